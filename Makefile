@@ -1,0 +1,33 @@
+# make demo | test | bench | screens | lint: each sets up what it needs by itself.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.installed
+
+.PHONY: demo test bench screens lint setup
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml tools/system_libraries.sh
+	@bash tools/system_libraries.sh
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	@touch $(STAMP)
+
+demo: setup
+	$(BIN)/vettore demo
+
+lint: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+test: lint
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+bench: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
+
+screens: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screens.py

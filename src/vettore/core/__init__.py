@@ -1,0 +1,27 @@
+"""The numbers of Vettore. Knows no file, no window and no plotting library.
+
+These names and behaviours are fixed, since people script against them.
+"""
+
+from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
+from vettore.core.errors import DataError, VettoreError
+from vettore.core.fit.compare import akaike_weights
+from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
+from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.statistics import Description, describe
+
+__all__ = [
+    "Coefficient",
+    "Crossing",
+    "Curve",
+    "DataError",
+    "Description",
+    "FitResult",
+    "PolynomialCurve",
+    "TurningPoint",
+    "VettoreError",
+    "akaike_weights",
+    "describe",
+    "fit_polynomial",
+    "polynomial_formula",
+]

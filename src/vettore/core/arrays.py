@@ -1,0 +1,30 @@
+"""The one array type of the core, and the door through which values enter it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vettore.core.errors import DataError
+
+Array: TypeAlias = NDArray[np.float64]
+Mask: TypeAlias = NDArray[np.bool_]
+Values: TypeAlias = Array | Iterable[float]
+
+
+def as_values(values: Values, name: str) -> Array:
+    """Return ``values`` as float64 of shape (n,); blanks (None) become NaN. Raises DataError if it cannot."""
+    if not isinstance(values, np.ndarray):
+        values = np.array([np.nan if value is None else value for value in values])
+    if values.ndim != 1:
+        raise DataError(
+            f"{name} has {values.ndim} dimensions; one list of numbers is needed. Pass one column.",
+            column=name,
+        )
+    try:
+        return np.ascontiguousarray(values, dtype=np.float64)
+    except (TypeError, ValueError):
+        raise DataError(f"{name} holds something that is not a number.", column=name) from None

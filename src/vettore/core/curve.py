@@ -1,0 +1,185 @@
+"""What every curve can do: give y, slope, area, crossings and turning points, with their uncertainty."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from vettore.core import chebyshev
+from vettore.core.arrays import Array
+from vettore.core.chebyshev import Scale
+from vettore.core.distributions import t_quantile
+from vettore.core.errors import DataError
+
+Of = Literal["mean", "new"]
+
+
+@dataclass(frozen=True)
+class TurningPoint:
+    """A top or a bottom of a curve."""
+
+    x: float
+    y: float
+    kind: Literal["top", "bottom"]
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """An x at which a curve takes a given y. ``standard_error`` is None where the curve is level."""
+
+    x: float
+    standard_error: float | None
+
+
+class Curve(ABC):
+    """Anything that gives y at x. ``span`` is the x range of the data it rests on."""
+
+    span: tuple[float, float]
+    degrees_of_freedom: int
+
+    @abstractmethod
+    def __call__(self, x: Array | float) -> Array:
+        """Return y at x; same shape as x."""
+
+    @abstractmethod
+    def slope(self, x: Array | float) -> Array:
+        """Return dy/dx at x; same shape as x."""
+
+    @abstractmethod
+    def area(self, a: float, b: float) -> float:
+        """Return the integral of y from a to b; reversing the limits changes its sign."""
+
+    @abstractmethod
+    def crossings(self, y: float, a: float, b: float) -> Array:
+        """Return every x in a … b at which the curve takes the value y, rising."""
+
+    @abstractmethod
+    def turning_points(self, a: float, b: float) -> tuple[TurningPoint, ...]:
+        """Return the tops and bottoms inside a … b, by rising x."""
+
+    @abstractmethod
+    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
+        """Return the standard error of y at x: of the curve (``mean``) or of a new measurement (``new``).
+
+        NaN where no uncertainty is known (no degrees of freedom).
+        """
+
+    def band(self, x: Array | float, level: float = 0.95, of: Of = "mean") -> tuple[Array, Array]:
+        """Return (low, high) of the band that holds the curve, or a new measurement, with ``level``."""
+        if self.degrees_of_freedom < 1:
+            unknown = np.full_like(np.asarray(x, dtype=np.float64), np.nan)
+            return unknown, unknown
+        middle = self(x)
+        reach = t_quantile(level, self.degrees_of_freedom) * self.standard_error(x, of)
+        return middle - reach, middle + reach
+
+    def crossings_with_error(self, y: float, a: float, b: float) -> tuple[Crossing, ...]:
+        """Return the crossings of y with the standard error that the curve's own uncertainty gives them.
+
+        By the delta method, error of x = error of the curve ÷ |slope|.
+        """
+        found = []
+        for x in self.crossings(y, a, b):
+            slope = abs(float(self.slope(float(x))))
+            error = float(self.standard_error(float(x)))
+            known = slope > 0 and np.isfinite(error)
+            found.append(Crossing(float(x), error / slope if known else None))
+        return tuple(found)
+
+    def is_beyond(self, x: float) -> bool:
+        """Whether x lies outside the data that the curve rests on."""
+        return not self.span[0] <= x <= self.span[1]
+
+
+class PolynomialCurve(Curve):
+    """A fitted polynomial, kept as a Chebyshev series over the span of its data.
+
+    ``series`` has shape (degree + 1,); ``factor`` of shape (degree + 1, m) gives the covariance of the
+    series as factor·factorᵀ; ``residual_sd`` is the standard deviation of one measurement of unit weight.
+    """
+
+    def __init__(
+        self,
+        series: Array,
+        factor: Array,
+        scale: Scale,
+        span: tuple[float, float],
+        residual_sd: float | None,
+        degrees_of_freedom: int,
+    ) -> None:
+        self.series = series
+        self.factor = factor
+        self.scale = scale
+        self.span = span
+        self.residual_sd = residual_sd
+        self.degrees_of_freedom = degrees_of_freedom
+
+    def __call__(self, x: Array | float) -> Array:
+        """Return y at x."""
+        return chebyshev.evaluate(self.series, self.scale.t(np.asarray(x, dtype=np.float64)))
+
+    def slope(self, x: Array | float) -> Array:
+        """Return dy/dx at x."""
+        t = self.scale.t(np.asarray(x, dtype=np.float64))
+        return chebyshev.evaluate(chebyshev.derivative(self.series), t) / self.scale.half
+
+    def area(self, a: float, b: float) -> float:
+        """Return the exact integral from a to b."""
+        t = self.scale.t(np.array([a, b], dtype=np.float64))
+        ends = chebyshev.evaluate(chebyshev.antiderivative(self.series), t)
+        return float(ends[1] - ends[0]) * self.scale.half
+
+    def crossings(self, y: float, a: float, b: float) -> Array:
+        """Return every x in a … b at which the polynomial takes the value y."""
+        shifted = self.series.copy()
+        shifted[0] -= y
+        return self._roots(shifted, a, b)
+
+    def turning_points(self, a: float, b: float) -> tuple[TurningPoint, ...]:
+        """Return the tops and bottoms inside a … b."""
+        slopes = chebyshev.derivative(self.series)
+        bend = chebyshev.derivative(slopes)
+        points = []
+        for x in self._roots(slopes, a, b):
+            bending = float(chebyshev.evaluate(bend, self.scale.t(np.array([x])))[0])
+            if bending != 0.0:
+                points.append(TurningPoint(float(x), float(self(float(x))), "top" if bending < 0 else "bottom"))
+        return tuple(points)
+
+    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
+        """Return the standard error of the curve, or of a new measurement, at x."""
+        x = np.asarray(x, dtype=np.float64)
+        if self.residual_sd is None:
+            return np.full_like(x, np.nan)
+        basis = chebyshev.columns(np.atleast_1d(self.scale.t(x)).ravel(), len(self.series))
+        variance = np.sum((basis @ self.factor) ** 2, axis=1).reshape(x.shape)
+        return np.sqrt(variance + (self.residual_sd**2 if of == "new" else 0.0))
+
+    def slope_error(self, x: Array | float) -> Array:
+        """Return the standard error of the slope at x."""
+        x = np.asarray(x, dtype=np.float64)
+        if self.residual_sd is None:
+            return np.full_like(x, np.nan)
+        rows = chebyshev.derivative(self.factor) / self.scale.half
+        basis = chebyshev.columns(np.atleast_1d(self.scale.t(x)).ravel(), len(rows))
+        return np.sqrt(np.sum((basis @ rows) ** 2, axis=1)).reshape(x.shape)
+
+    def area_error(self, a: float, b: float) -> float | None:
+        """Return the standard error of the area from a to b."""
+        if self.residual_sd is None:
+            return None
+        rows = chebyshev.antiderivative(self.factor) * self.scale.half
+        ends = chebyshev.columns(self.scale.t(np.array([a, b], dtype=np.float64)), len(rows))
+        return float(np.linalg.norm((ends[1] - ends[0]) @ rows))
+
+    def _roots(self, series: Array, a: float, b: float) -> Array:
+        if not (np.isfinite(a) and np.isfinite(b)):
+            raise DataError("A search for crossings needs finite limits.")
+        ends = np.sort(np.array([a, b], dtype=np.float64))
+        # The search runs on −1 … 1 in its own series where the span asked for is not the data's.
+        t = self.scale.t(ends)
+        found = chebyshev.real_roots(series, float(t[0]), float(t[1]))
+        return np.clip(found * self.scale.half + self.scale.middle, ends[0], ends[1])

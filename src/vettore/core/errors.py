@@ -1,0 +1,44 @@
+"""What can be wrong with a request.
+
+VettoreError
+ └─ DataError        the data or an argument do not allow what was asked; names column and rows
+
+Not converging, being singular or being at a limit are results, not errors.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+class VettoreError(ValueError):
+    """Anything Vettore refuses, said in a sentence that can be shown as it is."""
+
+
+class DataError(VettoreError):
+    """The data or an argument do not allow what was asked.
+
+    ``column`` names the column at fault (or is empty) and ``rows`` the rows at fault, counted from 1.
+    """
+
+    def __init__(self, message: str, *, column: str = "", rows: Sequence[int] = ()) -> None:
+        super().__init__(message)
+        self.column = column
+        self.rows = tuple(int(row) for row in rows)
+
+
+def name_rows(rows: Sequence[int], most: int = 6) -> str:
+    """Rows (counted from 1) in words: ``row 3``, ``rows 3–5 and 9``, ``rows 1, 4, 9 … (31 in all)``."""
+    runs: list[tuple[int, int]] = []
+    for row in rows:
+        if runs and row == runs[-1][1] + 1:
+            runs[-1] = (runs[-1][0], row)
+        else:
+            runs.append((row, row))
+    parts = [str(first) if first == last else f"{first}–{last}" for first, last in runs]
+    word = "row" if len(rows) == 1 else "rows"
+    if len(parts) > most:
+        return f"{word} {', '.join(parts[:most])} … ({len(rows)} in all)"
+    if len(parts) > 1:
+        return f"{word} {', '.join(parts[:-1])} and {parts[-1]}"
+    return f"{word} {parts[0]}" if parts else "no rows"

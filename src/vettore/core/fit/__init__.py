@@ -1,0 +1,1 @@
+"""Least-squares fits and what is said of them."""

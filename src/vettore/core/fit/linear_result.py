@@ -1,0 +1,124 @@
+"""From the solution of a linear problem to everything that is reported of it.
+
+    s² = Σ w r² / (n − m),   cov(c) = s² (AᵀWA)⁻¹,   t = c / se(c)
+
+With known absolute standard deviations s² is 1.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.curve import Curve
+from vettore.core.distributions import t_quantile, t_two_sided
+from vettore.core.errors import DataError
+from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.fit.rows import Rows
+from vettore.core.numbers import DoubleDouble, mean_and_squares
+
+# Makes the curve, given the standard deviation of one measurement and the degrees of freedom.
+CurveMaker = Callable[[float | None, int], Curve]
+
+
+@dataclass(frozen=True)
+class LinearFit:
+    """A solved linear problem; ``unit_covariance`` is (AᵀWA)⁻¹, ``curve`` awaits the scatter."""
+
+    names: tuple[str, ...]
+    values: tuple[float, ...]
+    unit_covariance: Array
+    residuals: Array
+    sum_of_squares: float
+    leverage: Array
+    has_constant: bool
+    curve: CurveMaker
+
+
+def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: bool, level: float) -> FitResult:
+    """Return the full result. Raises DataError when the numbers leave the range of a double."""
+    if not all(map(math.isfinite, (*fit.values, fit.sum_of_squares))):
+        raise DataError(
+            "The values are too large or too small for arithmetic with 15 digits. Change the unit of a column."
+        )
+    n, m = len(rows.y), len(fit.values)
+    freedom = n - m
+    warnings = list(rows.warnings)
+    scatter: float | None = math.sqrt(fit.sum_of_squares / freedom) if freedom > 0 else None
+    if absolute_sigma:
+        scatter = 1.0
+    if scatter is None:
+        warnings.append(
+            f"{n} rows for {m} coefficients: the curve passes through every point and no uncertainty can be known."
+        )
+    total = _total(rows, fit.has_constant)
+    if total <= 0:
+        warnings.append("y is the same in every row, so R² has no meaning.")
+    covariance = fit.unit_covariance * scatter**2 if scatter is not None else None
+    return FitResult(
+        coefficients=_coefficients(fit, covariance, freedom, level),
+        curve=fit.curve(scatter, max(freedom, 0)),
+        formula=formula,
+        method="linear least squares",
+        converged=True,
+        message="Solved directly: the coefficients enter linearly.",
+        warnings=tuple(warnings),
+        n=n,
+        degrees_of_freedom=freedom,
+        sum_of_squares=fit.sum_of_squares,
+        total_sum_of_squares=total,
+        r_squared_against="mean" if fit.has_constant else "zero",
+        residual_sd=scatter,
+        covariance=covariance,
+        correlation=_correlation(covariance),
+        residuals=fit.residuals,
+        fitted=rows.y - fit.residuals,
+        leverage=fit.leverage,
+        x=rows.x,
+        y=rows.y,
+        rows_in_use=rows.in_use,
+        left_out=rows.left_out,
+        level=level,
+        weighted=rows.weights is not None,
+        has_constant=fit.has_constant,
+    )
+
+
+def _total(rows: Rows, has_constant: bool) -> float:
+    if has_constant:
+        return mean_and_squares(rows.y, rows.weights)[1]
+    scale = float(np.max(np.abs(rows.y))) or 1.0
+    y = DoubleDouble(rows.y / scale)
+    squares = y * y if rows.weights is None else y * y * rows.weights
+    return float(squares.sum().rounded()) * scale * scale
+
+
+def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level: float) -> dict[str, Coefficient]:
+    out = {}
+    for i, (name, value) in enumerate(zip(fit.names, fit.values, strict=True)):
+        if covariance is None:
+            out[name] = Coefficient(name, value)
+            continue
+        error = math.sqrt(float(covariance[i, i]))
+        t = value / error if error > 0 else (math.inf if value else 0.0)
+        if freedom < 1:
+            out[name] = Coefficient(name, value, error)
+            continue
+        reach = t_quantile(level, freedom) * error
+        p = t_two_sided(t, freedom)
+        out[name] = Coefficient(name, value, error, value - reach, value + reach, t, p)
+    return out
+
+
+def _correlation(covariance: Array | None) -> Array | None:
+    if covariance is None:
+        return None
+    spread = np.sqrt(np.diag(covariance))
+    if not spread.all():
+        return None
+    correlation: Array = np.clip(covariance / np.outer(spread, spread), -1.0, 1.0)
+    return correlation

@@ -1,0 +1,192 @@
+"""Polynomial (and straight-line) least squares in one x.
+
+    y = a0 + a1·x + … + ad·xᵈ        (without a0 when intercept=False)
+
+Raw powers are never formed: the columns are Chebyshev polynomials of t = (x − middle)/half, solved to
+the last digit (least_squares.py) or, for more rows than ``MOST_ROWS_EXACT``, in one pass of sums
+(many_rows.py); the series is then turned into powers of x in exact fractions, and R⁻¹ with it, so that
+coefficients and standard errors keep what the solver gained.
+"""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+from functools import partial
+
+import numpy as np
+
+from vettore.core import chebyshev
+from vettore.core.arrays import Array, Values
+from vettore.core.chebyshev import Scale
+from vettore.core.curve import PolynomialCurve
+from vettore.core.errors import DataError
+from vettore.core.fit import least_squares, many_rows
+from vettore.core.fit.linear_result import LinearFit, linear_result
+from vettore.core.fit.result import FitResult
+from vettore.core.fit.rows import Rows, choose_rows
+from vettore.core.numbers import DoubleDouble, power_of_two_near
+
+MOST_ROWS_EXACT = 100_000
+# Above this, powers of a measured x carry no information that a double could hold.
+HIGHEST_DEGREE = 30
+
+
+def fit_polynomial(
+    x: Values,
+    y: Values,
+    degree: int,
+    intercept: bool = True,
+    sigma: Values | None = None,
+    weights: Values | None = None,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
+    names: tuple[str, str] = ("x", "y"),
+) -> FitResult:
+    """Fit a polynomial of the given degree to y over x, both of shape (n,).
+
+    ``sigma`` are known standard deviations (weights 1/σ²), ``weights`` relative weights; standard errors
+    are scaled by the residual scatter unless ``absolute_sigma``. ``level`` is that of the intervals.
+    ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
+    Raises DataError when the request or the data do not allow a fit.
+    """
+    degree = _whole_degree(degree, intercept)
+    if not 0 < level < 1:
+        raise DataError(f"The level of an interval lies between 0 and 1; {level} was given.")
+    if absolute_sigma and sigma is None:
+        raise DataError("absolute_sigma needs sigma: give the standard deviations of y.")
+    rows = choose_rows(x, y, sigma, weights, names)
+    _check_enough(rows.x, degree, intercept, names[0])
+    with np.errstate(all="ignore"):
+        fit = _solve(rows, degree, intercept)
+        formula = polynomial_formula(degree, intercept, names)
+        return linear_result(fit, rows, formula, absolute_sigma=absolute_sigma, level=level)
+
+
+def polynomial_formula(degree: int, intercept: bool = True, names: tuple[str, str] = ("x", "y")) -> str:
+    """Return the formula of a polynomial as text: ``y = a0 + a1*x + a2*x^2``."""
+    x, y = names
+    terms = ["a0"] if intercept else []
+    terms += [f"a{k}*{x}" if k == 1 else f"a{k}*{x}^{k}" for k in range(1, degree + 1)]
+    return f"{y} = {' + '.join(terms)}"
+
+
+def _whole_degree(degree: int, intercept: bool) -> int:
+    is_number = isinstance(degree, (int, float, np.integer, np.floating)) and not isinstance(degree, bool)
+    if not is_number or degree != np.floor(degree):
+        raise DataError(f"The degree of a polynomial is a whole number; {degree!r} was given.")
+    lowest = 0 if intercept else 1
+    if not lowest <= degree <= HIGHEST_DEGREE:
+        raise DataError(f"The degree must lie between {lowest} and {HIGHEST_DEGREE}; {degree} was given.")
+    return int(degree)
+
+
+def _check_enough(x: Array, degree: int, intercept: bool, name: str) -> None:
+    needed = degree + (1 if intercept else 0)
+    distinct = np.unique(x[: 10 * (needed + 1)])
+    if len(distinct) <= needed:
+        distinct = np.unique(x)
+    useful = len(distinct) if intercept else int(np.count_nonzero(distinct))
+    if useful >= needed:
+        return
+    what = "A straight line" if degree == 1 else f"A polynomial of degree {degree}"
+    if len(x) < needed:
+        raise DataError(
+            f"{what} has {needed} coefficients, but only {len(x)} row{'s are' if len(x) > 1 else ' is'} in use. "
+            "Bring rows back or choose a lower degree.",
+            column=name,
+        )
+    if len(distinct) == 1:
+        raise DataError(
+            f"Every row in use has {name} = {distinct[0]:.12g}: nothing can be said about how y changes with {name}.",
+            column=name,
+        )
+    raise DataError(
+        f"{what} has {needed} coefficients, but {name} takes only {useful} different "
+        f"{'values' if intercept else 'values other than 0'}. Choose a lower degree.",
+        column=name,
+    )
+
+
+def _solve(rows: Rows, degree: int, intercept: bool) -> LinearFit:
+    x, y = rows.x, rows.y
+    scale = Scale.over(float(x.min()), float(x.max()))
+    # Scaling y, the weights and (through the origin) x by powers of two is exact and keeps sums in range.
+    y_scale = power_of_two_near(float(np.max(np.abs(y))))
+    x_scale = 1.0 if intercept else power_of_two_near(float(np.max(np.abs(x))))
+    weights = rows.weights
+    w_scale = 1.0
+    if weights is not None:
+        w_scale = power_of_two_near(float(weights.high.max()))
+        weights = weights.scaled(1 / w_scale)
+    count = degree + 1 if intercept else degree
+    if len(x) > MOST_ROWS_EXACT:
+        plain = None if weights is None else weights.high
+        solution = many_rows.solve(x / x_scale, y / y_scale, plain, _shrunk(scale, x_scale), count, not intercept)
+    else:
+        design = chebyshev.columns(scale.t(x), count)
+        if not intercept:
+            design = design * (x / x_scale)[:, None]
+
+        def exact(block: slice) -> list[DoubleDouble]:
+            columns = chebyshev.exact_columns(scale.exact_t(x[block]), count)
+            if intercept:
+                return columns
+            factor = DoubleDouble(x[block] / x_scale)
+            return [column * factor for column in columns]
+
+        solution = least_squares.solve(design, exact, y / y_scale, weights)
+    return _assemble(rows, solution, scale, degree, intercept, (x_scale, y_scale, w_scale))
+
+
+def _shrunk(scale: Scale, x_scale: float) -> Scale:
+    return Scale(scale.middle / x_scale, scale.half / x_scale)
+
+
+def _assemble(
+    rows: Rows,
+    solution: least_squares.Solution,
+    scale: Scale,
+    degree: int,
+    intercept: bool,
+    scales: tuple[float, float, float],
+) -> LinearFit:
+    x_scale, y_scale, w_scale = scales
+    count = len(solution.c)
+    table = chebyshev.as_powers(scale, count)
+    to_y = Fraction(y_scale) / Fraction(x_scale)
+    exact = [part.fraction() for part in solution.c]
+    values = [float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
+    # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
+    root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
+    powers = [
+        [sum((table[k][i] * root[k][j] for k in range(i, j + 1)), Fraction(0)) for j in range(count)]
+        for i in range(count)
+    ]
+    squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
+    unit = Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale)
+    unit_covariance = np.array([[float(unit * value) for value in row] for row in squares])
+    series = np.array([float(part.rounded()) for part in solution.c])
+    factor = solution.inverse_root / math.sqrt(w_scale)
+    basis = chebyshev.columns(scale.t(rows.x), count)
+    if not intercept:
+        spread = chebyshev.times_x(Scale(scale.middle / x_scale, scale.half / x_scale), count)
+        series, curve_factor = spread @ series, spread @ factor
+        basis = basis * (rows.x / x_scale)[:, None]
+    else:
+        curve_factor = factor
+    leverage = np.sum((basis @ factor) ** 2, axis=1)
+    if rows.weights is not None:
+        leverage = leverage * rows.weights.high
+    return LinearFit(
+        names=tuple(f"a{k}" for k in range(0 if intercept else 1, degree + 1)),
+        values=tuple(values),
+        unit_covariance=unit_covariance,
+        residuals=solution.residuals * y_scale,
+        sum_of_squares=solution.sum_of_squares * y_scale * y_scale * w_scale,
+        leverage=np.clip(leverage, 0.0, 1.0),
+        has_constant=intercept,
+        curve=partial(
+            PolynomialCurve, series * y_scale, curve_factor, scale, (float(rows.x.min()), float(rows.x.max()))
+        ),
+    )

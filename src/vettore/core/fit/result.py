@@ -1,0 +1,119 @@
+"""What a fit returns. Frozen; a quantity that cannot be known is None, never NaN."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vettore.core.arrays import Array, Mask
+from vettore.core.curve import Curve
+
+
+@dataclass(frozen=True)
+class Coefficient:
+    """One coefficient: its value, and its uncertainty where there is any (None when held or at a limit)."""
+
+    name: str
+    value: float
+    standard_error: float | None = None
+    low: float | None = None
+    high: float | None = None
+    t: float | None = None
+    p: float | None = None
+    held: bool = False
+    at_limit: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class FitResult:
+    """A fit and everything that is reported of it. Arrays have one entry per row in use, in the order given.
+
+    ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
+    ``r_squared`` compares with the mean when the model contains a constant, otherwise with zero
+    (``r_squared_against``), and is None when y does not vary. Sums of squares carry the weights.
+    """
+
+    coefficients: Mapping[str, Coefficient]
+    curve: Curve
+    formula: str
+    method: str
+    converged: bool
+    message: str
+    warnings: tuple[str, ...]
+    n: int
+    degrees_of_freedom: int
+    sum_of_squares: float
+    total_sum_of_squares: float
+    r_squared_against: str
+    residual_sd: float | None
+    covariance: Array | None
+    correlation: Array | None
+    residuals: Array
+    fitted: Array
+    leverage: Array
+    x: Array
+    y: Array
+    rows_in_use: Mask
+    left_out: tuple[int, ...]
+    level: float = 0.95
+    weighted: bool = False
+    iterations: int = 0
+    starts_tried: int = 0
+    has_constant: bool = field(default=True)
+
+    @property
+    def values(self) -> tuple[float, ...]:
+        """The values of the coefficients, in formula order."""
+        return tuple(coefficient.value for coefficient in self.coefficients.values())
+
+    @property
+    def r_squared(self) -> float | None:
+        """Share of the total sum of squares that the curve takes up."""
+        if self.total_sum_of_squares <= 0:
+            return None
+        return 1.0 - self.sum_of_squares / self.total_sum_of_squares
+
+    @property
+    def adjusted_r_squared(self) -> float | None:
+        """R² with both sums of squares divided by their degrees of freedom."""
+        if self.r_squared is None or self.degrees_of_freedom < 1:
+            return None
+        total = self.n - 1 if self.has_constant else self.n
+        return 1.0 - (1.0 - self.r_squared) * total / self.degrees_of_freedom
+
+    @property
+    def aicc(self) -> float:
+        """Akaike's criterion corrected for few rows (Hurvich & Tsai 1989), up to a constant of the rows.
+
+        The variance counts as a parameter. Infinite when there are too few rows to say.
+        """
+        k = self.n - self.degrees_of_freedom + 1
+        if self.n - k - 1 <= 0:
+            return math.inf
+        return self._misfit() + 2 * k + 2 * k * (k + 1) / (self.n - k - 1)
+
+    @property
+    def bic(self) -> float:
+        """Schwarz's criterion, up to a constant of the rows."""
+        return self._misfit() + (self.n - self.degrees_of_freedom + 1) * math.log(self.n)
+
+    @property
+    def left_one_out_error(self) -> float | None:
+        """Root mean square of each row's miss by the fit without it: r/(1 − leverage), exact for linear models."""
+        rest = 1.0 - self.leverage
+        if self.degrees_of_freedom < 1 or rest.min() < 1e-12:
+            return None
+        return float(math.sqrt(float(((self.residuals / rest) ** 2).mean())))
+
+    @property
+    def exact(self) -> bool:
+        """Whether every residual is no more than the rounding of y."""
+        return bool(np.all(np.abs(self.residuals) <= 4 * np.finfo(np.float64).eps * np.max(np.abs(self.y))))
+
+    def _misfit(self) -> float:
+        if self.exact:
+            return -math.inf
+        return self.n * math.log(self.sum_of_squares / self.n)

@@ -1,0 +1,94 @@
+"""Which rows a fit uses, and with what weight: the one policy for values that are not numbers.
+
+A blank or non-finite value takes its row out of use for that calculation; the row is counted and
+named in the result. Nothing is dropped silently.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array, Mask, Values, as_values
+from vettore.core.errors import DataError, name_rows
+from vettore.core.numbers import DoubleDouble
+
+
+@dataclass(frozen=True)
+class Rows:
+    """The rows in use: ``in_use`` has one entry per row given, the arrays one per row in use."""
+
+    x: Array
+    y: Array
+    weights: DoubleDouble | None
+    in_use: Mask
+    left_out: tuple[int, ...]
+    warnings: tuple[str, ...]
+
+
+def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | None, names: tuple[str, str]) -> Rows:
+    """Check the columns against each other and pick the rows that can be used. Raises DataError."""
+    if sigma is not None and weights is not None:
+        raise DataError("Both sigma and weights were given; give one of them (weights are 1/sigma²).")
+    x_name, y_name = names
+    given = {x_name: as_values(x, x_name), y_name: as_values(y, y_name)}
+    spread_name = "sigma" if sigma is not None else "weights"
+    spread = sigma if sigma is not None else weights
+    if spread is not None:
+        given[spread_name] = as_values(spread, spread_name)
+    _check_lengths(given)
+    if spread is not None:
+        _check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
+    in_use = np.ones(len(given[x_name]), dtype=np.bool_)
+    warnings = []
+    for name, column in given.items():
+        bad = ~np.isfinite(column)
+        if name == "weights":
+            bad |= column == 0
+        if bad.any():
+            rows = (np.flatnonzero(bad) + 1).tolist()
+            what = "no finite number" if name != "weights" else "no weight"
+            warnings.append(f"{name_rows(rows).capitalize()} left out: {what} in {name}.")
+            in_use &= ~bad
+    if not in_use.any():
+        raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
+    values = None
+    if spread is not None:
+        one = DoubleDouble(np.ones(int(in_use.sum())))
+        part = DoubleDouble(given[spread_name][in_use])
+        values = one / (part * part) if sigma is not None else part
+    return Rows(
+        x=given[x_name][in_use],
+        y=given[y_name][in_use],
+        weights=values,
+        in_use=in_use,
+        left_out=tuple(int(row) + 1 for row in np.flatnonzero(~in_use)),
+        warnings=tuple(warnings),
+    )
+
+
+def _check_lengths(columns: dict[str, Array]) -> None:
+    (first_name, first), *others = columns.items()
+    for name, column in others:
+        if len(column) != len(first):
+            long, short = (name, first_name) if len(column) > len(first) else (first_name, name)
+            rows = range(min(len(first), len(column)) + 1, max(len(first), len(column)) + 1)
+            raise DataError(
+                f"{first_name} has {len(first)} values and {name} has {len(column)}: "
+                f"{name_rows(rows)} of {long} have no {short}. Make them the same length.",
+                column=long,
+                rows=rows,
+            )
+
+
+def _check_sign(values: Array, name: str, zero_allowed: bool) -> None:
+    bad = (np.flatnonzero(values < 0 if zero_allowed else values <= 0) + 1).tolist()
+    if bad:
+        rule = "must not be negative" if zero_allowed else "must be above zero"
+        raise DataError(
+            f"{name} {rule}, but {name_rows(bad)} {'is' if len(bad) == 1 else 'are'} not. "
+            "Correct or set aside those rows.",
+            column=name,
+            rows=bad,
+        )

@@ -1,0 +1,124 @@
+"""Double-double numbers: twice the digits of a float64, from error-free sums and products.
+
+A number is the unevaluated sum ``high + low`` with ``|low| ≤ ulp(high)/2``, about 32 digits.
+Sources: Dekker (1971), Knuth (TAOCP 2, 4.2.2), Ogita, Rump & Oishi (2005).
+``numpy.longdouble`` is not used: it is plain double on some platforms.
+Notation: s, e and p, e are a rounded sum or product and its exact error.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+
+from vettore.core.arrays import Array
+
+# 2²⁷ + 1 splits a 53-bit significand into two halves whose products are exact.
+SPLITTER = 134217729.0
+
+
+def two_sum(a: Array, b: Array) -> tuple[Array, Array]:
+    """Return the rounded sum of ``a`` and ``b`` and its exact error."""
+    s = a + b
+    t = s - a
+    return s, (a - (s - t)) + (b - t)
+
+
+def two_product(a: Array, b: Array) -> tuple[Array, Array]:
+    """Return the rounded product of ``a`` and ``b`` and its exact error (no overflow below 1e300)."""
+    p = a * b
+    t = SPLITTER * a
+    a_high = t - (t - a)
+    a_low = a - a_high
+    t = SPLITTER * b
+    b_high = t - (t - b)
+    b_low = b - b_high
+    return p, ((a_high * b_high - p) + a_high * b_low + a_low * b_high) + a_low * b_low
+
+
+class DoubleDouble:
+    """An array (or scalar) of double-double numbers with ``+ − × ÷`` and ``sum``."""
+
+    __slots__ = ("high", "low")
+
+    def __init__(self, high: Array | float, low: Array | float = 0.0) -> None:
+        self.high: Array = np.asarray(high, dtype=np.float64)
+        self.low: Array = np.asarray(low, dtype=np.float64)
+
+    def __add__(self, other: DoubleDouble) -> DoubleDouble:
+        s, e = two_sum(self.high, other.high)
+        t, f = two_sum(self.low, other.low)
+        s, e = two_sum(s, e + t)
+        return DoubleDouble(*two_sum(s, e + f))
+
+    def __neg__(self) -> DoubleDouble:
+        return DoubleDouble(-self.high, -self.low)
+
+    def __sub__(self, other: DoubleDouble) -> DoubleDouble:
+        return self + (-other)
+
+    def __mul__(self, other: DoubleDouble) -> DoubleDouble:
+        p, e = two_product(self.high, other.high)
+        return DoubleDouble(*two_sum(p, e + (self.high * other.low + self.low * other.high)))
+
+    def __truediv__(self, other: DoubleDouble) -> DoubleDouble:
+        quotient = DoubleDouble(self.high / other.high)
+        for _ in range(2):
+            rest = self - other * quotient
+            quotient = quotient + DoubleDouble(rest.high / other.high)
+        return quotient
+
+    def __getitem__(self, index: slice | int) -> DoubleDouble:
+        low = np.broadcast_to(self.low, self.high.shape)
+        return DoubleDouble(self.high[index], low[index])
+
+    def scaled(self, factor: float) -> DoubleDouble:
+        """Multiply by a power of two, exactly."""
+        return DoubleDouble(self.high * factor, self.low * factor)
+
+    def sum(self) -> DoubleDouble:
+        """Add up along the first axis, pairwise."""
+        high, low = self.high, np.broadcast_to(self.low, self.high.shape)
+        if len(high) == 0:
+            return DoubleDouble(0.0)
+        total = DoubleDouble(high, low)
+        while len(total.high) > 1:
+            half = len(total.high) // 2
+            pairs = total[:half] + total[half : 2 * half]
+            if len(total.high) % 2:
+                last = total[2 * half :]
+                pairs = DoubleDouble(np.append(pairs.high, last.high), np.append(pairs.low, last.low))
+            total = pairs
+        return total[0]
+
+    def rounded(self) -> Array:
+        """Return the nearest float64 values."""
+        return self.high + self.low
+
+    def fraction(self) -> Fraction:
+        """Return a scalar as an exact fraction."""
+        return Fraction(float(self.high)) + Fraction(float(self.low))
+
+
+def power_of_two_near(value: float) -> float:
+    """Return the power of two nearest above ``value`` (1 for zero): scaling by it is exact."""
+    if value == 0.0 or not np.isfinite(value):
+        return 1.0
+    return float(2.0 ** np.clip(np.ceil(np.log2(abs(value))), -1000, 1000))
+
+
+def mean_and_squares(values: Array, weights: DoubleDouble | None = None) -> tuple[float, float]:
+    """Return the (weighted) mean and the sum of squared deviations from it, in double-double throughout."""
+    scale = power_of_two_near(float(np.max(np.abs(values))))
+    scaled = DoubleDouble(values / scale)
+    if weights is None:
+        mean = scaled.sum() / DoubleDouble(float(len(values)))
+    else:
+        mean = (scaled * weights).sum() / weights.sum()
+    deviations = scaled - mean
+    squares = deviations * deviations
+    if weights is not None:
+        squares = squares * weights
+    # Scaled one factor at a time, so that scale² cannot overflow on its own.
+    return float(mean.rounded()) * scale, float(squares.sum().rounded()) * scale * scale

@@ -1,0 +1,87 @@
+"""A column in numbers."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values, as_values
+from vettore.core.errors import DataError
+from vettore.core.numbers import DoubleDouble, mean_and_squares
+
+
+@dataclass(frozen=True)
+class Description:
+    """A column in numbers. Variance and standard deviation divide by count − 1 and are None for one value."""
+
+    count: int
+    blank: int
+    sum: float
+    mean: float
+    median: float
+    variance: float | None
+    standard_deviation: float | None
+    standard_error: float | None
+    minimum: float
+    maximum: float
+    lower_quartile: float
+    upper_quartile: float
+
+
+def describe(values: Values) -> Description:
+    """Describe a column of shape (n,). Blank and non-finite values are left out and counted as ``blank``.
+
+    Mean and variance are worked out in double-double, two passes; quartiles and median are
+    linear between order statistics (Hyndman & Fan 1996, definition 7). Raises DataError if nothing is left.
+    """
+    column = as_values(values, "values")
+    used = column[np.isfinite(column)]
+    blank = len(column) - len(used)
+    if len(used) == 0:
+        raise DataError(f"There is no number to describe: all {len(column)} values are blank.")
+    mean, squares = mean_and_squares(used)
+    variance = squares / (len(used) - 1) if len(used) > 1 else None
+    deviation = math.sqrt(variance) if variance is not None else None
+    ordered = np.sort(used)
+    return Description(
+        count=len(used),
+        blank=blank,
+        sum=float(DoubleDouble(used).sum().rounded()),
+        mean=mean,
+        median=quantile(ordered, 0.5),
+        variance=variance,
+        standard_deviation=deviation,
+        standard_error=deviation / math.sqrt(len(used)) if deviation is not None else None,
+        minimum=float(ordered[0]),
+        maximum=float(ordered[-1]),
+        lower_quartile=quantile(ordered, 0.25),
+        upper_quartile=quantile(ordered, 0.75),
+    )
+
+
+def quantile(ordered: Array, fraction: float) -> float:
+    """Return the quantile of values in rising order, linear between neighbours."""
+    place = fraction * (len(ordered) - 1)
+    below = math.floor(place)
+    above = min(below + 1, len(ordered) - 1)
+    low, high = float(ordered[below]), float(ordered[above])
+    return low + (high - low) * (place - below) if high != low else low
+
+
+def histogram(values: Array, most: int = 24) -> tuple[Array, Array]:
+    """Return counts of shape (k,) and edges of shape (k + 1,) of the finite values.
+
+    The width follows Freedman & Diaconis (1981), between 1 and ``most`` bars.
+    """
+    used = np.sort(values[np.isfinite(values)])
+    if len(used) == 0 or used[0] == used[-1]:
+        edge = used[0] if len(used) else 0.0
+        return np.array([float(len(used))]), np.array([edge - 0.5, edge + 0.5])
+    width = 2 * (quantile(used, 0.75) - quantile(used, 0.25)) / len(used) ** (1 / 3)
+    span = float(used[-1] - used[0])
+    bars = int(np.clip(np.ceil(span / width), 4, most)) if width > span / most else most
+    edges = np.linspace(used[0], used[-1], bars + 1)
+    places = np.clip(np.searchsorted(edges, used, side="right") - 1, 0, bars - 1)
+    return np.bincount(places, minlength=bars).astype(np.float64), edges
