@@ -67,6 +67,14 @@ class Curve(ABC):
         NaN where no uncertainty is known (no degrees of freedom).
         """
 
+    @abstractmethod
+    def slope_error(self, x: Array | float) -> Array:
+        """Return the standard error of the slope at x; NaN where unknown."""
+
+    @abstractmethod
+    def area_error(self, a: float, b: float) -> float | None:
+        """Return the standard error of the area from a to b; None where unknown."""
+
     def band(self, x: Array | float, level: float = 0.95, of: Of = "mean") -> tuple[Array, Array]:
         """Return (low, high) of the band that holds the curve, or a new measurement, with ``level``."""
         if self.degrees_of_freedom < 1:
@@ -98,7 +106,8 @@ class PolynomialCurve(Curve):
     """A fitted polynomial, kept as a Chebyshev series over the span of its data.
 
     ``series`` has shape (degree + 1,); ``factor`` of shape (degree + 1, m) gives the covariance of the
-    series as factor·factorᵀ; ``residual_sd`` is the standard deviation of one measurement of unit weight.
+    series as s²·factor·factorᵀ, with s the ``residual_sd``, the standard deviation of one measurement of unit
+    weight (None where it cannot be known).
     """
 
     def __init__(
@@ -156,7 +165,7 @@ class PolynomialCurve(Curve):
             return np.full_like(x, np.nan)
         basis = chebyshev.columns(np.atleast_1d(self.scale.t(x)).ravel(), len(self.series))
         variance = np.sum((basis @ self.factor) ** 2, axis=1).reshape(x.shape)
-        return np.sqrt(variance + (self.residual_sd**2 if of == "new" else 0.0))
+        return self.residual_sd * np.sqrt(variance + (1.0 if of == "new" else 0.0))
 
     def slope_error(self, x: Array | float) -> Array:
         """Return the standard error of the slope at x."""
@@ -165,7 +174,7 @@ class PolynomialCurve(Curve):
             return np.full_like(x, np.nan)
         rows = chebyshev.derivative(self.factor) / self.scale.half
         basis = chebyshev.columns(np.atleast_1d(self.scale.t(x)).ravel(), len(rows))
-        return np.sqrt(np.sum((basis @ rows) ** 2, axis=1)).reshape(x.shape)
+        return self.residual_sd * np.sqrt(np.sum((basis @ rows) ** 2, axis=1)).reshape(x.shape)
 
     def area_error(self, a: float, b: float) -> float | None:
         """Return the standard error of the area from a to b."""
@@ -173,7 +182,7 @@ class PolynomialCurve(Curve):
             return None
         rows = chebyshev.antiderivative(self.factor) * self.scale.half
         ends = chebyshev.columns(self.scale.t(np.array([a, b], dtype=np.float64)), len(rows))
-        return float(np.linalg.norm((ends[1] - ends[0]) @ rows))
+        return self.residual_sd * float(np.linalg.norm((ends[1] - ends[0]) @ rows))
 
     def _roots(self, series: Array, a: float, b: float) -> Array:
         if not (np.isfinite(a) and np.isfinite(b)):

@@ -30,6 +30,8 @@ from vettore.core.numbers import DoubleDouble, power_of_two_near
 MOST_ROWS_EXACT = 100_000
 # Above this, powers of a measured x carry no information that a double could hold.
 HIGHEST_DEGREE = 30
+# A term below this share of y is the rounding of double-double sums, and is written as 0.
+PURE_ROUNDING = 1e-28
 
 
 def fit_polynomial(
@@ -157,6 +159,12 @@ def _assemble(
     to_y = Fraction(y_scale) / Fraction(x_scale)
     exact = [part.fraction() for part in solution.c]
     values = [float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
+    largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
+    for i, value in enumerate(values):
+        power = i if intercept else i + 1
+        # log, because xᵏ itself may leave the range of a double
+        if value and math.log(abs(value)) + power * math.log(largest_x) < math.log(y_scale) + math.log(PURE_ROUNDING):
+            values[i] = 0.0
     # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
     root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
     powers = [

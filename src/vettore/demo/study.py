@@ -1,0 +1,40 @@
+"""The demo study: the Reedbed files read in, two of them fitted, one row set aside."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vettore.demo.make_data import FOLDER
+from vettore.files.delimited import read_table
+from vettore.study import edits
+from vettore.study.recipes import Asked
+from vettore.study.study import Study
+
+SERIES = {
+    "nitrate-probe.csv": "Nitrate probe",
+    "stage-discharge.tsv": "Stage–discharge rating",
+    "oxygen-chamber-b.csv": "Oxygen, chamber B",
+    "dye-pulse-weir.tsv": "Dye pulse, weir",
+    "light-response.csv": "Light response, algae",
+    "pond-temperature.csv": "Pond temperature",
+    "nitrate-sites.txt": "Nitrate, reed bed",
+}
+
+
+def demo_study() -> Study:
+    """Return the Reedbed study."""
+    study = Study(title="Reedbed station — week 23")
+    for file, name in SERIES.items():
+        table, _ = read_table(FOLDER / file)
+        study = edits.add_series(study, table, name)
+    ids = {series.name: series.id for series in study.series}
+    study = edits.set_rows_aside(study, ids["Nitrate probe"], [10], "probe knocked")
+    study = edits.set_rows_aside(study, ids["Oxygen, chamber B"], [9], "bubble on sensor")
+    study = edits.add_fit(study, ids["Nitrate probe"], 1)
+    line = study.curves[-1].id
+    study = edits.keep_reading(study, line, Asked.WHERE, 250.0, "River sample")
+    study = edits.add_fit(study, ids["Stage–discharge rating"], 2)
+    rating = study.curves[-1].id
+    study = edits.keep_reading(study, rating, Asked.VALUE, 0.7, "At the summer mark")
+    title = "Rating of the outflow weir"
+    return edits.set_report(study, replace(study.report, title=title, curve=rating))

@@ -1,0 +1,1 @@
+"""Readers and writers: delimited text and the study file."""

@@ -1,0 +1,27 @@
+"""What is said when a file cannot be read or written."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from vettore.core.errors import VettoreError
+
+
+class FileError(VettoreError):
+    """A file cannot be read or written; the message says why and what to do."""
+
+
+def read_bytes(path: Path) -> bytes:
+    """Return the contents of a file. Raises FileError in a sentence."""
+    try:
+        if path.is_dir():
+            raise FileError(f"“{path.name}” is a folder. Choose a file in it.")
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise FileError(f"“{path.name}” is not in {path.parent} (any more). Check the name or the place.") from None
+    except PermissionError:
+        raise FileError(
+            f"“{path.name}” may not be read by you. Ask its owner, or copy it to your own folder."
+        ) from None
+    except OSError as error:
+        raise FileError(f"“{path.name}” could not be read: {error.strerror or error}.") from None

@@ -1,0 +1,209 @@
+"""The study file ``.vettore``: a zip with ``study.json`` (what was decided) and one CSV of data a series.
+
+See docs/STUDY-FORMAT.md. Numbers are written with as many digits as bring back the same bits.
+Writing is atomic: a complete new file replaces the old one in a single step.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+import tempfile
+import zipfile
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from vettore.files.refusals import FileError, read_bytes
+from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
+from vettore.study.series import ColumnSettings, RawColumn, Series, SetAside, Source, Table
+from vettore.study.study import Study
+
+FORMAT = 1
+SUFFIX = ".vettore"
+
+
+@dataclass(frozen=True)
+class ColumnRecord:
+    """A column as the JSON describes it; its cells are in the CSV."""
+
+    name: str
+    unit: str
+    kind: str
+    places: int | None = None
+    words: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class SeriesRecord:
+    """A series as the JSON describes it."""
+
+    id: str
+    name: str
+    data: str
+    rows: int
+    source: Source
+    raw: tuple[ColumnRecord, ...]
+    columns: tuple[ColumnSettings, ...]
+    set_aside: tuple[SetAside, ...] = ()
+
+
+@dataclass(frozen=True)
+class StudyRecord:
+    """The whole of ``study.json``."""
+
+    format: int
+    title: str
+    counter: int
+    series: tuple[SeriesRecord, ...] = ()
+    curves: tuple[PolynomialFit, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    report: ReportRecipe = field(default_factory=ReportRecipe)
+
+
+def save_study(study: Study, path: Path | str) -> None:
+    """Write a study, whole or not at all. Raises FileError when the place cannot be written."""
+    path = Path(path)
+    data = study_bytes(study)
+    temporary = ""
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+        os.chmod(temporary, mode)
+        os.replace(temporary, path)
+        _sync_folder(path.parent)
+    except OSError as error:
+        if temporary and os.path.exists(temporary):
+            os.unlink(temporary)
+        why = error.strerror or str(error)
+        raise FileError(
+            f"“{path.name}” could not be saved in {path.parent}: {why}. Save it in another place."
+        ) from None
+
+
+def study_bytes(study: Study) -> bytes:
+    """Return a study as the bytes of its file."""
+    records = []
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for series in study.series:
+            name = f"data/{series.id}.csv"
+            archive.writestr(name, _table_csv(series.table))
+            records.append(_series_record(series, name))
+        record = StudyRecord(
+            FORMAT, study.title, study.counter, tuple(records), study.curves, study.readings, study.report
+        )
+        archive.writestr("study.json", msgspec.json.format(msgspec.json.encode(record), indent=1))
+    return buffer.getvalue()
+
+
+def open_study(path: Path | str) -> Study:
+    """Read a study. Raises FileError in a sentence when it is no study, is damaged or is from a newer Vettore."""
+    path = Path(path)
+    return study_from_bytes(read_bytes(path), path.name)
+
+
+def study_from_bytes(data: bytes, name: str) -> Study:
+    """Read a study from the bytes of its file; see open_study."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            raw = archive.read("study.json")
+            version = msgspec.json.decode(raw).get("format")
+            if isinstance(version, int) and version > FORMAT:
+                raise FileError(
+                    f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it."
+                )
+            record = msgspec.json.decode(raw, type=StudyRecord)
+            series = tuple(
+                _read_series(entry, archive.read(entry.data).decode("utf-8"), name) for entry in record.series
+            )
+    except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError):
+        raise FileError(f"“{name}” is not a Vettore study, or it is damaged.") from None
+    except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, zipfile.zlib.error) as error:  # type: ignore[attr-defined]
+        raise FileError(f"“{name}” is damaged: {error}.") from None
+    return Study(record.title, series, record.curves, record.readings, record.report, record.counter)
+
+
+def _series_record(series: Series, data: str) -> SeriesRecord:
+    raw = tuple(
+        ColumnRecord(
+            column.name,
+            column.unit,
+            "numbers" if column.texts is None else "text",
+            column.places,
+            {str(row): word for row, word in column.words.items()},
+        )
+        for column in series.table.columns
+    )
+    return SeriesRecord(
+        series.id, series.name, data, series.table.rows, series.table.source, raw, series.columns, series.set_aside
+    )
+
+
+def _table_csv(table: Table) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow([f"{column.name} ({column.unit})" if column.unit else column.name for column in table.columns])
+    writer.writerows(zip(*(_cells(column) for column in table.columns), strict=True))
+    return out.getvalue()
+
+
+def _cells(column: RawColumn) -> list[str]:
+    if column.texts is not None:
+        return list(column.texts)
+    texts = ["" if value != value else repr(value) for value in column.values.tolist()]
+    for row, word in column.words.items():
+        texts[row] = word
+    return texts
+
+
+def _read_series(record: SeriesRecord, text: str, name: str) -> Series:
+    rows = list(csv.reader(io.StringIO(text, newline="")))[1:]
+    # A row of a single blank cell is written as an empty line, which the reader gives as no cells.
+    rows = [row or [""] for row in rows]
+    if len(rows) != record.rows or any(len(row) != len(record.raw) for row in rows):
+        raise FileError(
+            f"“{name}” is damaged: the data of {record.name} are not the {record.rows} rows they should be."
+        )
+    if len(record.columns) != len(record.raw) or any(not 0 <= e.row < record.rows for e in record.set_aside):
+        raise FileError(f"“{name}” is damaged: the recipe of {record.name} does not fit its data.")
+    columns = tuple(_read_column(entry, [row[i] for row in rows]) for i, entry in enumerate(record.raw))
+    return Series(record.id, record.name, Table(columns, record.source), record.columns, record.set_aside)
+
+
+def _read_column(record: ColumnRecord, texts: list[str]) -> RawColumn:
+    if record.kind == "text":
+        return RawColumn(record.name, record.unit, np.full(len(texts), np.nan), texts=tuple(texts))
+    words = {int(row): word for row, word in record.words.items()}
+    try:
+        numbers = [np.nan if row in words or not text else float(text) for row, text in enumerate(texts)]
+    except ValueError as error:
+        raise msgspec.ValidationError(f"column {record.name}: {error}") from None
+    return RawColumn(record.name, record.unit, np.array(numbers, dtype=np.float64), words, places=record.places)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _sync_folder(folder: Path) -> None:
+    """Make the replacement itself durable where the file system allows it."""
+    try:
+        handle = os.open(folder, os.O_RDONLY)
+    except OSError:
+        return
+    try:
+        os.fsync(handle)
+    except OSError:
+        pass
+    finally:
+        os.close(handle)

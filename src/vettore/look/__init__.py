@@ -1,0 +1,1 @@
+"""The look shared by the window and the report: colours by role, type, typefaces."""

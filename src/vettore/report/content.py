@@ -1,0 +1,193 @@
+"""What a report says, as plain values that a template writes down."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from vettore import __version__
+from vettore.core.errors import DataError
+from vettore.core.fit.summary import summary
+from vettore.core.rounding import NumberStyle
+from vettore.core.typeset import Row, polynomial_terms, to_html
+from vettore.report.figures import fit_figure
+from vettore.study.derive import DerivedFit, DerivedReading, coefficient_units, derive_fit, derive_reading
+from vettore.study.recipes import Asked
+from vettore.study.series import Role
+from vettore.study.study import Study
+
+# Sections by the name kept in the study, with their words on screen; this is also their order.
+SECTIONS = {
+    "summary": "Summary",
+    "source": "Data and their source",
+    "figure": "Figure",
+    "coefficients": "Equation and coefficients",
+    "goodness": "Goodness of fit",
+    "readings": "Kept readings",
+    "aside": "Rows set aside",
+    "method": "Method",
+}
+
+
+@dataclass(frozen=True)
+class Line:
+    """A label and its text."""
+
+    label: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Content:
+    """Everything a report shows; ``sections`` are those switched on, in order."""
+
+    title: str
+    subtitle: str
+    note: str
+    sections: tuple[str, ...]
+    summary: str
+    source: tuple[Line, ...]
+    figure: str
+    caption: str
+    equation: str
+    coefficients: tuple[tuple[str, ...], ...]
+    level: str
+    goodness: tuple[Line, ...]
+    readings: tuple[Line, ...]
+    aside: tuple[tuple[str, ...], ...]
+    method: str
+    footer: str
+    paper: str
+
+
+def report_content(study: Study, today: date | None = None) -> Content:
+    """Return the content of a study's report. Raises DataError when there is no fit to report."""
+    recipe = study.report
+    curve = study.reported_curve
+    if curve is None:
+        raise DataError("The study holds no fit yet. Fit a model first; the report is about it.")
+    style = NumberStyle(recipe.decimal_mark)
+    fit = derive_fit(study, curve.id)
+    day = (today or date.today()).strftime("%-d %B %Y")
+    sections = tuple(name for name in SECTIONS if name not in recipe.left_out)
+    y = fit.series.column(Role.Y)
+    return Content(
+        title=recipe.title or f"{curve.name}: {fit.series.name}",
+        subtitle=f"{study.title} · {fit.series.name} · {day}",
+        note=recipe.note,
+        sections=sections,
+        summary=summary(
+            fit.result, curve.name, y.name if y else "y", y.unit if y else "", len(fit.series.set_aside), style
+        ),
+        source=_source(fit),
+        figure=fit_figure(fit, style) if "figure" in sections else "",
+        caption=_caption(fit, style),
+        equation=equation_html(fit),
+        coefficients=_coefficients(fit, style),
+        level=f"{fit.result.level:.0%}".replace("%", " %"),
+        goodness=goodness_lines(fit, style),
+        readings=tuple(reading_line(fit, derive_reading(study, one), style) for one in study.readings_of(curve.id)),
+        aside=_aside(fit, style),
+        method=_method(fit),
+        footer=f"Written with Vettore {__version__} on {day}",
+        paper=recipe.paper,
+    )
+
+
+def equation_html(fit: DerivedFit) -> str:
+    """Return the equation of a fit with the symbols of its coefficients."""
+    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
+    terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
+    return f"<i>{y.name if y else 'y'}</i> = " + to_html(Row(tuple(terms)))
+
+
+def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the figures of merit of a fit as label–text pairs."""
+    result = fit.result
+    y = fit.series.column(Role.Y)
+    unit = y.unit if y and not result.weighted else ""
+    against = "" if result.r_squared_against == "mean" else " against zero"
+
+    def share(value: float | None) -> str:
+        return "—" if value is None else style.fixed(value, 4 if value < 0.9995 else 6)
+
+    return (
+        Line(f"R²{against}", share(result.r_squared)),
+        Line(f"adjusted R²{against}", share(result.adjusted_r_squared)),
+        Line("residual standard deviation", f"{style.number(result.residual_sd, 4)} {unit}".strip()),
+        Line("sum of squares", style.number(result.sum_of_squares, 5)),
+        Line("degrees of freedom", str(result.degrees_of_freedom)),
+        Line("AICc", style.number(result.aicc, 5)),
+        Line("BIC", style.number(result.bic, 5)),
+    )
+
+
+def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:
+    """Return a reading in words: what was asked, and the answer with its uncertainty."""
+    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
+    x_name, x_unit = (x.name, x.unit) if x else ("x", "")
+    y_name, y_unit = (y.name, y.unit) if y else ("y", "")
+    recipe = reading.recipe
+    beyond = " (beyond the data)" if reading.beyond else ""
+    if recipe.asked is Asked.VALUE:
+        asked = f"{y_name} at {x_name} = {style.number(recipe.at, 6)} {x_unit}".strip()
+        answer = style.pair(reading.value if reading.value is not None else 0.0, reading.standard_error, y_unit)
+    else:
+        asked = f"{x_name} where {y_name} = {style.number(recipe.at, 6)} {y_unit}".strip()
+        answers = [style.pair(one.x, one.standard_error, x_unit) for one in reading.crossings]
+        answer = "; ".join(answers) or "the curve does not take this value near the data"
+    return Line(f"{recipe.name} · {asked}" if recipe.name else asked, answer + beyond)
+
+
+def _source(fit: DerivedFit) -> tuple[Line, ...]:
+    series = fit.series
+    source = series.table.source
+    lines = [Line("file", source.name)] if source.name else []
+    lines += [Line(label, text) for label, text in source.how]
+    blank = int((~series.measured).sum())
+    rows = f"{len(fit.rows)} of {series.table.rows} in use"
+    if blank:
+        rows += f", {blank} without a number in x or y"
+    lines.append(Line("rows", rows))
+    if source.digest:
+        lines.append(Line("SHA-256 of the file", source.digest[:16] + "…"))
+    return tuple(lines)
+
+
+def _caption(fit: DerivedFit, style: NumberStyle) -> str:
+    band = f", {fit.result.level:.0%} band of the curve".replace("%", " %") if fit.result.residual_sd else ""
+    aside = " Open discs are set aside." if fit.series.set_aside else ""
+    y = fit.series.column(Role.Y)
+    return f"Measured {y.name if y else 'y'} (discs) and fitted {fit.recipe.name.lower()} (line{band}); residuals below.{aside}"
+
+
+def _coefficients(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
+    rows = []
+    for unit, coefficient in zip(coefficient_units(fit), fit.result.coefficients.values(), strict=True):
+        value, error = style.with_error(coefficient.value, coefficient.standard_error)
+        low, high = coefficient.low, coefficient.high
+        known = low is not None and high is not None
+        interval = style.interval(low, high, coefficient.standard_error) if known else "—"
+        symbol = to_html(Row(()), None) or f"<i>a</i><sub>{coefficient.name[1:]}</sub>"
+        t = style.number(coefficient.t, 4) if coefficient.t is not None else "—"
+        rows.append((symbol, value, error, interval, t, style.probability(coefficient.p), unit or "—"))
+    return tuple(rows)
+
+
+def _aside(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
+    x, y = fit.series.values(Role.X), fit.series.values(Role.Y)
+    rows = []
+    for entry in fit.series.set_aside:
+        values = (style.number(float(v[entry.row]), 6) if v is not None else "—" for v in (x, y))
+        rows.append((str(entry.row + 1), *values, entry.reason or "no reason given"))
+    return tuple(rows)
+
+
+def _method(fit: DerivedFit) -> str:
+    weights = "weights 1/σ² from the ± of y" if fit.result.weighted else "equal weights"
+    against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
+    return (
+        f"Linear least squares with {weights}, solved with Chebyshev columns and residuals in double-double arithmetic; "
+        f"standard errors from the residual scatter, intervals from Student’s t with "
+        f"{fit.result.degrees_of_freedom} degrees of freedom, R² against {against}."
+    )

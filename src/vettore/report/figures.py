@@ -1,0 +1,121 @@
+"""Figures on paper, drawn with Matplotlib as SVG with the text as outlines."""
+
+from __future__ import annotations
+
+import io
+import threading
+from functools import cache
+
+import numpy as np
+
+from vettore.core.rounding import NumberStyle
+from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS
+from vettore.study.derive import DerivedFit
+from vettore.study.series import Role
+
+WIDTH_MM = 160.0
+MM = 1 / 25.4
+CURVE_POINTS = 400
+# More discs than this are drawn as a picture inside the figure, or the file would grow without bound.
+MOST_VECTOR_POINTS = 5000
+
+# Matplotlib's drawing state is global, so only one figure is drawn at a time.
+_lock = threading.Lock()
+
+
+@cache
+def _matplotlib():
+    import matplotlib
+
+    matplotlib.use("agg", force=False)
+    from matplotlib import font_manager
+
+    for name in FONT_FILES:
+        font_manager.fontManager.addfont(FONT_FOLDER / name)
+    return matplotlib
+
+
+def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
+    """Return an SVG of data, curve and band over the residuals, on one x scale."""
+    with _lock:
+        mpl = _matplotlib()
+        settings = {
+            "font.family": SANS,
+            "font.size": 8.5,
+            "svg.fonttype": "path",
+            "svg.hashsalt": "vettore",
+            "text.color": PAPER.ink,
+            "axes.edgecolor": PAPER.ink,
+            "axes.labelcolor": PAPER.ink,
+            "xtick.color": PAPER.muted,
+            "ytick.color": PAPER.muted,
+            "axes.linewidth": 0.8,
+            "axes.unicode_minus": True,
+        }
+        with mpl.rc_context(settings):
+            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, 112 * MM), layout="constrained")
+            above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
+            _draw_data(above, fit)
+            _draw_curve(above, fit)
+            above.set_ylabel(fit.series.label(Role.Y))
+            _draw_residuals(below, fit)
+            for axes in (above, below):
+                _dress(axes, style)
+            above.tick_params(axis="x", length=0)
+            figure.align_ylabels([above, below])
+            out = io.StringIO()
+            figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+    text = out.getvalue()
+    return text[text.index("<svg") :]
+
+
+def _draw_data(axes, fit: DerivedFit) -> None:
+    series = fit.series
+    x, y = series.values(Role.X), series.values(Role.Y)
+    aside = series.measured & ~series.kept
+    many = len(fit.rows) > MOST_VECTOR_POINTS
+    sigma = series.values(Role.Y_ERROR)
+    if sigma is not None and fit.recipe.use_errors:
+        axes.errorbar(
+            x[fit.rows], y[fit.rows], sigma[fit.rows], fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2
+        )
+    marks = {"s": 4 if many else 16, "zorder": 3, "rasterized": many, "edgecolors": PAPER.plot_ground}
+    axes.scatter(x[fit.rows], y[fit.rows], color=PAPER.data, linewidths=0 if many else 0.5, **marks)
+    if aside.any():
+        axes.scatter(x[aside], y[aside], s=16, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9, zorder=3)
+
+
+def _draw_curve(axes, fit: DerivedFit) -> None:
+    low, high = fit.result.curve.span
+    x = np.linspace(low, high, CURVE_POINTS)
+    bottom, top = fit.result.curve.band(x, fit.result.level)
+    if np.isfinite(bottom).all():
+        axes.fill_between(x, bottom, top, color=PAPER.fit, alpha=0.16, linewidth=0, zorder=1)
+    axes.plot(x, fit.result.curve(x), color=PAPER.fit, linewidth=1.5, zorder=4)
+
+
+def _draw_residuals(axes, fit: DerivedFit) -> None:
+    many = len(fit.rows) > MOST_VECTOR_POINTS
+    axes.axhline(0, color=PAPER.fit, linewidth=1)
+    if not many:
+        axes.vlines(fit.result.x, 0, fit.result.residuals, color=PAPER.muted, linewidth=0.6)
+    axes.scatter(fit.result.x, fit.result.residuals, s=3 if many else 9, color=PAPER.data, zorder=3, rasterized=many)
+    reach = float(np.max(np.abs(fit.result.residuals))) * 1.15 or 1.0
+    axes.set_ylim(-reach, reach)
+    axes.set_ylabel("Residual")
+    axes.set_xlabel(fit.series.label(Role.X))
+
+
+def _dress(axes, style: NumberStyle) -> None:
+    axes.grid(color=PAPER.grid, linewidth=0.7)
+    axes.set_axisbelow(True)
+    axes.spines[["top", "right"]].set_visible(False)
+    if style.decimal_mark != ".":
+        from matplotlib.ticker import ScalarFormatter
+
+        class Comma(ScalarFormatter):
+            def __call__(self, value, position=None):
+                return super().__call__(value, position).replace(".", style.decimal_mark)
+
+        axes.xaxis.set_major_formatter(Comma(useOffset=False))
+        axes.yaxis.set_major_formatter(Comma(useOffset=False))

@@ -1,0 +1,58 @@
+"""Write a report: one HTML file with its figures inside, or a PDF of the same page."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from functools import cache
+from pathlib import Path
+
+from vettore.core.errors import VettoreError
+from vettore.files.refusals import FileError
+from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
+from vettore.report.content import Content, report_content
+from vettore.study.study import Study
+
+TEMPLATES = Path(__file__).parent / "templates"
+
+
+@cache
+def _environment():
+    import jinja2
+
+    loader = jinja2.FileSystemLoader(TEMPLATES)
+    return jinja2.Environment(loader=loader, autoescape=jinja2.select_autoescape(["html.j2"]), trim_blocks=True)
+
+
+def html(content: Content, for_print: bool = False) -> str:
+    """Return the page as one HTML text; ``for_print`` refers to the typefaces shipped with the program."""
+    environment = _environment()
+    style = environment.get_template("report.css.j2").render(
+        fonts=FONT_FOLDER.as_uri() if for_print else "", sans=SANS, serif=SERIF, theme=PAPER, paper=content.paper
+    )
+    return environment.get_template("report.html.j2").render(content=content, style=style)
+
+
+def pdf(content: Content) -> bytes:
+    """Return the page as a PDF with its typefaces embedded."""
+    from weasyprint import HTML
+
+    return HTML(string=html(content, for_print=True), base_url=str(TEMPLATES)).write_pdf()
+
+
+def save_report(study: Study, path: Path | str) -> None:
+    """Write the report of a study; the ending of the name says how. Raises VettoreError in a sentence."""
+    path = Path(path)
+    kind = path.suffix.casefold()
+    if kind not in {".html", ".htm", ".pdf"}:
+        raise VettoreError(f"“{path.name}”: a report ends in .html or .pdf.")
+    content = report_content(study)
+    data = pdf(content) if kind == ".pdf" else html(content).encode("utf-8")
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+    except OSError as error:
+        raise FileError(f"“{path.name}” could not be saved in {path.parent}: {error.strerror or error}.") from None

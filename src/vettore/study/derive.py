@@ -1,0 +1,171 @@
+"""From recipes to results. Pure functions of the study, cached by content."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vettore.core import units
+from vettore.core.curve import Crossing
+from vettore.core.errors import DataError
+from vettore.core.fit.polynomial import fit_polynomial
+from vettore.core.fit.result import FitResult
+from vettore.study.recipes import Asked, PolynomialFit, Reading
+from vettore.study.series import Role, Series
+from vettore.study.study import Study
+
+# Fits kept; a line-up of eleven models over a few series and their undo steps.
+MOST_KEPT = 256
+# A crossing is looked for as far beyond the data as the data are wide.
+SEARCH_BEYOND = 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class DerivedFit:
+    """A fit's result; ``rows`` are the rows of the series it used (counted from 0), in order."""
+
+    recipe: PolynomialFit
+    series: Series
+    result: FitResult
+    rows: NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Neighbour:
+    """A measured row beside a reading."""
+
+    row: int
+    x: float
+    y: float
+
+
+@dataclass(frozen=True)
+class DerivedReading:
+    """What a reading says: a value with its errors and neighbours, or crossings. Beyond the data is said."""
+
+    recipe: Reading
+    value: float | None = None
+    standard_error: float | None = None
+    slope: float | None = None
+    slope_error: float | None = None
+    neighbours: tuple[Neighbour, ...] = ()
+    crossings: tuple[Crossing, ...] = ()
+    beyond: bool = False
+
+
+_cache: OrderedDict[Hashable, FitResult] = OrderedDict()
+_lock = threading.Lock()
+
+
+def derive_fit(study: Study, curve: str) -> DerivedFit:
+    """Return the result of a fit. Raises DataError when its data do not allow one."""
+    recipe = study.find_curve(curve)
+    return fit_series(study.find_series(recipe.series), recipe)
+
+
+def fit_series(series: Series, recipe: PolynomialFit) -> DerivedFit:
+    """Fit a recipe to a series that is at hand."""
+    x, y = series.values(Role.X), series.values(Role.Y)
+    if x is None or y is None:
+        missing = "x" if x is None else "y"
+        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+    mask = series.in_use
+    sigma = series.values(Role.Y_ERROR) if recipe.use_errors else None
+    if sigma is not None:
+        mask = mask & np.isfinite(sigma)
+    rows = np.flatnonzero(mask)
+    x_column, y_column = series.column(Role.X), series.column(Role.Y)
+    names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
+    key = (
+        series.table.key,
+        tuple((column.name, column.role) for column in series.columns),
+        series.set_aside,
+        (recipe.degree, recipe.intercept, recipe.use_errors),
+    )
+    result = _recall(key)
+    if result is None:
+        result = fit_polynomial(
+            x[rows],
+            y[rows],
+            recipe.degree,
+            intercept=recipe.intercept,
+            sigma=None if sigma is None else sigma[rows],
+            names=names,
+        )
+        _remember(key, result)
+    return DerivedFit(recipe, series, result, rows)
+
+
+def derive_reading(study: Study, reading: Reading) -> DerivedReading:
+    """Return what a reading says now."""
+    return read(derive_fit(study, reading.curve), reading)
+
+
+def read(fit: DerivedFit, reading: Reading) -> DerivedReading:
+    """Ask a fit."""
+    curve = fit.result.curve
+    low, high = curve.span
+    if reading.asked is Asked.WHERE:
+        reach = SEARCH_BEYOND * (high - low)
+        found = curve.crossings_with_error(reading.at, low - reach, high + reach)
+        return DerivedReading(
+            reading, crossings=found, beyond=bool(found) and all(curve.is_beyond(one.x) for one in found)
+        )
+    at = reading.at
+    return DerivedReading(
+        reading,
+        value=float(curve(at)),
+        standard_error=_known(float(curve.standard_error(at))),
+        slope=float(curve.slope(at)),
+        slope_error=_known(float(curve.slope_error(at))),
+        neighbours=_neighbours(fit, at),
+        beyond=curve.is_beyond(at),
+    )
+
+
+def coefficient_unit(series: Series, power: int) -> str:
+    """Return the unit of the coefficient of x to a power."""
+    x, y = series.column(Role.X), series.column(Role.Y)
+    return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
+
+
+def coefficient_units(fit: DerivedFit) -> Sequence[str]:
+    """Return the units of all coefficients of a fit, in order."""
+    first = 0 if fit.recipe.intercept else 1
+    return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
+
+
+def _neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:
+    """Return the nearest measured row on each side, in order of x."""
+    x, y = fit.result.x, fit.result.y
+    found = []
+    below, above = np.flatnonzero(x <= at), np.flatnonzero(x > at)
+    if len(below):
+        found.append(below[np.argmax(x[below])])
+    if len(above):
+        found.append(above[np.argmin(x[above])])
+    return tuple(Neighbour(int(fit.rows[i]), float(x[i]), float(y[i])) for i in found)
+
+
+def _known(value: float) -> float | None:
+    return value if np.isfinite(value) else None
+
+
+def _recall(key: Hashable) -> FitResult | None:
+    with _lock:
+        result = _cache.get(key)
+        if result is not None:
+            _cache.move_to_end(key)
+        return result
+
+
+def _remember(key: Hashable, result: FitResult) -> None:
+    with _lock:
+        _cache[key] = result
+        if len(_cache) > MOST_KEPT:
+            _cache.popitem(last=False)

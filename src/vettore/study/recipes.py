@@ -1,0 +1,60 @@
+"""What the user decided: recipes of curves, readings and the report. Every number is derived from these."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+DEGREE_NAMES = ("Constant", "Straight line", "Quadratic", "Cubic", "Quartic", "Quintic")
+
+
+def degree_name(degree: int) -> str:
+    """Return the name of a polynomial of this degree."""
+    return DEGREE_NAMES[degree] if degree < len(DEGREE_NAMES) else f"Degree {degree}"
+
+
+@dataclass(frozen=True)
+class PolynomialFit:
+    """A polynomial fitted to a series by least squares."""
+
+    id: str
+    series: str
+    degree: int
+    intercept: bool = True
+    use_errors: bool = False
+
+    @property
+    def name(self) -> str:
+        """The name on screen."""
+        name = degree_name(self.degree)
+        return name if self.intercept else f"{name} through the origin"
+
+
+class Asked(StrEnum):
+    """What a reading asks of a curve."""
+
+    VALUE = "y at x"
+    WHERE = "x where y"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A number asked of a curve: y at ``at``, or every x where y is ``at``."""
+
+    id: str
+    curve: str
+    asked: Asked
+    at: float
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class ReportRecipe:
+    """What the report holds. ``left_out`` names the sections that are switched off; ``curve`` the fit it is about."""
+
+    title: str = ""
+    note: str = ""
+    curve: str = ""
+    left_out: tuple[str, ...] = ()
+    paper: str = "A4"
+    decimal_mark: str = "."

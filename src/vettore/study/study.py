@@ -1,0 +1,53 @@
+"""The document: an immutable tree of what the user decided. An edit makes a new one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from vettore.core.errors import VettoreError
+from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
+from vettore.study.series import Series
+
+Part = TypeVar("Part", Series, PolynomialFit)
+
+
+@dataclass(frozen=True, eq=False)
+class Study:
+    """Series, curves, readings and the report; ``counter`` numbers new parts and never goes back."""
+
+    title: str = "Untitled study"
+    series: tuple[Series, ...] = ()
+    curves: tuple[PolynomialFit, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    report: ReportRecipe = field(default_factory=ReportRecipe)
+    counter: int = 0
+
+    def find_series(self, identity: str) -> Series:
+        """Return a series by its id. Raises VettoreError when the study has none such."""
+        return _find(self.series, identity, "series")
+
+    def find_curve(self, identity: str) -> PolynomialFit:
+        """Return a curve by its id. Raises VettoreError when the study has none such."""
+        return _find(self.curves, identity, "curve")
+
+    def curves_of(self, series: str) -> tuple[PolynomialFit, ...]:
+        """Return the curves fitted to a series."""
+        return tuple(curve for curve in self.curves if curve.series == series)
+
+    def readings_of(self, curve: str) -> tuple[Reading, ...]:
+        """Return the readings kept of a curve."""
+        return tuple(reading for reading in self.readings if reading.curve == curve)
+
+    @property
+    def reported_curve(self) -> PolynomialFit | None:
+        """The fit that the report is about: the chosen one, or else the last made."""
+        chosen = [curve for curve in self.curves if curve.id == self.report.curve]
+        return chosen[0] if chosen else (self.curves[-1] if self.curves else None)
+
+
+def _find(parts: tuple[Part, ...], identity: str, what: str) -> Part:
+    for part in parts:
+        if part.id == identity:
+            return part
+    raise VettoreError(f"The study has no {what} “{identity}”.")
