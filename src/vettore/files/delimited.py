@@ -8,18 +8,27 @@ both ways give the same table.
 from __future__ import annotations
 
 import hashlib
-import io
-import re
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 
-from vettore.files import cells
+from vettore.files import cells, large
 from vettore.files.refusals import FileError, read_bytes
-from vettore.files.sniff import SAMPLE_BYTES, SPACES, Layout, decode, guess, header_cells, lines_of, split_line
+from vettore.files.sniff import (
+    SAMPLE_BYTES,
+    SPACES,
+    Layout,
+    encoding_of,
+    guess,
+    header_cells,
+    lines_of,
+    split_line,
+    text_of,
+)
 from vettore.study.series import RawColumn, Source, Table
 
 LARGE = 2 * 1024 * 1024
@@ -40,14 +49,17 @@ def read_table(path: Path | str, change: Guess | None = None) -> tuple[Table, La
 
 def parse(data: bytes, name: str, path: str = "", change: Guess | None = None) -> tuple[Table, Layout]:
     """Read a delimited text that is in memory; see read_table."""
-    text, encoding = decode(data, name)
-    layout = guess(text, encoding, name)
+    encoding = encoding_of(data, name)
+    head = text_of(data[: 2 * SAMPLE_BYTES], encoding)
+    layout = guess(head, encoding, name)
     if change is not None:
         layout = change(layout)
-    if len(data) > LARGE:
-        columns, notes = _read_large(text, layout, name)
-    else:
-        columns, notes = _read_small(text, layout)
+    with ThreadPoolExecutor(1) as pool:
+        digest = pool.submit(lambda: hashlib.sha256(data).hexdigest())
+        if len(data) > LARGE:
+            columns, notes = _read_large(data, head, layout, name, path)
+        else:
+            columns, notes = _read_small(text_of(data, layout.encoding), layout)
     if not any(column.texts is None for column in columns):
         raise FileError(
             f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark."
@@ -55,7 +67,7 @@ def parse(data: bytes, name: str, path: str = "", change: Guess | None = None) -
     source = Source(
         name=name,
         path=path,
-        digest=hashlib.sha256(data).hexdigest(),
+        digest=digest.result(),
         read_at=datetime.now().astimezone().isoformat(timespec="seconds"),
         how=layout.describe(len(notes)),
         notes=tuple(notes),
@@ -134,82 +146,17 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
     return tuple(named)
 
 
-def _read_large(text: str, layout: Layout, name: str) -> tuple[tuple[RawColumn, ...], list[str]]:
-    head_end = _offset_of_line(text, layout.first_row)
-    head = lines_of(text[:head_end])
-    notes = _notes_above(head, layout)
-    body = text[head_end:].rstrip("\x1a\x0c\r\n\t ")
-    if layout.comment_mark:
-        pattern = re.compile(rf"^[ \t]*{re.escape(layout.comment_mark)}.*(?:\r?\n|$)", re.MULTILINE)
-        found = pattern.findall(body)
-        if found:
-            notes += [line.strip() for line in found]
-            body = pattern.sub("", body)
-    width = max(layout.columns, _widest(body, layout.delimiter))
-    frame = _frame(body, layout, width, name)
-    empty = frame.isna().all(axis=1)
-    sample = lines_of(body[:SAMPLE_BYTES])[:200]
+def _read_large(
+    data: bytes, head: str, layout: Layout, name: str, path: str
+) -> tuple[tuple[RawColumn, ...], list[str]]:
+    found = large.read(data, head, layout, name, path)
+    sample = [split_line(line, layout.delimiter) for line in found.sample]
     columns = []
-    for place in range(width):
-        series = frame[place][~empty] if empty.any() else frame[place]
-        values = series.to_numpy()
-        clean = series.dtype.kind in "fi" and not np.isinf(values).any()
-        if clean:
-            texts = [
-                row[place] for row in (split_line(line, layout.delimiter) for line in sample) if place < len(row)
-            ]
-            places = max((cells.places(cell, layout.decimal_mark) for cell in texts), default=0)
-            columns.append(RawColumn("", "", values.astype(np.float64), places=places))
-        else:
-            again = (
-                series if series.dtype.kind not in "fib" else _frame(body, layout, width, name, place)[place][~empty]
-            )
-            columns.append(_column([str(cell).strip() for cell in again.fillna("")], layout.decimal_mark))
-    return _named(columns, head + sample[:1], layout), notes
-
-
-def _frame(body: str, layout: Layout, width: int, name: str, only: int | None = None):
-    import pandas
-
-    try:
-        return pandas.read_csv(
-            io.StringIO(body),
-            sep=r"\s+" if layout.delimiter == SPACES else layout.delimiter,
-            decimal=layout.decimal_mark,
-            header=None,
-            names=range(width),
-            index_col=False,
-            usecols=None if only is None else [only],
-            dtype=None if only is None else str,
-            keep_default_na=False,
-            na_values=[""],
-            skipinitialspace=True,
-            skip_blank_lines=True,
-            low_memory=False,
-        )
-    except (pandas.errors.ParserError, ValueError) as error:
-        raise FileError(f"“{name}” could not be read as a table: {error}") from None
-
-
-def _widest(body: str, delimiter: str) -> int:
-    """Return the largest number of cells in a line (quotes may make it too large, which does no harm)."""
-    if delimiter == SPACES:
-        return 0
-    raw = np.frombuffer(body.encode("utf-8"), dtype=np.uint8)
-    ends = np.flatnonzero(raw == ord("\n"))
-    marks = np.flatnonzero(raw == ord(delimiter))
-    if not len(marks):
-        return 1
-    counts = np.bincount(np.searchsorted(ends, marks))
-    return int(counts.max()) + 1
-
-
-def _offset_of_line(text: str, line: int) -> int:
-    """Return where a line starts, counting line ends as splitlines does for the ends that files use."""
-    place = 0
-    for _ in range(line):
-        found = re.compile(r"\r\n|\n|\r").search(text, place)
-        if found is None:
-            return len(text)
-        place = found.end()
-    return place
+    for place, values in enumerate(found.columns):
+        if isinstance(values, list):
+            columns.append(_column(values, layout.decimal_mark))
+            continue
+        places = [cells.places(row[place], layout.decimal_mark) for row in sample if place < len(row)]
+        columns.append(RawColumn("", "", values, places=max(places, default=0)))
+    lines = lines_of(head)[: layout.first_row]
+    return _named(columns, lines, layout), [*_notes_above(lines, layout), *found.comments]

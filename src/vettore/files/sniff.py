@@ -14,6 +14,8 @@ from vettore.files import cells
 from vettore.files.refusals import FileError
 
 SAMPLE_BYTES = 64 * 1024
+# More lines than this tell nothing new about the layout.
+SAMPLE_LINES = 300
 SPACES = "spaces"
 DELIMITER_NAMES = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars", SPACES: "spaces"}
 ENCODING_NAMES = {"utf-8-sig": "UTF-8 with mark", "cp1252": "Latin-1 (Windows)", "utf-16-le": "UTF-16"}
@@ -55,16 +57,20 @@ class Layout:
         return tuple(pairs)
 
 
-def decode(data: bytes, name: str) -> tuple[str, str]:
-    """Return the text and its encoding. Raises FileError when the bytes are no text."""
-    if not data.strip():
+def encoding_of(data: bytes, name: str) -> str:
+    """Return the encoding of a text. Raises FileError when the bytes are no text."""
+    if not data[:SAMPLE_BYTES].strip() and not data.strip():
         raise FileError(f"“{name}” is empty. Choose a file with a table of numbers.")
     encoding = _encoding(data)
     if encoding is None:
         kind = "a spreadsheet or an archive" if data[:2] == b"PK" else "not text"
         raise FileError(f"“{name}” is {kind}, so it cannot be read as a text table. Export it as CSV first.")
-    text = data.decode(encoding, errors="replace" if encoding.startswith("utf-16") else "strict")
-    return text.lstrip("\ufeff"), encoding
+    return encoding
+
+
+def text_of(data: bytes, encoding: str) -> str:
+    """Return the text of bytes; a character cut off at their end is replaced, and the mark at their start dropped."""
+    return data.decode(encoding, errors="replace").lstrip("\ufeff")
 
 
 def _encoding(data: bytes) -> str | None:
@@ -83,6 +89,8 @@ def _encoding(data: bytes) -> str | None:
     control = sum(head.count(code) for code in range(32) if code not in (9, 10, 12, 13, 26))
     if control > MOST_CONTROL * len(head):
         return None
+    if data.isascii():
+        return "utf-8"
     try:
         data.decode("utf-8")
         return "utf-8"
@@ -131,6 +139,7 @@ def guess(text: str, encoding: str, name: str) -> Layout:
     lines = lines_of(sample)
     if len(text) > SAMPLE_BYTES and len(lines) > 1:
         lines = lines[:-1]
+    lines = lines[:SAMPLE_LINES]
     best: Layout | None = None
     best_score: tuple[float, int, int] = (0.0, 0, 0)
     for priority, (delimiter, mark) in enumerate(_candidates(sample)):

@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import csv
 import io
-import os
-import tempfile
 import zipfile
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,12 +16,12 @@ import msgspec
 import numpy as np
 
 from vettore.files.refusals import FileError, read_bytes
+from vettore.files.whole import write_whole
 from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
 from vettore.study.series import ColumnSettings, RawColumn, Series, SetAside, Source, Table
 from vettore.study.study import Study
 
 FORMAT = 1
-SUFFIX = ".vettore"
 
 
 @dataclass(frozen=True)
@@ -66,26 +64,7 @@ class StudyRecord:
 
 def save_study(study: Study, path: Path | str) -> None:
     """Write a study, whole or not at all. Raises FileError when the place cannot be written."""
-    path = Path(path)
-    data = study_bytes(study)
-    temporary = ""
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as out:
-            out.write(data)
-            out.flush()
-            os.fsync(out.fileno())
-        mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
-        os.chmod(temporary, mode)
-        os.replace(temporary, path)
-        _sync_folder(path.parent)
-    except OSError as error:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
-        why = error.strerror or str(error)
-        raise FileError(
-            f"“{path.name}” could not be saved in {path.parent}: {why}. Save it in another place."
-        ) from None
+    write_whole(Path(path), study_bytes(study))
 
 
 def study_bytes(study: Study) -> bytes:
@@ -149,7 +128,8 @@ def _series_record(series: Series, data: str) -> SeriesRecord:
 
 def _table_csv(table: Table) -> str:
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
+    # With these line ends the writer quotes both characters wherever they stand in a cell.
+    writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([f"{column.name} ({column.unit})" if column.unit else column.name for column in table.columns])
     writer.writerows(zip(*(_cells(column) for column in table.columns), strict=True))
     return out.getvalue()
@@ -187,23 +167,3 @@ def _read_column(record: ColumnRecord, texts: list[str]) -> RawColumn:
     except ValueError as error:
         raise msgspec.ValidationError(f"column {record.name}: {error}") from None
     return RawColumn(record.name, record.unit, np.array(numbers, dtype=np.float64), words, places=record.places)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-def _sync_folder(folder: Path) -> None:
-    """Make the replacement itself durable where the file system allows it."""
-    try:
-        handle = os.open(folder, os.O_RDONLY)
-    except OSError:
-        return
-    try:
-        os.fsync(handle)
-    except OSError:
-        pass
-    finally:
-        os.close(handle)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 FONT_FOLDER = Path(__file__).parent / "fonts"
+ARROW_FILE = Path(__file__).parent / "arrow-down.svg"
 SANS = "Inter"
 SERIF = "STIXGeneral"
 FONT_FILES = (
@@ -90,6 +91,11 @@ class Sizes:
     rail: int = 72
     choices: int = 228
     findings: int = 316
+    # In a window narrower than this the side columns give way, so that the stage keeps half the width.
+    narrow_window: int = 1180
+    narrow_rail: int = 64
+    narrow_choices: int = 192
+    narrow_findings: int = 256
     gap: int = 12
     radius: int = 6
 

@@ -9,7 +9,7 @@ from vettore import __version__
 from vettore.core.errors import DataError
 from vettore.core.fit.summary import summary
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Row, polynomial_terms, to_html
+from vettore.core.typeset import Row, Text, coefficient_symbol, polynomial_terms, to_html
 from vettore.report.figures import fit_figure
 from vettore.study.derive import DerivedFit, DerivedReading, coefficient_units, derive_fit, derive_reading
 from vettore.study.recipes import Asked
@@ -98,7 +98,7 @@ def equation_html(fit: DerivedFit) -> str:
     """Return the equation of a fit with the symbols of its coefficients."""
     x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
     terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
-    return f"<i>{y.name if y else 'y'}</i> = " + to_html(Row(tuple(terms)))
+    return to_html(Row((Text(y.name if y else "y"), Text(" = "), *terms)))
 
 
 def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
@@ -130,10 +130,10 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
     recipe = reading.recipe
     beyond = " (beyond the data)" if reading.beyond else ""
     if recipe.asked is Asked.VALUE:
-        asked = f"{y_name} at {x_name} = {style.number(recipe.at, 6)} {x_unit}".strip()
+        asked = f"{y_name} at {x_name} = {style.short(recipe.at)} {x_unit}".strip()
         answer = style.pair(reading.value if reading.value is not None else 0.0, reading.standard_error, y_unit)
     else:
-        asked = f"{x_name} where {y_name} = {style.number(recipe.at, 6)} {y_unit}".strip()
+        asked = f"{x_name} where {y_name} = {style.short(recipe.at)} {y_unit}".strip()
         answers = [style.pair(one.x, one.standard_error, x_unit) for one in reading.crossings]
         answer = "; ".join(answers) or "the curve does not take this value near the data"
     return Line(f"{recipe.name} · {asked}" if recipe.name else asked, answer + beyond)
@@ -168,7 +168,7 @@ def _coefficients(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...],
         low, high = coefficient.low, coefficient.high
         known = low is not None and high is not None
         interval = style.interval(low, high, coefficient.standard_error) if known else "—"
-        symbol = to_html(Row(()), None) or f"<i>a</i><sub>{coefficient.name[1:]}</sub>"
+        symbol = to_html(coefficient_symbol(coefficient.name))
         t = style.number(coefficient.t, 4) if coefficient.t is not None else "—"
         rows.append((symbol, value, error, interval, t, style.probability(coefficient.p), unit or "—"))
     return tuple(rows)
@@ -178,7 +178,7 @@ def _aside(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
     x, y = fit.series.values(Role.X), fit.series.values(Role.Y)
     rows = []
     for entry in fit.series.set_aside:
-        values = (style.number(float(v[entry.row]), 6) if v is not None else "—" for v in (x, y))
+        values = (style.short(float(v[entry.row])) if v is not None else "—" for v in (x, y))
         rows.append((str(entry.row + 1), *values, entry.reason or "no reason given"))
     return tuple(rows)
 

@@ -25,9 +25,7 @@ _lock = threading.Lock()
 
 @cache
 def _matplotlib():
-    import matplotlib
-
-    matplotlib.use("agg", force=False)
+    import matplotlib.figure
     from matplotlib import font_manager
 
     for name in FONT_FILES:
@@ -44,6 +42,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             "font.size": 8.5,
             "svg.fonttype": "path",
             "svg.hashsalt": "vettore",
+            "mathtext.fontset": "stix",
             "text.color": PAPER.ink,
             "axes.edgecolor": PAPER.ink,
             "axes.labelcolor": PAPER.ink,
@@ -53,7 +52,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             "axes.unicode_minus": True,
         }
         with mpl.rc_context(settings):
-            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, 112 * MM), layout="constrained")
+            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, 104 * MM), layout="constrained")
             above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
             _draw_data(above, fit)
             _draw_curve(above, fit)
@@ -64,7 +63,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             above.tick_params(axis="x", length=0)
             figure.align_ylabels([above, below])
             out = io.StringIO()
-            figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+            figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     text = out.getvalue()
     return text[text.index("<svg") :]
 
@@ -79,10 +78,10 @@ def _draw_data(axes, fit: DerivedFit) -> None:
         axes.errorbar(
             x[fit.rows], y[fit.rows], sigma[fit.rows], fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2
         )
-    marks = {"s": 4 if many else 16, "zorder": 3, "rasterized": many, "edgecolors": PAPER.plot_ground}
+    marks = {"s": 4 if many else 24, "zorder": 3, "rasterized": many, "edgecolors": PAPER.plot_ground}
     axes.scatter(x[fit.rows], y[fit.rows], color=PAPER.data, linewidths=0 if many else 0.5, **marks)
     if aside.any():
-        axes.scatter(x[aside], y[aside], s=16, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9, zorder=3)
+        axes.scatter(x[aside], y[aside], s=20, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9, zorder=3)
 
 
 def _draw_curve(axes, fit: DerivedFit) -> None:

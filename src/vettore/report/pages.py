@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from functools import cache
 from pathlib import Path
 
 from vettore.core.errors import VettoreError
-from vettore.files.refusals import FileError
+from vettore.files.whole import write_whole
 from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
 from vettore.report.content import Content, report_content
 from vettore.study.study import Study
@@ -48,11 +46,4 @@ def save_report(study: Study, path: Path | str) -> None:
         raise VettoreError(f"“{path.name}”: a report ends in .html or .pdf.")
     content = report_content(study)
     data = pdf(content) if kind == ".pdf" else html(content).encode("utf-8")
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as out:
-            out.write(data)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except OSError as error:
-        raise FileError(f"“{path.name}” could not be saved in {path.parent}: {error.strerror or error}.") from None
+    write_whole(path, data)

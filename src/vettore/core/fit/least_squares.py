@@ -22,8 +22,12 @@ from vettore.core.numbers import DoubleDouble
 
 # Rows a block: several double-double columns of this length stay in a 1 MB cache.
 BLOCK = 4096
-# Solving steps; the first finds c, each later one adds the digits lost to conditioning.
-STEPS = 4
+# The first step finds c, each later one adds the digits that conditioning leaves.
+MOST_STEPS = 8
+# A correction this small, relative to its coefficient, changes no digit that a double can hold ...
+SETTLED = 1e-18
+# ... and one this small, relative to the largest, is the rounding of double-double sums.
+PURE_ROUNDING = 1e-29
 
 Columns = Callable[[slice], list[DoubleDouble]]
 
@@ -46,26 +50,25 @@ def solve(design: Array, exact: Columns, y: Array, weights: DoubleDouble | None)
     c = [DoubleDouble(0.0) for _ in range(m)]
     residuals = y.copy()
     squares = DoubleDouble(0.0)
-    for step in range(STEPS + 1):
+    for _ in range(MOST_STEPS):
         gradient = [DoubleDouble(0.0) for _ in range(m)]
         squares = DoubleDouble(0.0)
         for start in range(0, n, BLOCK):
             block = slice(start, min(start + BLOCK, n))
             a = exact(block)
             r = DoubleDouble(y[block])
-            if step:
-                for j in range(m):
-                    r = r - a[j] * c[j]
+            for j in range(m):
+                r = r - a[j] * c[j]
             residuals[block] = r.rounded()
             weighted_r = r if weights is None else r * weights[block]
-            if step == STEPS:
-                squares = squares + (weighted_r * r).sum()
-            else:
-                gradient = [gradient[j] + (a[j] * weighted_r).sum() for j in range(m)]
-        if step < STEPS:
-            g = np.array([float(part.rounded()) for part in gradient])
-            correction = inverse_root @ (inverse_root.T @ g)
-            c = [part + DoubleDouble(d) for part, d in zip(c, correction, strict=True)]
+            squares = squares + (weighted_r * r).sum()
+            gradient = [gradient[j] + (a[j] * weighted_r).sum() for j in range(m)]
+        g = np.array([float(part.rounded()) for part in gradient])
+        correction = inverse_root @ (inverse_root.T @ g)
+        c = [part + DoubleDouble(d) for part, d in zip(c, correction, strict=True)]
+        size = np.abs([float(part.high) for part in c])
+        if np.all(np.abs(correction) <= np.maximum(SETTLED * size, PURE_ROUNDING * size.max())):
+            break
     return Solution(c, inverse_root, residuals, max(float(squares.rounded()), 0.0))
 
 

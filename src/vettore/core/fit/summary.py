@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from vettore.core.fit.result import FitResult
 from vettore.core.rounding import NumberStyle
 
@@ -33,7 +35,7 @@ def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> st
         return f"{y_name} is the same in every row, so there is no variation for the {model} to explain."
     if model == "constant":
         return f"The constant is the mean of {y_name}; it explains none of its variation."
-    percent = _percent(result.r_squared, style)
+    percent = "100 %" if result.exact else _percent(result.r_squared, style)
     if result.r_squared_against == "zero":
         return f"The {model} takes up {percent} of the sum of squares of {y_name} about zero."
     if result.r_squared < LITTLE_EXPLAINED:
@@ -44,10 +46,12 @@ def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> st
 def _percent(share: float, style: NumberStyle) -> str:
     """Write a share as a percentage that is never rounded up to 100 %."""
     percent = max(share, 0.0) * 100
-    for places in (1, 2, 3, 4):
-        if percent < 100 - 5 * 10.0 ** -(places + 1):
-            return f"{style.fixed(percent, places if percent > 10 else max(places, 1))} %"
-    return "100 %" if share >= 1 - 1e-12 else f"more than {style.fixed(99.9999, 4)} %"
+    rest = 100 - percent
+    if rest < 1e-4:
+        return f"more than {style.fixed(99.9999, 4)} %"
+    places = min(max(1 - math.floor(math.log10(rest)), 0), 4)
+    # Rounded down, so that 99.96 % of something never reads as all of it.
+    return f"{style.fixed(math.floor(percent * 10**places) / 10**places, places)} %"
 
 
 def _rows(set_aside: int) -> list[str]:

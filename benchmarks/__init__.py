@@ -1,0 +1,1 @@
+"""Speed as ratios against witnesses, measured in one run. Run: make bench"""

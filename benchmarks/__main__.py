@@ -1,0 +1,12 @@
+"""Run every benchmark, or those named: python -m benchmarks fits reading window"""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+NAMES = ("fits", "reading", "window")
+
+for name in sys.argv[1:] or NAMES:
+    importlib.import_module(f"benchmarks.{name}").main()
+    print()

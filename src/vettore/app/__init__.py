@@ -1,0 +1,1 @@
+"""The window: Qt Widgets that draw and ask. They hold no arithmetic."""

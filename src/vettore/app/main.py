@@ -1,0 +1,39 @@
+"""Start the window: its shell is painted first, everything else is loaded after."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from vettore.app.style import dress
+from vettore.app.window import Window
+
+
+def run(paths: list[Path], demo: bool = False) -> int:
+    """Open the window with files, or with the demo study; return the exit code."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Vettore")
+    app.setApplicationDisplayName("Vettore")
+    dress(app)
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    window = Window()
+    window.show()
+    QTimer.singleShot(0, lambda: begin(window, paths, demo))
+    return app.exec()
+
+
+def begin(window: Window, paths: list[Path], demo: bool) -> None:
+    """Fill the window that is already painted."""
+    if demo:
+        from vettore.demo.study import demo_study
+
+        window.session.background.run(
+            "demo", demo_study, window.start, lambda sentence: window.session.say(sentence, "bad")
+        )
+    elif paths:
+        window.open_paths(paths)

@@ -1,0 +1,1 @@
+"""The pages, one file each, in the order of the work."""

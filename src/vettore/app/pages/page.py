@@ -1,0 +1,56 @@
+"""What every page is: choices on the left, a stage in the middle, findings on the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QWidget
+
+from vettore.app.session import Session
+
+
+class Page(QObject):
+    """A page of the window. ``status`` says what was used: rows, method."""
+
+    name = ""
+    help_page = "index.md"
+    shows_tray = True
+    # Whether the page's choices need little room, so that the tray may have it.
+    few_choices = False
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.visible = False
+        self.choices: QWidget
+        self.stage: QWidget
+        self.findings: QWidget
+        # What has the keyboard when the page comes into view.
+        self.first: QWidget | None = None
+        self._stale = True
+        session.study_changed.connect(self._changed)
+        session.chosen_changed.connect(self._changed)
+
+    def enter(self) -> None:
+        """Come into view: read again what changed meanwhile."""
+        self.visible = True
+        if self._stale:
+            self._stale = False
+            self.refresh()
+
+    def leave(self) -> None:
+        """Go out of view."""
+        self.visible = False
+
+    def refresh(self) -> None:
+        """Read everything from the session again."""
+        raise NotImplementedError
+
+    def status(self) -> list[str]:
+        """Return what was used, for the status line."""
+        return []
+
+    def _changed(self) -> None:
+        if self.visible:
+            self.refresh()
+        else:
+            self._stale = True

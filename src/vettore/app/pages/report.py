@@ -1,0 +1,232 @@
+"""The Report page: the page as it will be printed, live; what it holds, and how it is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QStackedWidget,
+    QWidget,
+)
+
+from vettore.app.pages.page import Page
+from vettore.app.session import Session
+from vettore.app.widgets.parts import Column, Invitation, button, clear, label, rule, section
+from vettore.report.content import SECTIONS, report_content
+from vettore.report.pages import pdf, save_report
+from vettore.study import edits
+from vettore.study.recipes import ReportRecipe
+
+# Width of a page in points (A4), and the room left beside it in the preview.
+PAGE_WIDTH = 595
+BESIDE = 56
+SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
+MARKS = {"point": ".", "comma": ","}
+
+
+class NoteField(QPlainTextEdit):
+    """A field of several lines that says when the user has left it."""
+
+    finished = Signal()
+
+    def focusOutEvent(self, event) -> None:
+        super().focusOutEvent(event)
+        self.finished.emit()
+
+
+class ReportPage(Page):
+    """What is reported, how it looks, where it goes."""
+
+    name = "Report"
+    help_page = "report.md"
+    shows_tray = False
+
+    def __init__(self, session: Session, go_to_fit: Callable[[], object]) -> None:
+        super().__init__(session)
+        self.pages = 0
+        self._filling = False
+        self._build_choices()
+        self._build_stage(go_to_fit)
+        self._build_findings()
+
+    def _build_choices(self) -> None:
+        choices = Column("What the report holds", (16, 16, 12, 12))
+        self.title = QLineEdit()
+        self.title.setAccessibleName("Title of the report")
+        self.title.setPlaceholderText("Title")
+        self.title.editingFinished.connect(lambda: self._change(title=self.title.text().strip()))
+        self.note = NoteField()
+        self.note.finished.connect(lambda: self._change(note=self.note.toPlainText().strip()))
+        self.note.setAccessibleName("Note under the title")
+        self.note.setPlaceholderText("A note under the title …")
+        self.note.setFixedHeight(84)
+        self.note.setTabChangesFocus(True)
+        self.curve = QComboBox()
+        self.curve.setAccessibleName("The fit that is reported")
+        self.curve.activated.connect(self._choose_curve)
+        choices.add(section("Title"), self.title, section("Note"), self.note)
+        choices.add(section("About"), self.curve, rule(), section("In this report"))
+        self.boxes: dict[str, QCheckBox] = {}
+        for name, words in SECTIONS.items():
+            box = QCheckBox(words)
+            box.clicked.connect(lambda checked, name=name: self._turn(name, checked))
+            self.boxes[name] = box
+            choices.add(box)
+        choices.column.addStretch()
+        self.choices = choices
+
+    def _build_stage(self, go_to_fit: Callable[[], object]) -> None:
+        self.preview = Column("Preview of the report", (20, 16, 20, 16))
+        self.preview.column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
+        self.refusal = Invitation("The report is about a fit. Choose a model first.", "Go to Fit", go_to_fit)
+        stage = QStackedWidget()
+        stage.setObjectName("canvas")
+        stage.addWidget(self.refusal)
+        stage.addWidget(self.preview)
+        self.stage = stage
+
+    def _build_findings(self) -> None:
+        findings = Column("Send the report")
+        findings.add(section("Send it"))
+        for name, words, kind in (
+            ("PDF", "pages for print", "pdf"),
+            ("Web page", "one file, opens anywhere", "html"),
+        ):
+            row = QWidget()
+            grid = QGridLayout(row)
+            grid.setContentsMargins(0, 2, 0, 2)
+            grid.addWidget(label(name, "value"), 0, 0)
+            grid.addWidget(label(words, "muted"), 1, 0)
+            save = button("Save …", lambda kind=kind: self.ask_and_save(kind), tip=f"Save the report as {name}")
+            save.setAccessibleName(f"Save the report as {name}")
+            grid.addWidget(save, 0, 1, 2, 1, Qt.AlignmentFlag.AlignRight)
+            findings.add(row)
+        self.paper, self.mark = QComboBox(), QComboBox()
+        self.paper.addItems(["A4", "Letter"])
+        self.paper.setAccessibleName("Paper")
+        self.paper.activated.connect(lambda _place: self._change(paper=self.paper.currentText()))
+        self.mark.addItems(list(MARKS))
+        self.mark.setAccessibleName("Decimal mark")
+        self.mark.activated.connect(lambda _place: self._change(decimal_mark=MARKS[self.mark.currentText()]))
+        looks = QWidget()
+        grid = QGridLayout(looks)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for row, (words, widget) in enumerate((("paper", self.paper), ("decimal mark", self.mark))):
+            grid.addWidget(label(words, "label"), row, 0)
+            grid.addWidget(widget, row, 1)
+        findings.add(rule(), section("Looks"), looks)
+        findings.column.addStretch()
+        self.findings = findings
+
+    def refresh(self) -> None:
+        """Fill in the choices and draw the pages again."""
+        study, recipe = self.session.study, self.session.study.report
+        reported = study.reported_curve
+        self.stage.setCurrentIndex(1 if reported else 0)
+        self._filling = True
+        self.title.setText(recipe.title)
+        if self.note.toPlainText() != recipe.note:
+            self.note.setPlainText(recipe.note)
+        for name, box in self.boxes.items():
+            box.setChecked(name not in recipe.left_out)
+        self.paper.setCurrentText(recipe.paper)
+        self.mark.setCurrentText(next(word for word, mark in MARKS.items() if mark == recipe.decimal_mark))
+        self.curve.clear()
+        for curve in study.curves:
+            self.curve.addItem(f"{study.find_series(curve.series).name} · {curve.name}", curve.id)
+        if reported:
+            self.curve.setCurrentIndex(self.curve.findData(reported.id))
+        self._filling = False
+        if reported:
+            self._draw()
+
+    def status(self) -> list[str]:
+        """Say how long the report is."""
+        pages = "1 page" if self.pages == 1 else f"{self.pages} pages"
+        return [pages, "figures follow the study"] if self.pages else []
+
+    def ask_and_save(self, kind: str) -> None:
+        """Ask where the report goes and save it there."""
+        start = self.session.path.with_suffix(f".{kind}") if self.session.path else Path.home() / f"report.{kind}"
+        words = "PDF (*.pdf)" if kind == "pdf" else "Web page (*.html)"
+        chosen, _ = QFileDialog.getSaveFileName(self.stage, "Save the report", str(start), words)
+        if chosen:
+            path = Path(chosen)
+            self.save(path if path.suffix else path.with_suffix(f".{kind}"))
+
+    def save(self, path: Path) -> None:
+        """Save the report in the background and say so."""
+        study = self.session.study
+        self.session.background.run(
+            "save report",
+            lambda: save_report(study, path),
+            lambda _nothing: self.session.say(f"The report was saved as {path.name}."),
+            lambda sentence: self.session.say(sentence, "bad"),
+        )
+
+    def _draw(self) -> None:
+        study = self.session.study
+        fitting = (self.stage.width() - BESIDE) / PAGE_WIDTH
+        scale = min(max(fitting, SMALLEST_SCALE), LARGEST_SCALE) * self.stage.devicePixelRatioF()
+
+        def work() -> list[QImage]:
+            return _render(pdf(report_content(study)), scale)
+
+        self.session.background.run("preview", work, self._show_pages, self._show_refusal)
+
+    def _show_pages(self, images: list[QImage]) -> None:
+        self.pages = len(images)
+        clear(self.preview.column)
+        for number, image in enumerate(images, 1):
+            image.setDevicePixelRatio(self.stage.devicePixelRatioF())
+            page = QLabel()
+            page.setPixmap(QPixmap.fromImage(image))
+            page.setObjectName("page")
+            page.setAccessibleName(f"Page {number} of {len(images)}")
+            self.preview.column.addWidget(page, alignment=Qt.AlignmentFlag.AlignHCenter)
+        self.session.say("", "status")
+
+    def _show_refusal(self, sentence: str) -> None:
+        clear(self.preview.column)
+        self.preview.add(label(sentence, "bad", wrap=True))
+
+    def _choose_curve(self, place: int) -> None:
+        identity = self.curve.itemData(place)
+        if identity and not self._filling:
+            self.session.show_curve(identity)
+
+    def _turn(self, name: str, checked: bool) -> None:
+        left_out = set(self.session.study.report.left_out) ^ {name}
+        assert (name not in left_out) == checked
+        self._change(left_out=tuple(one for one in SECTIONS if one in left_out))
+
+    def _change(self, **values: object) -> None:
+        recipe = self.session.study.report
+        changed: ReportRecipe = replace(recipe, **values)  # type: ignore[arg-type]
+        if changed != recipe and not self._filling:
+            self.session.do("change the report", edits.set_report(self.session.study, changed))
+
+
+def _render(data: bytes, scale: float) -> list[QImage]:
+    """Turn the pages of a PDF into pictures."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(data)
+    images = []
+    for page in document:
+        bitmap = page.render(scale=scale).to_numpy()
+        height, width, _ = bitmap.shape
+        images.append(QImage(bitmap.tobytes(), width, height, width * 3, QImage.Format.Format_BGR888).copy())
+    document.close()
+    return images

@@ -1,0 +1,175 @@
+"""What the window works on: the study with its history, and what is chosen at the moment.
+
+Widgets read from here and ask for edits here; when something changes they are told and read again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from vettore.app.work import Background
+from vettore.core.rounding import NumberStyle
+from vettore.study import edits
+from vettore.study.history import History
+from vettore.study.recipes import PolynomialFit
+from vettore.study.series import Series
+from vettore.study.study import Study
+
+
+class Session(QObject):
+    """The study in the window."""
+
+    study_changed = Signal()
+    chosen_changed = Signal()
+    rows_changed = Signal()
+    pointed_changed = Signal(int)
+    said = Signal(str, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History()
+        self.background = Background(self)
+        self.path: Path | None = None
+        self.rows: frozenset[int] = frozenset()
+        self._series = ""
+        self._curve = ""
+        self._pointed = -1
+
+    @property
+    def study(self) -> Study:
+        """The present study."""
+        return self.history.study
+
+    @property
+    def style(self) -> NumberStyle:
+        """How numbers are written."""
+        return NumberStyle(self.study.report.decimal_mark)
+
+    @property
+    def series(self) -> Series | None:
+        """The chosen series."""
+        return next((series for series in self.study.series if series.id == self._series), None)
+
+    @property
+    def curve(self) -> PolynomialFit | None:
+        """The chosen curve of the chosen series."""
+        return next((curve for curve in self.study.curves if curve.id == self._curve), None)
+
+    def start(self, study: Study, path: Path | None = None) -> None:
+        """Begin with another study."""
+        self.history = History(study)
+        self.path = path
+        curve = study.reported_curve
+        self._curve = curve.id if curve else ""
+        self._series = curve.series if curve else (study.series[0].id if study.series else "")
+        self.rows = frozenset()
+        self._tell_all()
+
+    def do(self, label: str, study: Study) -> None:
+        """Make an edit; it can be undone."""
+        self.history.do(label, study)
+        self._settle()
+        self._tell_all()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        label = self.history.undo()
+        if label:
+            self._settle()
+            self._tell_all()
+            self.said.emit("", f"Undone: {label}")
+
+    def redo(self) -> None:
+        """Do again what was undone."""
+        label = self.history.redo()
+        if label:
+            self._settle()
+            self._tell_all()
+            self.said.emit("", f"Done again: {label}")
+
+    def choose(self, series: str, curve: str = "") -> None:
+        """Choose a series, and a curve of it (the first when none is named)."""
+        if not curve:
+            of_series = self.study.curves_of(series)
+            curve = of_series[0].id if of_series else ""
+        if (series, curve) == (self._series, self._curve):
+            return
+        if series != self._series:
+            self.rows = frozenset()
+            self._pointed = -1
+        self._series, self._curve = series, curve
+        if curve:
+            self.history.amend(edits.set_report(self.study, replace(self.study.report, curve=curve)))
+        self.chosen_changed.emit()
+        self.rows_changed.emit()
+
+    def choose_rows(self, rows: Iterable[int]) -> None:
+        """Choose rows of the series."""
+        chosen = frozenset(rows)
+        if chosen != self.rows:
+            self.rows = chosen
+            self.rows_changed.emit()
+
+    def point(self, row: int) -> None:
+        """Point at a row (−1 for none): it is ringed on the plot and lit in the table."""
+        if row != self._pointed:
+            self._pointed = row
+            self.pointed_changed.emit(row)
+
+    @property
+    def pointed(self) -> int:
+        """The row under the pointer, or −1."""
+        return self._pointed
+
+    def set_aside(self, reason: str) -> None:
+        """Set the chosen rows aside."""
+        series = self.series
+        if series is None or not self.rows:
+            return
+        count = len(self.rows)
+        label = f"set row {min(self.rows) + 1} aside" if count == 1 else f"set {count} rows aside"
+        self.do(label, edits.set_rows_aside(self.study, series.id, self.rows, reason))
+
+    def bring_back(self) -> None:
+        """Use the chosen rows again."""
+        series = self.series
+        if series is None or not self.rows:
+            return
+        count = len(self.rows)
+        label = f"bring row {min(self.rows) + 1} back" if count == 1 else f"bring {count} rows back"
+        self.do(label, edits.bring_rows_back(self.study, series.id, self.rows))
+
+    def say(self, text: str, kind: str = "") -> None:
+        """Show a sentence in the status line; ``kind`` "bad" makes it stand out."""
+        self.said.emit(kind, text)
+
+    def _settle(self) -> None:
+        """Keep the choice on something that exists."""
+        if self.series is None:
+            self._series = self.study.series[-1].id if self.study.series else ""
+            self.rows = frozenset()
+        curve = self.curve
+        if curve is None or curve.series != self._series:
+            of_series = self.study.curves_of(self._series)
+            self._curve = of_series[-1].id if of_series else ""
+        if self.series is not None:
+            self.rows = frozenset(row for row in self.rows if row < self.series.table.rows)
+
+    def choose_newest(self) -> None:
+        """Choose the series, or the curve, that was made last."""
+        self._series = self.study.series[-1].id if self.study.series else ""
+        self._settle()
+        self._tell_all()
+
+    def show_curve(self, curve: str) -> None:
+        """Choose a curve just made, with its series."""
+        self.choose(self.study.find_curve(curve).series, curve)
+
+    def _tell_all(self) -> None:
+        self.study_changed.emit()
+        self.chosen_changed.emit()
+        self.rows_changed.emit()

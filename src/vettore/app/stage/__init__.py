@@ -1,0 +1,1 @@
+"""Plots on screen."""

@@ -1,0 +1,358 @@
+"""What a plot draws: marks, a curve with its band, the ground beyond the data.
+
+Each item maps its data to pixels itself when it is painted, so that marks stay round, lines stay at
+screen resolution at every zoom, and a million rows cost a frame and not a second.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
+
+from vettore.app.style import colour, sans, theme
+from vettore.core.arrays import Array, Mask
+from vettore.core.curve import Curve
+
+# More marks than this in view are painted as one picture.
+MOST_SINGLE_MARKS = 4000
+RADIUS = 4.0
+# Below this spacing of neighbouring marks a white rim keeps discs apart; above the picture takes over.
+RIM = 1.0
+RING_RADIUS = 8.5
+BEYOND_ALPHA = 0.55
+
+
+class StageItem(pg.GraphicsObject):
+    """An item that fills its view box and paints in pixels.
+
+    Attributes must not be called x, y, pos, flags, data or the like: Qt calls its own methods of these names.
+    """
+
+    def boundingRect(self) -> QRectF:
+        rect = self.viewRect()
+        return rect if rect is not None else QRectF()
+
+    def viewTransformChanged(self) -> None:
+        super().viewTransformChanged()
+        self.prepareGeometryChange()
+        self.update()
+
+    def paint(self, painter: QPainter, *_args) -> None:
+        view = self.viewRect()
+        if view is None:
+            return
+        painter.save()
+        transform = painter.worldTransform()
+        corners = transform.mapRect(view)
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.draw(painter, _Map(transform), corners)
+        painter.restore()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        """Paint in pixels inside ``area``."""
+        raise NotImplementedError
+
+
+class _Map:
+    """From data to pixels and back."""
+
+    def __init__(self, transform) -> None:
+        self.mx, self.my = transform.m11(), transform.m22()
+        self.dx, self.dy = transform.dx(), transform.dy()
+
+    def x(self, values):
+        return values * self.mx + self.dx
+
+    def y(self, values):
+        return values * self.my + self.dy
+
+    def x_back(self, pixels):
+        return (pixels - self.dx) / self.mx
+
+
+class Marks(StageItem):
+    """Measured rows: filled discs, hollow slashed discs for rows set aside, rings for chosen or pointed rows."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.xs: Array = np.empty(0)
+        self.ys: Array = np.empty(0)
+        self.aside: Mask = np.empty(0, dtype=bool)
+        self.numbers = np.empty(0, dtype=np.intp)
+        self.error: Array | None = None
+        self.fill = theme().data
+        self.chosen: frozenset[int] = frozenset()
+        self.pointed = -1
+        self.stems = False
+        self.radius = RADIUS
+
+    def set_data(self, x: Array, y: Array, numbers, aside: Mask, fill: str, error: Array | None = None) -> None:
+        """Show rows; ``numbers`` are their places in the series."""
+        self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
+        self.update()
+
+    def set_chosen(self, rows: frozenset[int]) -> None:
+        """Ring the chosen rows."""
+        self.chosen = rows
+        self.update()
+
+    def set_pointed(self, row: int) -> None:
+        """Ring the row under the pointer."""
+        self.pointed = row
+        self.update()
+
+    def nearest(self, at: QPointF, reach: float) -> int:
+        """Return the row whose mark is nearest to a point in data coordinates, within ``reach`` pixels, or −1."""
+        view = self.getViewBox()
+        if view is None or not len(self.xs):
+            return -1
+        width, height = view.viewPixelSize()
+        distance = ((self.xs - at.x()) / width) ** 2 + ((self.ys - at.y()) / height) ** 2
+        best = int(np.argmin(distance))
+        return int(self.numbers[best]) if distance[best] <= reach**2 else -1
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        px, py = to_pixels.x(self.xs), to_pixels.y(self.ys)
+        margin = 2 * self.radius
+        seen = (px >= area.left() - margin) & (px <= area.right() + margin)
+        seen &= (py >= area.top() - margin) & (py <= area.bottom() + margin)
+        if self.stems and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
+        if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
+        filled = seen & ~self.aside
+        if int(filled.sum()) > MOST_SINGLE_MARKS:
+            self._draw_picture(painter, px[filled], py[filled], area)
+        else:
+            self._draw_discs(painter, px[filled], py[filled])
+        hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
+        self._draw_hollow(painter, px[hollow], py[hollow])
+        self._draw_rings(painter, px, py)
+
+    def _draw_discs(self, painter: QPainter, px: Array, py: Array) -> None:
+        painter.setPen(QPen(colour("plot_ground"), RIM))
+        painter.setBrush(QColor(self.fill))
+        r = self.radius
+        for x, y in zip(px.tolist(), py.tolist(), strict=True):
+            painter.drawEllipse(QPointF(x, y), r, r)
+
+    def _draw_hollow(self, painter: QPainter, px: Array, py: Array) -> None:
+        painter.setPen(QPen(colour("muted"), 1.4))
+        painter.setBrush(colour("plot_ground"))
+        r = self.radius
+        for x, y in zip(px.tolist(), py.tolist(), strict=True):
+            painter.drawEllipse(QPointF(x, y), r, r)
+            painter.drawLine(QPointF(x - r - 1, y + r + 1), QPointF(x + r + 1, y - r - 1))
+
+    def _draw_stems(self, painter: QPainter, px: Array, py: Array, zero: float, aside: Mask) -> None:
+        painter.setPen(QPen(colour("muted", 0.6), 1))
+        for x, y in zip(px[~aside].tolist(), py[~aside].tolist(), strict=True):
+            painter.drawLine(QPointF(x, zero), QPointF(x, y))
+
+    def _draw_errors(self, painter: QPainter, px: Array, to_pixels: _Map, y: Array, error: Array) -> None:
+        painter.setPen(QPen(colour("muted", 0.8), 1))
+        low, high = to_pixels.y(y - error), to_pixels.y(y + error)
+        for x, a, b in zip(px.tolist(), low.tolist(), high.tolist(), strict=True):
+            if np.isfinite(a):
+                painter.drawLine(QPointF(x, a), QPointF(x, b))
+
+    def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> None:
+        """Paint very many marks as one picture of the pixels that they hit, widened to small discs."""
+        width, height = int(area.width()) + 4, int(area.height()) + 4
+        column = np.clip((px - area.left() + 2).astype(np.intp), 0, width - 1)
+        line = np.clip((py - area.top() + 2).astype(np.intp), 0, height - 1)
+        hits = np.zeros(width * height, dtype=bool)
+        hits[line * width + column] = True
+        hits = hits.reshape(height, width)
+        wide = hits.copy()
+        wide[1:] |= hits[:-1]
+        wide[:-1] |= hits[1:]
+        wide[:, 1:] |= hits[:, :-1]
+        wide[:, :-1] |= hits[:, 1:]
+        ink = QColor(self.fill)
+        picture = np.zeros((height, width), dtype=np.uint32)
+        picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
+        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_ARGB32)
+        painter.drawImage(QPointF(area.left() - 2, area.top() - 2), image)
+
+    def _draw_rings(self, painter: QPainter, px: Array, py: Array) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        rows = set(self.chosen) | ({self.pointed} if self.pointed >= 0 else set())
+        if not rows:
+            return
+        places = np.flatnonzero(np.isin(self.numbers, list(rows)))[:2000]
+        for place in places:
+            strong = int(self.numbers[place]) in self.chosen
+            painter.setPen(QPen(colour("accent"), 2.2 if strong else 1.6))
+            painter.drawEllipse(QPointF(px[place], py[place]), RING_RADIUS, RING_RADIUS)
+
+
+class CurveLine(StageItem):
+    """A curve at screen resolution, solid over its data and dashed beyond, with its band."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.curve: Curve | None = None
+        self.level = 0.95
+
+    def set_curve(self, curve: Curve | None, level: float = 0.95) -> None:
+        """Show a curve, or none."""
+        self.curve, self.level = curve, level
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if self.curve is None:
+            return
+        pixels = np.arange(area.left(), area.right() + 1.5, 1.5)
+        x = to_pixels.x_back(pixels)
+        with np.errstate(all="ignore"):
+            y = to_pixels.y(self.curve(x))
+            low, high = self.curve.band(x, self.level)
+            low, high = to_pixels.y(low), to_pixels.y(high)
+        reach = 4 * area.height() + 1000
+        clip = (area.center().y() - reach, area.center().y() + reach)
+        if np.isfinite(low).all() and np.isfinite(high).all():
+            self._draw_band(painter, pixels, np.clip(low, *clip), np.clip(high, *clip))
+        inside = (x >= self.curve.span[0]) & (x <= self.curve.span[1])
+        y = np.clip(y, *clip)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        edges = [to_pixels.x(self.curve.span[0]), to_pixels.x(self.curve.span[1])]
+        for mask, dashed in ((pixels <= edges[0], True), (inside, False), (pixels >= edges[1], True)):
+            pen = QPen(colour("fit"), 2.0)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            if dashed:
+                pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            if int(mask.sum()) > 1:
+                painter.drawPolyline(_polygon(pixels[mask], y[mask]))
+
+    def _draw_band(self, painter: QPainter, pixels: Array, low: Array, high: Array) -> None:
+        path = QPainterPath()
+        path.addPolygon(_polygon(np.concatenate([pixels, pixels[::-1]]), np.concatenate([low, high[::-1]])))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("fit", 0.16))
+        painter.drawPath(path)
+
+
+class Beyond(StageItem):
+    """The shaded ground outside the data."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.span: tuple[float, float] | None = None
+        self.setZValue(-50)
+
+    def set_span(self, span: tuple[float, float] | None) -> None:
+        """Shade outside this x range, or nothing."""
+        self.span = span
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if self.span is None:
+            return
+        left, right = to_pixels.x(self.span[0]), to_pixels.x(self.span[1])
+        ground = QBrush(colour("canvas", BEYOND_ALPHA))
+        if left > area.left():
+            painter.fillRect(QRectF(area.left(), area.top(), left - area.left(), area.height()), ground)
+        if right < area.right():
+            painter.fillRect(QRectF(right, area.top(), area.right() - right, area.height()), ground)
+
+
+class Grid(StageItem):
+    """Lines at the figures of the axes, under everything else."""
+
+    def __init__(self, bottom: pg.AxisItem, left: pg.AxisItem) -> None:
+        super().__init__()
+        self._axes = (bottom, left)
+        self.setZValue(-40)
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        bottom, left = self._axes
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(QPen(colour("grid"), 1))
+        for _, values in bottom.tickValues(*bottom.range, area.width())[:1]:
+            for x in to_pixels.x(np.asarray(values, dtype=float)):
+                painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
+        for _, values in left.tickValues(*left.range, area.height())[:1]:
+            for y in to_pixels.y(np.asarray(values, dtype=float)):
+                painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+
+class Level(StageItem):
+    """A horizontal line at a value of y."""
+
+    def __init__(self, y: float, role: str) -> None:
+        super().__init__()
+        self.value, self.role = y, role
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        painter.setPen(QPen(colour(self.role), 1.4))
+        y = to_pixels.y(self.value)
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+
+class Pennants(StageItem):
+    """Readings: a pennant at each point, with its text, and a dotted line down to the axis."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.pennants: list[tuple[float, float, str, bool]] = []
+
+    def set_flags(self, flags: list[tuple[float, float, str, bool]]) -> None:
+        """Show pennants at (x, y) with a text; the last value is whether the reading is kept."""
+        self.pennants = flags
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        font = sans(11)
+        font.setBold(True)
+        painter.setFont(font)
+        metrics = painter.fontMetrics()
+        taken: list[QRectF] = []
+        for x, y, text, kept in self.pennants:
+            px, py = to_pixels.x(x), to_pixels.y(y)
+            if not (np.isfinite(px) and np.isfinite(py)):
+                continue
+            py = min(max(py, area.top() - 1e4), area.bottom() + 1e4)
+            ink = colour("accent")
+            dotted = QPen(ink, 1)
+            dotted.setDashPattern([1.5, 3])
+            painter.setPen(dotted)
+            painter.drawLine(QPointF(px, py), QPointF(px, area.bottom()))
+            width, height = metrics.horizontalAdvance(text) + 22, 22.0
+            to_left = px + width > area.right()
+            edge = px - width if to_left else px
+            top = py - 48 if py - 52 > area.top() else py + 26
+            step = -(height + 4) if top < py else height + 4
+            while any(other.intersects(QRectF(edge, top, width, height)) for other in taken):
+                top += step
+            taken.append(QRectF(edge, top, width, height))
+            painter.setPen(QPen(ink, 1.4))
+            painter.drawLine(QPointF(px, py), QPointF(px, top if top < py else top + height))
+            sign = -1 if to_left else 1
+            flag = QPolygonF(
+                [
+                    QPointF(px, top),
+                    QPointF(px + sign * width, top),
+                    QPointF(px + sign * (width - 7), top + height / 2),
+                    QPointF(px + sign * width, top + height),
+                    QPointF(px, top + height),
+                ]
+            )
+            painter.setPen(QPen(ink, 1.2))
+            painter.setBrush(ink if kept else colour("panel"))
+            painter.drawPolygon(flag)
+            painter.setPen(colour("on_accent") if kept else ink)
+            left = px - width + 10 if to_left else px
+            box = QRectF(left, top, width - 8, height)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            painter.setPen(QPen(colour("plot_ground"), 1))
+            painter.setBrush(ink)
+            painter.drawEllipse(QPointF(px, py), 4, 4)
+
+
+def _polygon(x: Array, y: Array) -> QPolygonF:
+    return pg.functions.arrayToQPolygonF(np.ascontiguousarray(x), np.ascontiguousarray(y))

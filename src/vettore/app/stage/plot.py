@@ -1,0 +1,223 @@
+"""The plot of a page: one or two stacked panels on the same x scale, edges aligned."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF
+
+from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Pennants
+from vettore.app.style import colour, sans
+from vettore.core.arrays import Array
+from vettore.core.rounding import MINUS, NumberStyle
+
+REACH = 14.0
+# Room around the data, as a share of its span.
+MARGIN = 0.06
+BEYOND = 0.16
+AXIS_WIDTH = 62
+
+
+class Axis(pg.AxisItem):
+    """An axis in the house style: quiet grid, readable figures, the user's decimal mark."""
+
+    def __init__(self, side: str) -> None:
+        super().__init__(side)
+        self.style_of_numbers = NumberStyle()
+        self.enableAutoSIPrefix(False)
+        self.setStyle(tickLength=0, tickAlpha=255, maxTickLevel=0, tickFont=sans(11), autoExpandTextSpace=False)
+        if side == "left":
+            self.setWidth(AXIS_WIDTH)
+            self.setTickDensity(1.6)
+        self.dress()
+
+    def dress(self) -> None:
+        """Take the colours of the theme."""
+        self.setPen(pg.mkPen(colour("ink"), width=1.2))
+        self.setTextPen(pg.mkPen(colour("muted")))
+
+    def tickStrings(self, values, scale, spacing):
+        if self.logMode:
+            return super().tickStrings(values, scale, spacing)
+        places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9))) if spacing > 0 else 0
+        largest = max((abs(value * scale) for value in values), default=0)
+        if largest >= 1e6 or (largest and places > 5):
+            return [self.style_of_numbers.number(value * scale, 4) for value in values]
+        texts = [f"{value * scale:.{places}f}" for value in values]
+        return [self.style_of_numbers.plain("0" if float(text) == 0 and places == 0 else text) for text in texts]
+
+    def set_title(self, text: str) -> None:
+        """Show the name and unit of what is measured."""
+        self.setLabel(text)
+        self.label.setFont(sans(12, sans().weight().Medium))
+        self.label.setDefaultTextColor(colour("ink"))
+
+
+class Plot(pg.GraphicsLayoutWidget):
+    """Points, a curve and readings; below them, if asked for, the residuals on the same x."""
+
+    row_clicked = Signal(int, bool)
+    row_pointed = Signal(int)
+    place_clicked = Signal(float)
+
+    def __init__(self, with_residuals: bool = False) -> None:
+        super().__init__()
+        self.setAccessibleName("Plot of the series")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setBackground(colour("canvas"))
+        self.setFrameShape(self.Shape.NoFrame)
+        self.ci.setContentsMargins(0, 10, 16, 6)
+        self.ci.setSpacing(14)
+        self._grids: list[Grid] = []
+        self.upper = self._panel(0, "")
+        self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
+        for item, z in ((self.beyond, -50), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
+            item.setZValue(z)
+            self.upper.vb.addItem(item, ignoreBounds=True)
+        self.lower: pg.PlotItem | None = None
+        if with_residuals:
+            self._add_residuals()
+        self._home: tuple[tuple[float, float], tuple[float, float]] | None = None
+        self.scene().sigMouseClicked.connect(self._clicked)
+        self.scene().sigMouseMoved.connect(self._moved)
+
+    def _panel(self, row: int, title: str) -> pg.PlotItem:
+        axes = {side: Axis(side) for side in ("left", "bottom")}
+        panel = pg.PlotItem(axisItems=axes, enableMenu=False)
+        panel.hideButtons()
+        panel.vb.setBackgroundColor(colour("plot_ground"))
+        panel.vb.setDefaultPadding(0)
+        panel.vb.disableAutoRange()
+        panel.setLabel("left", title)
+        self.addItem(panel, row, 0)
+        # View boxes hold no reference to items that do not take part in their bounds, so the plot does.
+        grid = Grid(axes["bottom"], axes["left"])
+        self._grids.append(grid)
+        panel.vb.addItem(grid, ignoreBounds=True)
+        return panel
+
+    def _add_residuals(self) -> None:
+        self.lower = self._panel(1, "")
+        self.lower.getAxis("left").set_title("Residual")
+        self.lower.setXLink(self.upper)
+        self.lower.vb.setMouseEnabled(x=True, y=False)
+        self.upper.getAxis("bottom").setStyle(showValues=False)
+        self.upper.getAxis("bottom").setHeight(4)
+        self.residual_marks, self.lower_beyond = Marks(), Beyond()
+        self.residual_marks.radius = 3.2
+        self.residual_marks.stems = True
+        self.zero = Level(0.0, "fit")
+        for item in (self.lower_beyond, self.zero, self.residual_marks):
+            self.lower.vb.addItem(item, ignoreBounds=True)
+        self.ci.layout.setRowStretchFactor(0, 5)
+        self.ci.layout.setRowStretchFactor(1, 2)
+        self.ci.layout.setRowPreferredHeight(1, 150)
+        self.ci.layout.setRowMaximumHeight(1, 230)
+
+    def dress(self, style: NumberStyle) -> None:
+        """Take the theme's colours and the user's way of writing numbers."""
+        self.setBackground(colour("canvas"))
+        for panel in filter(None, (self.upper, self.lower)):
+            panel.vb.setBackgroundColor(colour("plot_ground"))
+            for side in ("left", "bottom"):
+                axis = panel.getAxis(side)
+                axis.style_of_numbers = style
+                axis.dress()
+                axis.picture = None
+
+    def set_titles(self, x: str, y: str) -> None:
+        """Name the axes."""
+        self.upper.getAxis("left").set_title(y)
+        (self.lower or self.upper).getAxis("bottom").set_title(x)
+
+    def show_home(self, x: Array, y: Array, beyond: bool = False) -> None:
+        """Set the view to all of the data, with room beyond it when asked."""
+        if not len(x):
+            self._home = ((0.0, 1.0), (0.0, 1.0))
+        else:
+            right = BEYOND if beyond else MARGIN
+            self._home = (_padded(x, MARGIN, right), _padded(y, MARGIN, MARGIN))
+        self.go_home()
+
+    def go_home(self) -> None:
+        """Fit the view to the data again."""
+        if self._home is not None:
+            self.upper.vb.setRange(xRange=self._home[0], yRange=self._home[1], padding=0)
+            self._fit_axis_widths()
+
+    def set_residual_range(self, residuals: Array) -> None:
+        """Scale the residual strip about zero."""
+        if self.lower is not None:
+            reach = float(np.max(np.abs(residuals))) * 1.2 if len(residuals) else 1.0
+            self.lower.vb.setYRange(-(reach or 1.0), reach or 1.0, padding=0)
+            self._fit_axis_widths()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Home:
+            self.go_home()
+            return
+        steps = {
+            Qt.Key.Key_Left: (-0.1, 0),
+            Qt.Key.Key_Right: (0.1, 0),
+            Qt.Key.Key_Up: (0, 0.1),
+            Qt.Key.Key_Down: (0, -0.1),
+        }
+        if event.key() in steps:
+            (x0, x1), (y0, y1) = self.upper.vb.viewRange()
+            dx, dy = steps[event.key()]
+            self.upper.vb.translateBy(x=dx * (x1 - x0), y=dy * (y1 - y0))
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.upper.vb.scaleBy((0.8, 0.8))
+        elif event.key() == Qt.Key.Key_Minus:
+            self.upper.vb.scaleBy((1.25, 1.25))
+        else:
+            super().keyPressEvent(event)
+
+    def position_of(self, x: float, y: float) -> QPointF:
+        """Return where a data point lies in this widget, in pixels."""
+        return QPointF(self.mapFromScene(self.upper.vb.mapViewToScene(QPointF(x, y))))
+
+    def _fit_axis_widths(self) -> None:
+        """Give both left axes the width that the wider figures need, so that the edges align."""
+        metrics = QFontMetricsF(sans(11))
+        panels = [panel for panel in (self.upper, self.lower) if panel is not None]
+        widest = 0.0
+        for panel in panels:
+            axis = panel.getAxis("left")
+            low, high = panel.vb.viewRange()[1]
+            for spacing, values in axis.tickValues(low, high, max(panel.vb.height(), 100))[:1]:
+                for text in axis.tickStrings(values, 1.0, spacing):
+                    widest = max(widest, metrics.horizontalAdvance(text.replace(MINUS, "-")))
+        for panel in panels:
+            panel.getAxis("left").setWidth(max(AXIS_WIDTH, widest + 38))
+
+    def _row_at(self, scene_point) -> int:
+        panels = [(self.upper, self.marks)]
+        if self.lower is not None:
+            panels.append((self.lower, self.residual_marks))
+        for panel, marks in panels:
+            if panel.vb.sceneBoundingRect().contains(scene_point):
+                return marks.nearest(panel.vb.mapSceneToView(scene_point), REACH)
+        return -1
+
+    def _clicked(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if event.double():
+            self.go_home()
+            return
+        row = self._row_at(event.scenePos())
+        more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+        self.row_clicked.emit(row, more)
+        if row < 0 and self.upper.vb.sceneBoundingRect().contains(event.scenePos()):
+            self.place_clicked.emit(self.upper.vb.mapSceneToView(event.scenePos()).x())
+
+    def _moved(self, point) -> None:
+        self.row_pointed.emit(self._row_at(point))
+
+
+def _padded(values: Array, low: float, high: float) -> tuple[float, float]:
+    a, b = float(np.min(values)), float(np.max(values))
+    span = b - a or abs(a) or 1.0
+    return a - low * span, b + high * span

@@ -1,0 +1,131 @@
+"""What a fit says: a sentence, then the numbers, then what was kept."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+
+from vettore.app.session import Session
+from vettore.app.style import serif, theme
+from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
+from vettore.core.fit.summary import summary
+from vettore.report.content import goodness_lines, reading_line
+from vettore.study import edits
+from vettore.study.derive import DerivedFit, coefficient_units, derive_reading
+from vettore.study.series import Role
+
+_SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
+
+
+class FitFindings(Column):
+    """The findings of the Fit page."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("What the fit says")
+        self._session = session
+        self.sentence = label("", "sentence", wrap=True)
+        self._warnings = label("", "look", wrap=True)
+        self._coefficients = QWidget()
+        self._grid = QGridLayout(self._coefficients)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(6)
+        self._goodness = Pairs()
+        self._aside_title, self._aside = section("Rows set aside"), Pairs()
+        self._kept_title, self._kept = section("Kept readings"), QWidget()
+        self._kept_grid = QGridLayout(self._kept)
+        self._kept_grid.setContentsMargins(0, 0, 0, 0)
+        self._kept_grid.setVerticalSpacing(8)
+        self._numbers = [
+            rule(),
+            self._coefficients,
+            rule(),
+            section("Goodness of fit"),
+            self._goodness,
+        ]
+        self._aside_rule, self._kept_rule = rule(), rule()
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers)
+        self.add(self._aside_rule, self._aside_title, self._aside)
+        self.add(self._kept_rule, self._kept_title, self._kept)
+        self.column.addStretch()
+
+    def show_fit(self, fit: DerivedFit | None, refusal: str) -> None:
+        """Show a fit, or why there is none."""
+        for part in self._numbers:
+            part.setVisible(fit is not None)
+        if fit is None:
+            self.sentence.setText(refusal)
+            for part in (self._warnings, self._aside_title, self._aside, self._kept_title, self._kept):
+                part.hide()
+            self._aside_rule.hide()
+            self._kept_rule.hide()
+            return
+        style = self._session.style
+        y = fit.series.column(Role.Y)
+        aside = len(fit.series.set_aside)
+        words = summary(fit.result, fit.recipe.name, y.name if y else "y", y.unit if y else "", aside, style)
+        if not fit.recipe.id:
+            words += " Choose a model in the line-up to keep it."
+        self.sentence.setText(words)
+        self._warnings.setText("\n".join(f"△ {warning}" for warning in fit.result.warnings))
+        self._warnings.setVisible(bool(fit.result.warnings))
+        self._show_coefficients(fit)
+        self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
+        self._show_aside(fit)
+        self._show_kept(fit)
+
+    def _show_coefficients(self, fit: DerivedFit) -> None:
+        clear(self._grid)
+        self._grid.addWidget(section("Coefficients"), 0, 0, 1, 3)
+        percent = f"{fit.result.level:.0%} range".replace("%", " %")
+        self._grid.addWidget(label(percent, "muted"), 0, 3, Qt.AlignmentFlag.AlignRight)
+        style = self._session.style
+        for row, (coefficient, unit) in enumerate(
+            zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True), 1
+        ):
+            symbol = label(coefficient.name.translate(_SUBSCRIPT))
+            symbol.setFont(serif(16))
+            symbol.setStyleSheet(f"color: {theme().fit}; font: italic 12pt 'STIXGeneral';")
+            value, error = style.with_error(coefficient.value, coefficient.standard_error)
+            shown = label(value, "value")
+            shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            full = f"{coefficient.name} = {coefficient.value!r} ± {coefficient.standard_error!r} {unit}"
+            shown.setToolTip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
+            low, high = coefficient.low, coefficient.high
+            span = "—" if low is None or high is None else style.interval(low, high, coefficient.standard_error)
+            self._grid.addWidget(symbol, row, 0)
+            self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(label(f"± {error}", "label"), row, 2)
+            self._grid.addWidget(label(span, "muted"), row, 3, Qt.AlignmentFlag.AlignRight)
+        self._grid.setColumnStretch(2, 1)
+
+    def _show_aside(self, fit: DerivedFit) -> None:
+        entries = fit.series.set_aside
+        for part in (self._aside_rule, self._aside_title, self._aside):
+            part.setVisible(bool(entries))
+        pairs = [(f"row {entry.row + 1}", entry.reason or "no reason given") for entry in entries[:8]]
+        if len(entries) > 8:
+            pairs.append(("and", f"{len(entries) - 8} more"))
+        self._aside.show_pairs(pairs)
+
+    def _show_kept(self, fit: DerivedFit) -> None:
+        clear(self._kept_grid)
+        study = self._session.study
+        readings = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
+        for part in (self._kept_rule, self._kept_title, self._kept):
+            part.setVisible(bool(readings))
+        for row, reading in enumerate(readings):
+            line = reading_line(fit, derive_reading(study, reading), self._session.style)
+            self._kept_grid.addWidget(label(line.label, "muted", wrap=True), 2 * row, 0, 1, 2)
+            answer = QWidget()
+            box = QHBoxLayout(answer)
+            box.setContentsMargins(0, 0, 0, 0)
+            text = label(line.text, "value", wrap=True)
+            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            box.addWidget(text, 1)
+            drop = button("let go", lambda identity=reading.id: self._drop(identity), "link", "Remove this reading")
+            box.addWidget(drop)
+            self._kept_grid.addWidget(answer, 2 * row + 1, 0, 1, 2)
+
+    def _drop(self, reading: str) -> None:
+        self._session.do("let go of a reading", edits.drop_reading(self._session.study, reading))

@@ -1,0 +1,136 @@
+"""Small parts: labels by kind, rules, pairs of label and value, empty-page invitations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+
+def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
+    """Return a label in one of the kinds of the style sheet."""
+    widget = QLabel(text)
+    widget.setProperty("kind", kind)
+    widget.setTextFormat(Qt.TextFormat.PlainText)
+    widget.setWordWrap(wrap)
+    if wrap:
+        widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return widget
+
+
+class Elided(QLabel):
+    """A label that gives way: it ends in … where there is no room, and tells all as its tip."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.setProperty("kind", kind)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), self.alignment(), shown)
+
+
+def section(text: str) -> QLabel:
+    """Return the heading of a section."""
+    return label(text.upper(), "section")
+
+
+def rule() -> QFrame:
+    """Return a thin horizontal line."""
+    line = QFrame()
+    line.setProperty("kind", "rule")
+    return line
+
+
+def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "") -> QPushButton:
+    """Return a button; ``kind`` is "", "primary" or "link"."""
+    widget = QPushButton(text)
+    if kind:
+        widget.setProperty("kind", kind)
+    widget.clicked.connect(lambda _checked=False: action())
+    widget.setAccessibleName(text)
+    widget.setToolTip(tip)
+    widget.setCursor(Qt.CursorShape.PointingHandCursor)
+    return widget
+
+
+def clear(layout) -> None:
+    """Remove everything from a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif item.layout() is not None:
+            clear(item.layout())
+
+
+class Pairs(QWidget):
+    """Lines of a label on the left and a value on the right."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(5)
+        self._grid.setColumnStretch(1, 1)
+
+    def show_pairs(self, pairs: Sequence[tuple[str, str]]) -> None:
+        """Replace the lines."""
+        clear(self._grid)
+        for row, (name, text) in enumerate(pairs):
+            value = label(text, "value", wrap=True)
+            value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._grid.addWidget(label(name, "label"), row, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(value, row, 1)
+
+
+class Column(QScrollArea):
+    """A panel whose contents run from top to bottom and scroll when they must."""
+
+    def __init__(self, name: str, margins: tuple[int, int, int, int] = (14, 16, 14, 12)) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inner = QWidget()
+        self.column = QVBoxLayout(inner)
+        self.column.setContentsMargins(*margins)
+        self.column.setSpacing(8)
+        self.setWidget(inner)
+
+    def add(self, *widgets: QWidget) -> None:
+        """Add parts at the end."""
+        for widget in widgets:
+            self.column.addWidget(widget)
+
+
+class Invitation(QWidget):
+    """What an empty page says: the next step in one sentence, and a button for it."""
+
+    def __init__(self, sentence: str, words: str, action: Callable[[], object]) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.addStretch(2)
+        text = label(sentence, "head", wrap=True)
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        box.addWidget(text)
+        box.addSpacing(10)
+        box.addWidget(button(words, action, "primary"), alignment=Qt.AlignmentFlag.AlignHCenter)
+        box.addStretch(3)

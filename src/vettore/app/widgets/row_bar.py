@@ -1,0 +1,67 @@
+"""The bar that says what the chosen rows are and sets them aside, with a reason, or brings them back."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+
+from vettore.app.session import Session
+from vettore.app.widgets.parts import Elided, button
+from vettore.study.series import Role
+
+
+class RowBar(QWidget):
+    """Follows the chosen rows of the session."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(18, 7, 18, 7)
+        box.setSpacing(10)
+        self._what = Elided("sentence")
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("Why? (kept in the report)")
+        self.reason.setAccessibleName("Reason for setting the rows aside")
+        self.reason.returnPressed.connect(self._set_aside)
+        self.aside = button("Set aside", self._set_aside, tip="Leave the chosen rows out of every fit (S)")
+        self.back = button("Bring back", session.bring_back, tip="Use the chosen rows again (B)")
+        box.addWidget(self._what, 3)
+        box.addWidget(self.reason, 2)
+        box.addWidget(self.aside)
+        box.addWidget(self.back)
+        session.rows_changed.connect(self._refresh)
+        session.study_changed.connect(self._refresh)
+        self._refresh()
+
+    def _set_aside(self) -> None:
+        self._session.set_aside(self.reason.text().strip())
+        self.reason.clear()
+
+    def _refresh(self) -> None:
+        series, rows = self._session.series, self._session.rows
+        if series is None or not rows:
+            self._what.setText("Click a point or a row to look at it or set it aside.")
+            for widget in (self.reason, self.aside, self.back):
+                widget.hide()
+            return
+        gone = {entry.row for entry in series.set_aside}
+        self._what.setText(self._one(min(rows)) if len(rows) == 1 else f"{len(rows)} rows chosen")
+        self.aside.setVisible(not rows <= gone)
+        self.reason.setVisible(not rows <= gone)
+        self.back.setVisible(bool(rows & gone))
+
+    def _one(self, row: int) -> str:
+        series, style = self._session.series, self._session.style
+        parts = [f"Row {row + 1}"]
+        for role in (Role.X, Role.Y):
+            place, values = series.place(role), series.values(role)
+            if place is not None and values is not None:
+                column = series.columns[place]
+                parts.append(f"{column.name} {style.short(float(values[row]))} {column.unit}".rstrip())
+        reason = series.reason(row)
+        if reason is not None:
+            parts.append(f"set aside: {reason or 'no reason given'}")
+        return "  ·  ".join(parts)

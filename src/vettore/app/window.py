@@ -1,0 +1,360 @@
+"""The window: top bar, rail, choices, stage, findings, status line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QMainWindow,
+    QMenuBar,
+    QMessageBox,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vettore.app.pages.data import DataPage
+from vettore.app.pages.page import Page
+from vettore.app.session import Session
+from vettore.app.widgets.parts import label
+from vettore.app.widgets.rail import Rail
+from vettore.app.widgets.tray import Tray
+from vettore.core.errors import VettoreError
+from vettore.files import STUDY_SUFFIX as SUFFIX
+from vettore.look.theme import SIZES
+from vettore.study import edits
+from vettore.study.series import Table
+from vettore.study.study import Study
+
+PAGES = ("Data", "Fit", "Report")
+SAID_FOR = 8000
+
+
+class Pages(dict[str, Page]):
+    """Pages by name, each made when it is first asked for, so that the first window is painted soon."""
+
+    def __init__(self, make: Callable[[str], Page]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, name: str) -> Page:
+        self[name] = page = self._make(name)
+        return page
+
+
+class Window(QMainWindow):
+    """One study in one window."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Vettore")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1024, 700)
+        self.resize(1280, 800)
+        self.session = Session(self)
+        self.pages: dict[str, Page] = Pages(self._make_page)
+        self.page: Page | None = None
+        self._help: QWidget | None = None
+        self._build_frame()
+        self._build_menus()
+        self._forget_said = QTimer(self)
+        self._forget_said.setSingleShot(True)
+        self._forget_said.timeout.connect(self._show_status)
+        self.session.study_changed.connect(self._show_title)
+        self.session.said.connect(self._hear)
+        self.session.pointed_changed.connect(lambda _row: self._show_status())
+        self.session.start(Study())
+        self.show_page("Data")
+
+    def _build_frame(self) -> None:
+        self.rail = Rail(list(PAGES))
+        self.rail.chosen.connect(self.show_page)
+        self.tray = Tray(self.session)
+        self._choices, self._stages, self._findings = QStackedWidget(), QStackedWidget(), QStackedWidget()
+        left = QWidget()
+        left.setObjectName("choices")
+        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self.tray, 5)
+        column.addWidget(self._choices, 7)
+        right = QWidget()
+        right.setObjectName("findings")
+        right.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        QVBoxLayout(right).addWidget(self._findings)
+        right.layout().setContentsMargins(0, 0, 0, 0)
+        self._left, self._right = left, right
+        self._status = label("", "muted")
+        line = QWidget()
+        line.setObjectName("statusline")
+        line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line.setFixedHeight(25)
+        box = QHBoxLayout(line)
+        box.setContentsMargins(SIZES.rail + 12, 0, 12, 0)
+        box.addWidget(self._status, 1)
+        self._stages.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        body = QWidget()
+        grid = QGridLayout(body)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(0)
+        for place, widget in enumerate((self.rail, left, self._stages, right)):
+            grid.addWidget(widget, 0, place)
+        grid.addWidget(line, 1, 0, 1, 4)
+        grid.setColumnStretch(2, 1)
+        grid.setRowStretch(0, 1)
+        self.setCentralWidget(body)
+
+    def _build_menus(self) -> None:
+        bar = QMenuBar()
+        study, edit, view, help_menu = (bar.addMenu(name) for name in ("&Study", "&Edit", "&View", "&Help"))
+        keys = QKeySequence.StandardKey
+        self._add(study, "New study", keys.New, self.new_study)
+        self._add(study, "Open …", keys.Open, self.ask_open)
+        study.addSeparator()
+        self._add(study, "Save", keys.Save, self.save)
+        self._add(study, "Save as …", keys.SaveAs, self.ask_save_as)
+        study.addSeparator()
+        self._add(study, "Quit", keys.Quit, self.close)
+        self._undo = self._add(edit, "Undo", keys.Undo, self.session.undo)
+        self._redo = self._add(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
+        for number, name in enumerate(PAGES, 1):
+            self._add(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
+        self._add(help_menu, "Help for this page", keys.HelpContents, self.show_help)
+        top = QWidget()
+        top.setObjectName("topbar")
+        top.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        box = QGridLayout(top)
+        box.setContentsMargins(4, 0, 14, 0)
+        self._title, self._kept = label("", "label"), label("", "muted")
+        self._title.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        for place, widget in enumerate((bar, self._title, self._kept)):
+            box.addWidget(widget, 0, place)
+            box.setColumnStretch(place, 1)
+        self.setMenuWidget(top)
+
+    def _add(self, menu, words: str, keys, action) -> QAction:
+        one = QAction(words, self)
+        one.setShortcut(keys)
+        one.triggered.connect(lambda _checked=False: action())
+        menu.addAction(one)
+        self.addAction(one)
+        return one
+
+    # What the user asks for
+
+    def show_page(self, name: str) -> None:
+        """Bring a page into view."""
+        page = self.pages[name]
+        if self.page is not None and self.page is not page:
+            self.page.leave()
+        self.page = page
+        self.rail.show_page(name)
+        self._choices.setCurrentWidget(page.choices)
+        self._stages.setCurrentWidget(page.stage)
+        self._findings.setCurrentWidget(page.findings)
+        self.tray.setVisible(page.shows_tray)
+        few = page.choices.sizeHint().height() if page.few_choices else 16777215
+        self._choices.setMaximumHeight(few)
+        page.enter()
+        if page.first is not None:
+            page.first.setFocus(Qt.FocusReason.OtherFocusReason)
+        self._show_status()
+
+    def new_study(self) -> None:
+        """Begin an empty study, after asking about unsaved work."""
+        if self._may_leave():
+            self.session.start(Study())
+            self.show_page("Data")
+
+    def ask_open(self) -> None:
+        """Ask for files and open them."""
+        start = str(self.session.path.parent if self.session.path else Path.home())
+        words = f"Studies and text tables (*{SUFFIX} *.csv *.tsv *.txt *.dat *.asc);;All files (*)"
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Open", start, words)
+        if chosen:
+            self.open_paths([Path(one) for one in chosen])
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open a study, or bring text files in as series, in the background."""
+        studies = [path for path in paths if path.suffix.casefold() == SUFFIX]
+        if studies and not self._may_leave():
+            return
+        for path in studies[:1]:
+            self.session.background.run(
+                "open",
+                lambda path=path: _open_study(path),
+                lambda study, path=path: self.start(study, path),
+                self._refuse,
+            )
+        for number, path in enumerate(one for one in paths if one not in studies):
+            self.session.say(f"Reading {path.name} …")
+            self.session.background.run(
+                f"read {number} {path}",
+                lambda path=path: _read_table(path),
+                lambda table, path=path: self._bring_in(table, path),
+                self._refuse,
+            )
+
+    def start(self, study: Study, path: Path | None = None) -> None:
+        """Show a study."""
+        self.session.start(study, path)
+        self.session.say(f"{path.name} is open." if path else "")
+
+    def save(self) -> bool:
+        """Save the study where it is kept, or ask where."""
+        if self.session.path is None:
+            return self.ask_save_as()
+        from vettore.files.study_file import save_study
+
+        try:
+            save_study(self.session.study, self.session.path)
+        except VettoreError as error:
+            self._refuse(str(error))
+            return False
+        self.session.history.mark_kept()
+        self._show_title()
+        self.session.say(f"Saved as {self.session.path.name}.")
+        return True
+
+    def ask_save_as(self) -> bool:
+        """Ask for a name and save there."""
+        start = self.session.path or Path.home() / f"{self.session.study.title}{SUFFIX}"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the study", str(start), f"Vettore study (*{SUFFIX})")
+        if not chosen:
+            return False
+        path = Path(chosen)
+        self.session.path = path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX)
+        return self.save()
+
+    def show_help(self) -> None:
+        """Show the guide at the page for where the user is."""
+        from vettore.app.help import HelpWindow
+
+        if self._help is None:
+            self._help = HelpWindow(self)
+        self._help.show_page(self.page.help_page if self.page else "index.md")
+
+    # What Qt tells
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        self.open_paths(paths)
+
+    def closeEvent(self, event) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.session.background.stop()
+        event.accept()
+
+    def resizeEvent(self, event) -> None:
+        narrow = event.size().width() < SIZES.narrow_window
+        self.rail.setFixedWidth(SIZES.narrow_rail if narrow else SIZES.rail)
+        self._left.setFixedWidth(SIZES.narrow_choices if narrow else SIZES.choices)
+        self._right.setFixedWidth(SIZES.narrow_findings if narrow else SIZES.findings)
+        super().resizeEvent(event)
+
+    # Inside
+
+    def _make_page(self, name: str) -> Page:
+        if name == "Data":
+            page: Page = DataPage(self.session, self.ask_open)
+        elif name == "Fit":
+            from vettore.app.pages.fit import FitPage
+
+            page = FitPage(self.session, self.ask_open)
+        else:
+            from vettore.app.pages.report import ReportPage
+
+            page = ReportPage(self.session, lambda: self.show_page("Fit"))
+        self._choices.addWidget(page.choices)
+        self._stages.addWidget(page.stage)
+        self._findings.addWidget(page.findings)
+        return page
+
+    def _bring_in(self, table, path: Path) -> None:
+        study = edits.add_series(self.session.study, table, path.stem.replace("_", " "))
+        self.session.do(f"bring in {path.name}", study)
+        self.session.choose_newest()
+        self.session.say(f"{path.name}: {table.rows} rows came in.")
+        if self.page is not None and self.page.name == "Report":
+            self.show_page("Data")
+
+    def _may_leave(self) -> bool:
+        """Ask about unsaved work; True when it is saved or may go."""
+        if not self.session.history.unsaved:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Keep the changes?")
+        box.setText(f"“{self.session.study.title}” has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is not stay
+
+    def _refuse(self, sentence: str) -> None:
+        self.session.say(sentence, "bad")
+
+    def _hear(self, kind: str, text: str) -> None:
+        if kind == "status":
+            self._show_status()
+            return
+        self._status.setText(text)
+        self._mark_status(kind or "muted")
+        self._forget_said.start(SAID_FOR * (3 if kind == "bad" else 1))
+
+    def _show_status(self) -> None:
+        if self._forget_said.isActive() and self._status.property("kind") == "bad":
+            return
+        self._mark_status("muted")
+        self._status.setText("        ".join(self.page.status()) if self.page else "")
+
+    def _mark_status(self, kind: str) -> None:
+        if self._status.property("kind") != kind:
+            self._status.setProperty("kind", kind)
+            self._status.style().unpolish(self._status)
+            self._status.style().polish(self._status)
+
+    def _show_title(self) -> None:
+        history = self.session.history
+        self._title.setText(self.session.study.title)
+        self._kept.setText("changes not saved" if history.unsaved else "")
+        if self.session.path is not None and not history.unsaved:
+            self._kept.setText("all changes saved")
+        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
+        self._undo.setEnabled(bool(history.undo_label))
+        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
+        self._redo.setEnabled(bool(history.redo_label))
+
+
+# Readers are loaded when first needed, on the thread that reads.
+
+
+def _open_study(path: Path) -> Study:
+    from vettore.files.study_file import open_study
+
+    return open_study(path)
+
+
+def _read_table(path: Path) -> Table:
+    from vettore.files.delimited import read_table
+
+    return read_table(path)[0]

@@ -1,0 +1,81 @@
+"""Work in the background: a frozen request goes out, a result comes back, stale results are dropped."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+
+from vettore.core.errors import VettoreError
+
+Done = Callable[[Any], None]
+Failed = Callable[[str], None]
+
+
+class _Messenger(QObject):
+    finished = Signal(str, int, object, str)
+
+
+class _Task(QRunnable):
+    def __init__(self, key: str, number: int, job: Callable[[], Any], messenger: _Messenger) -> None:
+        super().__init__()
+        self._parts = (key, number, job, messenger)
+
+    def run(self) -> None:
+        key, number, job, messenger = self._parts
+        try:
+            result, sentence = job(), ""
+        except VettoreError as error:
+            result, sentence = None, str(error)
+        except Exception as error:  # a fault of ours must not end the program or vanish
+            traceback.print_exc(file=sys.stderr)
+            result, sentence = None, f"Something went wrong inside Vettore ({type(error).__name__}: {error})."
+        messenger.finished.emit(key, number, result, sentence)
+
+
+class Background(QObject):
+    """Runs jobs on other threads; a newer job under the same key makes the older one's result void."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(2)
+        self._messenger = _Messenger()
+        self._messenger.finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+        self._newest: dict[str, int] = {}
+        self._waiting: dict[tuple[str, int], tuple[Done, Failed]] = {}
+        self._count = 0
+
+    def run(self, key: str, job: Callable[[], Any], done: Done, failed: Failed, priority: int = 0) -> None:
+        """Do ``job`` elsewhere, then call ``done`` with its result or ``failed`` with a sentence, here."""
+        self._count += 1
+        self._newest[key] = self._count
+        self._waiting[key, self._count] = (done, failed)
+        self._pool.start(_Task(key, self._count, job, self._messenger), priority)
+
+    def forget(self, key: str) -> None:
+        """Make the result of a job void."""
+        self._newest.pop(key, None)
+
+    @property
+    def busy(self) -> bool:
+        """Whether a result is still awaited."""
+        return bool(self._waiting)
+
+    def stop(self) -> None:
+        """Drop what has not begun and wait for the rest."""
+        self._pool.clear()
+        self._pool.waitForDone()
+        self._waiting.clear()
+
+    def _deliver(self, key: str, number: int, result: object, sentence: str) -> None:
+        done, failed = self._waiting.pop((key, number), (None, None))
+        if done is None or failed is None or self._newest.get(key) != number:
+            return
+        if sentence:
+            failed(sentence)
+        else:
+            done(result)

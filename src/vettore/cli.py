@@ -1,0 +1,236 @@
+"""The command line: everything without a screen, and the window."""
+
+from __future__ import annotations
+
+import json
+import math
+import sys
+from collections.abc import Sequence
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+import click
+
+from vettore import __version__
+from vettore.core.errors import DataError, VettoreError
+
+# Exit codes: done, the fit did not converge, the request or the data are wrong.
+DONE, NOT_CONVERGED, WRONG = 0, 1, 2
+
+
+class Commands(click.Group):
+    """A group whose words that are no commands are files to open in the window."""
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
+        if args and args[0] not in self.commands and not args[0].startswith("-"):
+            return "open", self.commands["open"], args
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=Commands, invoke_without_command=True)
+@click.version_option(__version__, prog_name="Vettore")
+@click.pass_context
+def program(ctx: click.Context) -> None:
+    """Vettore: look at measured data, fit models, and report values with their uncertainty.
+
+    Without a command, or with the names of files, the window opens.
+    """
+    if ctx.invoked_subcommand is None:
+        _window([])
+
+
+@program.command("open", hidden=True)
+@click.argument("files", nargs=-1, type=click.Path(path_type=Path))
+def open_command(files: Sequence[Path]) -> None:
+    """Open the window with studies or text tables."""
+    _window(list(files))
+
+
+@program.command()
+def demo() -> None:
+    """Open the window with the demo study."""
+    _window([], demo=True)
+
+
+@program.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--degree", type=int, default=1, show_default=True, help="Degree of the polynomial.")
+@click.option("--x", "x_name", help="Column for x (name, or number from 1).")
+@click.option("--y", "y_name", help="Column for y (name, or number from 1).")
+@click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
+@click.option("--no-intercept", is_flag=True, help="Fit through the origin.")
+@click.option("--json", "as_json", is_flag=True, help="Print everything in the result as JSON.")
+@click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html or .pdf).")
+def fit(
+    file: Path,
+    degree: int,
+    x_name: str | None,
+    y_name: str | None,
+    sigma_name: str | None,
+    no_intercept: bool,
+    as_json: bool,
+    report: Path | None,
+) -> None:
+    """Fit a polynomial to two columns of a text table."""
+    from vettore.study import edits
+    from vettore.study.derive import derive_fit
+    from vettore.study.series import Role
+    from vettore.study.study import Study
+
+    table = _table(file)
+    study = edits.add_series(Study(title=file.name), table, file.stem)
+    series = study.series[0].id
+    wanted = {Role.X: x_name, Role.Y: y_name, Role.Y_ERROR: sigma_name}
+    for role, name in wanted.items():
+        if name is not None:
+            columns = study.series[0].columns
+            place = _place([column.name for column in columns], name, file)
+            study = edits.set_column(study, series, place, replace(columns[place], role=role))
+    study = edits.add_fit(study, series, degree)
+    recipe = replace(study.curves[0], intercept=not no_intercept, use_errors=sigma_name is not None)
+    study = edits.change_fit(study, recipe)
+    derived = derive_fit(study, recipe.id)
+    click.echo(_fit_json(derived) if as_json else _fit_text(derived))
+    if report is not None:
+        from vettore.report.pages import save_report
+
+        save_report(study, report)
+        click.echo(f"The report was saved as {report}.", err=as_json)
+    if not derived.result.converged:
+        raise SystemExit(NOT_CONVERGED)
+
+
+@program.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+def describe(file: Path, as_json: bool) -> None:
+    """Describe the columns of a text table in numbers."""
+    from vettore.core.rounding import NumberStyle
+    from vettore.core.statistics import describe as describe_values
+
+    style = NumberStyle()
+    told: dict[str, dict[str, Any]] = {}
+    for column in _table(file).columns:
+        if column.texts is None:
+            try:
+                told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
+            except DataError:
+                told[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
+    if as_json:
+        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        return
+    for name, numbers in told.items():
+        unit = numbers.pop("unit")
+        click.echo(f"{name} ({unit})" if unit else name)
+        for label, value in numbers.items():
+            text = str(value) if isinstance(value, int) else style.number(value, 8)
+            click.echo(f"  {label.replace('_', ' '):20} {text}")
+
+
+@program.command()
+@click.argument("study", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Where to (.html or .pdf).")
+def report(study: Path, output: Path) -> None:
+    """Save the report of a study."""
+    from vettore.files.study_file import open_study
+    from vettore.report.pages import save_report
+
+    save_report(open_study(study), output)
+    click.echo(f"The report was saved as {output}.")
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run the command line and leave with its exit code."""
+    try:
+        code = program.main(arguments, prog_name="vettore", standalone_mode=False)
+        sys.exit(code if isinstance(code, int) else DONE)
+    except click.exceptions.Abort:
+        sys.exit(WRONG)
+    except click.ClickException as error:
+        click.echo(f"vettore: {error.format_message()}", err=True)
+        sys.exit(WRONG)
+    except VettoreError as error:
+        click.echo(f"vettore: {error}", err=True)
+        sys.exit(WRONG)
+
+
+def _window(files: list[Path], demo: bool = False) -> None:
+    from vettore.app.main import run
+
+    sys.exit(run(files, demo))
+
+
+def _table(file: Path):
+    from vettore.files.delimited import read_table
+
+    return read_table(file)[0]
+
+
+def _place(names: list[str], wanted: str, file: Path) -> int:
+    if wanted in names:
+        return names.index(wanted)
+    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+        return int(wanted) - 1
+    raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
+
+
+def _fit_text(derived) -> str:
+    from vettore.core.fit.summary import summary
+    from vettore.core.rounding import NumberStyle
+    from vettore.report.content import goodness_lines
+    from vettore.study.derive import coefficient_units
+    from vettore.study.series import Role
+
+    style, result = NumberStyle(), derived.result
+    y = derived.series.column(Role.Y)
+    lines = [result.formula, ""]
+    for unit, one in zip(coefficient_units(derived), result.coefficients.values(), strict=True):
+        lines.append(f"  {one.name:4} {style.pair(one.value, one.standard_error, unit)}")
+    lines += ["", *(f"  {line.label:28} {line.text}" for line in goodness_lines(derived, style))]
+    rows = derived.series.table.rows
+    lines.append(f"  {'rows in use':28} {len(derived.rows)} of {rows}")
+    lines += ["", summary(result, derived.recipe.name, y.name, y.unit, 0, style), *result.warnings]
+    return "\n".join(lines)
+
+
+def _fit_json(derived) -> str:
+    result = derived.result
+    out: dict[str, Any] = {
+        "formula": result.formula,
+        "method": result.method,
+        "converged": result.converged,
+        "message": result.message,
+        "warnings": list(result.warnings),
+        "coefficients": {name: asdict(one) for name, one in result.coefficients.items()},
+        "rows": [int(row) + 1 for row in derived.rows],
+    }
+    for name in (
+        "n",
+        "degrees_of_freedom",
+        "r_squared",
+        "r_squared_against",
+        "adjusted_r_squared",
+        "sum_of_squares",
+        "total_sum_of_squares",
+        "residual_sd",
+        "aicc",
+        "bic",
+        "left_one_out_error",
+        "level",
+        "weighted",
+    ):
+        out[name] = getattr(result, name)
+    for name in ("covariance", "correlation", "residuals", "fitted", "leverage"):
+        values = getattr(result, name)
+        out[name] = None if values is None else values.tolist()
+    return json.dumps(_finite(out), ensure_ascii=False, indent=1, allow_nan=False)
+
+
+def _finite(value: Any) -> Any:
+    """Replace infinities, which JSON cannot say, by null."""
+    if isinstance(value, dict):
+        return {key: _finite(one) for key, one in value.items()}
+    if isinstance(value, list):
+        return [_finite(one) for one in value]
+    return None if isinstance(value, float) and not math.isfinite(value) else value

@@ -1,0 +1,127 @@
+"""The study file brings back every bit, is written whole or not at all, and refuses what is damaged."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import zipfile
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from vettore.demo.study import demo_study
+from vettore.files.refusals import FileError
+from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
+from vettore.study import edits
+from vettore.study.derive import derive_fit
+from vettore.study.series import RawColumn, Source, Table
+from vettore.study.study import Study
+
+
+def same(first, second):
+    assert (first.title, first.counter, first.curves, first.readings, first.report) == (
+        second.title,
+        second.counter,
+        second.curves,
+        second.readings,
+        second.report,
+    )
+    for one, other in zip(first.series, second.series, strict=True):
+        assert (one.id, one.name, one.columns, one.set_aside) == (
+            other.id,
+            other.name,
+            other.columns,
+            other.set_aside,
+        )
+        assert one.table.source == other.table.source
+        for a, b in zip(one.table.columns, other.table.columns, strict=True):
+            assert (a.name, a.unit, dict(a.words), a.texts, a.places) == (
+                b.name,
+                b.unit,
+                dict(b.words),
+                b.texts,
+                b.places,
+            )
+            np.testing.assert_array_equal(a.values, b.values)
+
+
+numbers = st.lists(st.floats(width=64), min_size=3, max_size=3)
+texts = st.lists(st.text(st.characters(codec="utf-8"), max_size=8), min_size=3, max_size=3)
+
+
+@settings(max_examples=60, deadline=None)
+@given(numbers, numbers, texts, st.text(st.characters(codec="utf-8"), max_size=12))
+def test_any_study_reads_back_equal(a, b, words, name):
+    """Numbers keep their bits, text keeps its characters, words among numbers stay words."""
+    b = np.array(b)
+    b[1] = np.nan
+    columns = (
+        RawColumn("a", name, np.array(a)),
+        RawColumn(name, "m", b, {1: words[0] or "n/a"}, places=3),
+        RawColumn("note", "", np.full(3, np.nan), texts=tuple(words)),
+    )
+    study = edits.add_series(Study(title=name), Table(columns, Source(name, notes=(name,))), name)
+    study = edits.set_rows_aside(study, "s1", [2], name)
+    same(study, study_from_bytes(study_bytes(study), "f"))
+
+
+def test_the_demo_study_gives_the_same_fit_after_a_round_trip(tmp_path):
+    """A saved study derives the same numbers to the last digit."""
+    study = demo_study()
+    save_study(study, tmp_path / "reedbed.vettore")
+    again = open_study(tmp_path / "reedbed.vettore")
+    same(study, again)
+    for curve in study.curves:
+        assert derive_fit(study, curve.id).result.values == derive_fit(again, curve.id).result.values
+
+
+def test_what_is_no_study_is_refused_in_a_sentence(tmp_path):
+    """Text, other archives, cut-off files, newer formats and broken recipes are told apart from studies."""
+    good = study_bytes(demo_study())
+    other, newer, broken = tmp_path / "other.zip", tmp_path / "newer.zip", tmp_path / "broken.zip"
+    for path, text in ((other, None), (newer, '{"format": 99}'), (broken, '{"format": 1, "title": 7}')):
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("study.json" if text else "hello.txt", text or "hello")
+    cases = [
+        (b"time,level", "is not a Vettore study"),
+        (other.read_bytes(), "is not a Vettore study"),
+        (good[: len(good) // 2], "is not a Vettore study"),
+        (newer.read_bytes(), "newer Vettore"),
+        (broken.read_bytes(), "damaged"),
+    ]
+    for data, words in cases:
+        with pytest.raises(FileError, match=words):
+            study_from_bytes(data, "odd.vettore")
+    with pytest.raises(FileError, match="could not be saved"):
+        save_study(Study(), tmp_path / "nowhere" / "a.vettore")
+
+
+KILLED = """
+import sys
+from vettore.demo.study import demo_study
+from vettore.files.study_file import save_study
+from vettore.study.edits import set_title
+study, path = demo_study(), sys.argv[1]
+for number in range(10_000):
+    save_study(set_title(study, f"version {number}"), path)
+    if number == 0:
+        print("ready", flush=True)
+"""
+
+
+def test_a_kill_during_a_save_leaves_a_whole_study(tmp_path):
+    """After SIGKILL at any moment the file is one of the versions, complete."""
+    path = tmp_path / "kept.vettore"
+    for delay in (0.0, 0.003, 0.011, 0.02, 0.05):
+        process = subprocess.Popen([sys.executable, "-c", KILLED, str(path)], stdout=subprocess.PIPE)
+        assert process.stdout.readline() == b"ready\n"
+        time.sleep(delay)
+        os.kill(process.pid, signal.SIGKILL)
+        process.wait()
+        process.stdout.close()
+        study = open_study(path)
+        assert study.title.startswith("version ")
+        assert len(study.series) == 7

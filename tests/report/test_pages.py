@@ -1,0 +1,76 @@
+"""A report holds what the study says, in the user's way of writing numbers, as HTML and as PDF."""
+
+import re
+from dataclasses import replace
+from datetime import date
+
+import pypdfium2
+import pytest
+
+from vettore.core.errors import DataError, VettoreError
+from vettore.demo.study import demo_study
+from vettore.report.content import SECTIONS, report_content
+from vettore.report.pages import html, save_report
+from vettore.study import edits
+from vettore.study.derive import derive_fit
+from vettore.study.study import Study
+
+DAY = date(2026, 6, 5)
+
+
+def calibration():
+    study = demo_study()
+    return edits.set_report(study, replace(study.report, curve=study.curves[0].id, title=""))
+
+
+def test_the_page_holds_everything_that_was_asked_for():
+    """Provenance, equation, coefficients with units, goodness, readings and rows set aside are all there."""
+    study = calibration()
+    page = html(report_content(study, DAY))
+    text = re.sub(r"<svg.*?</svg>|<style.*?</style>|<[^>]+>", " ", page, flags=re.DOTALL)
+    fit = derive_fit(study, study.curves[0].id).result
+    for words in (
+        "Straight line: Nitrate probe",
+        "nitrate-probe.csv",
+        "17 of 18 in use",
+        "mV/(mg/L)",
+        f"{fit.coefficients['a1'].value:.2f}",
+        "degrees of freedom",
+        "probe knocked",
+        "River sample",
+        "standard where signal = 250 mV",
+        "double-double",
+        "5 June 2026",
+    ):
+        assert words in text, words
+    assert page.count("<svg") == 1
+    assert "http" not in re.sub(r'xmlns(:\w+)?="[^"]+"', "", page)
+
+
+def test_sections_can_be_left_out_and_the_comma_is_kept_everywhere():
+    """A section switched off is gone; a decimal comma reaches every number."""
+    study = calibration()
+    left_out = tuple(name for name in SECTIONS if name not in ("coefficients", "goodness"))
+    study = edits.set_report(study, replace(study.report, left_out=left_out, decimal_mark=","))
+    page = html(report_content(study, DAY))
+    body = page[page.index("<main>") :]
+    assert "<svg" not in body
+    assert "nitrate-probe" not in body
+    cells = re.findall(r"<t?d[^>]*>([^<]*\d[^<]*)<", body)
+    assert cells
+    assert not [cell for cell in cells if re.search(r"\d\.\d", cell)]
+
+
+def test_reports_are_saved_as_pages_that_open(tmp_path):
+    """The PDF has pages with the equation's numbers as text; the same study gives the same HTML."""
+    study = calibration()
+    save_report(study, tmp_path / "a.pdf")
+    document = pypdfium2.PdfDocument(tmp_path / "a.pdf")
+    text = "".join(page.get_textpage().get_text_range() for page in document)
+    document.close()
+    assert "River sample" in text
+    assert html(report_content(study, DAY)) == html(report_content(study, DAY))
+    with pytest.raises(VettoreError, match=r"ends in \.html or \.pdf"):
+        save_report(study, tmp_path / "a.docx")
+    with pytest.raises(DataError, match="holds no fit"):
+        save_report(Study(), tmp_path / "b.html")

@@ -1,0 +1,96 @@
+"""The house is in order: paths in the documents exist, the command line answers, the look is legible."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+
+from vettore import cli
+from vettore.demo.make_data import FOLDER
+from vettore.look.theme import LAMP, PAPER, contrast
+
+TOP = Path(__file__).parents[1]
+
+
+@pytest.mark.parametrize("name", ["README.md", "docs/ARCHITECTURE.md"])
+def test_every_path_that_a_document_names_exists(name):
+    """What is written between backquotes as a path, or linked, is there."""
+    text = (TOP / name).read_text()
+    paths = re.findall(r"`([\w./-]+/[\w./-]*)`", text) + re.findall(r"\]\((?!http)([^)#]+)\)", text)
+    assert paths
+    missing = [path for path in paths if not any((base / path).exists() for base in (TOP, TOP / "docs"))]
+    assert not missing
+
+
+def test_every_room_is_described():
+    """docs/ARCHITECTURE.md names every folder of the package."""
+    text = (TOP / "docs/ARCHITECTURE.md").read_text()
+    folders = {path.parent.relative_to(TOP) for path in (TOP / "src/vettore").rglob("*.py")}
+    assert not [folder for folder in folders if f"`{folder}/`" not in text]
+
+
+READY_MADE = re.compile(
+    r"scipy(\.|\s+import\s+)(optimize|interpolate|integrate|stats|odr)|numpy(\.|\s+import\s+)polynomial"
+    r"|\bnp\.(polyfit|polyval|poly1d|roots|interp|trapezoid|trapz|polynomial)\b"
+)
+
+
+def test_the_heart_is_our_own():
+    """No ready-made fitting, interpolating, integrating or polynomial routine is used in the package."""
+    found = [
+        f"{path.name}: {match[0]}"
+        for path in (TOP / "src").rglob("*.py")
+        for match in READY_MADE.finditer(path.read_text())
+    ]
+    assert not found
+
+
+@pytest.mark.parametrize("theme", [PAPER, LAMP], ids=["paper", "lamp"])
+def test_text_can_be_read(theme):
+    """Ink and muted text have a contrast of 4.5 : 1 on every ground that they stand on."""
+    for ground in (theme.canvas, theme.panel, theme.plot_ground):
+        assert contrast(theme.ink, ground) >= 4.5
+        assert contrast(theme.muted, ground) >= 4.5
+    assert contrast(theme.accent, theme.panel) >= 4.5
+    assert contrast(theme.on_accent, theme.accent) >= 4.5
+
+
+def run(capsys, *arguments):
+    with pytest.raises(SystemExit) as left:
+        cli.main([str(argument) for argument in arguments])
+    out, err = capsys.readouterr()
+    return left.value.code, out, err
+
+
+def test_the_command_line_fits_describes_and_reports(capsys, tmp_path):
+    """Numbers come out in full as JSON; a report is saved; columns are found by name or number."""
+    file = FOLDER / "nitrate-probe.csv"
+    code, out, _ = run(capsys, "fit", file, "--x", "standard", "--y", "2", "--json")
+    answer = json.loads(out)
+    assert code == 0
+    assert answer["n"] == 18
+    assert len(answer["residuals"]) == 18
+    assert set(answer["coefficients"]) == {"a0", "a1"}
+    code, out, _ = run(capsys, "fit", FOLDER / "stage-discharge.tsv", "--degree", 2, "--report", tmp_path / "r.html")
+    assert code == 0
+    assert "0.874 ± 0.059 m³/s/m²" in out
+    assert "Quadratic" in (tmp_path / "r.html").read_text()
+    code, out, _ = run(capsys, "describe", FOLDER / "pond-temperature.csv", "--json")
+    assert json.loads(out)["water"]["blank"] == 2
+
+
+def test_the_command_line_refuses_in_one_line(capsys, tmp_path):
+    """Wrong requests end with code 2 and a sentence on the error stream."""
+    file = FOLDER / "nitrate-probe.csv"
+    for arguments, words in (
+        (("fit", tmp_path / "none.csv"), "is not in"),
+        (("fit", file, "--x", "depth"), "has no column “depth”"),
+        (("fit", file, "--degree", 99), "must lie between"),
+        (("fit", file, "--colour"), "No such option"),
+        (("report", file, "-o", tmp_path / "x.pdf"), "is not a Vettore study"),
+    ):
+        code, out, err = run(capsys, *arguments)
+        assert (code, out) == (2, "")
+        assert words in err
+        assert err.count("\n") == 1
