@@ -207,7 +207,10 @@ class Window(QMainWindow):
     def start(self, study: Study, path: Path | None = None) -> None:
         """Show a study."""
         self.session.start(study, path)
-        self.session.say(f"{path.name} is open." if path else "")
+        if path is not None:
+            self.session.say(f"{path.name} is open.")
+        else:
+            self._show_status()
 
     def save(self) -> bool:
         """Save the study where it is kept, or ask where."""

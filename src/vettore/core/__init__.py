@@ -4,7 +4,7 @@ These names and behaviours are fixed, since people script against them.
 """
 
 from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, FormulaError, VettoreError
 from vettore.core.fit.compare import akaike_weights
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
@@ -17,6 +17,7 @@ __all__ = [
     "DataError",
     "Description",
     "FitResult",
+    "FormulaError",
     "PolynomialCurve",
     "TurningPoint",
     "VettoreError",

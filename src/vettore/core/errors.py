@@ -1,7 +1,8 @@
 """What can be wrong with a request.
 
 VettoreError
- └─ DataError        the data or an argument do not allow what was asked; names column and rows
+ ├─ DataError        the data or an argument do not allow what was asked; names column and rows
+ └─ FormulaError     a formula cannot be read; has the position, what was found, and a remedy
 
 Not converging, being singular or being at a limit are results, not errors.
 """
@@ -25,6 +26,16 @@ class DataError(VettoreError):
         super().__init__(message)
         self.column = column
         self.rows = tuple(int(row) for row in rows)
+
+
+class FormulaError(VettoreError):
+    """A formula cannot be read: ``message`` says what was found at ``position`` (from 0), ``hint`` the remedy."""
+
+    def __init__(self, message: str, position: int, hint: str = "") -> None:
+        super().__init__(f"{message} {hint}".strip() + f" (at character {position + 1})")
+        self.message = message
+        self.position = position
+        self.hint = hint
 
 
 def name_rows(rows: Sequence[int], most: int = 6) -> str:

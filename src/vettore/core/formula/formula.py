@@ -1,0 +1,110 @@
+"""A formula as a whole: what it is for, what in it is data, and what is a coefficient."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+
+from vettore.core.errors import FormulaError
+from vettore.core.formula.reader import Reader
+from vettore.core.formula.tokens import tokens
+from vettore.core.formula.tree import Name, Node, names
+from vettore.core.formula.write import name_text, to_text
+
+
+@dataclass(frozen=True)
+class Formula:
+    """``left = right`` over columns.
+
+    ``left`` is the response or a transform of it (None when the text has no =), ``data`` the names on the
+    right that are columns, ``coefficients`` all other names, in the order in which they stand.
+    """
+
+    text: str
+    left: Node | None
+    right: Node
+    response: str
+    data: tuple[str, ...]
+    coefficients: tuple[str, ...]
+
+    @property
+    def transformed(self) -> bool:
+        """Whether the left side is a transform of the response, so that residuals are those of the transform."""
+        return self.left is not None and not isinstance(self.left, Name)
+
+    def __str__(self) -> str:
+        right = to_text(self.right)
+        return right if self.left is None else f"{to_text(self.left)} = {right}"
+
+
+def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
+    """Read ``left = right`` or a bare right side. Raises FormulaError with the place and a remedy."""
+    known = frozenset(columns)
+    left_text, right_start = _split(text)
+    left = None
+    if left_text is not None:
+        left = Reader(left_text, known).read_all()
+    try:
+        right = Reader(text[right_start:], known).read_all()
+    except FormulaError as error:
+        raise FormulaError(error.message, error.position + right_start, error.hint) from None
+    response = _response(left, known, text)
+    found = names(right)
+    if response and response in found:
+        place = text.find(response, right_start)
+        raise FormulaError(
+            f"{response} stands on both sides of the formula.", max(place, right_start), "Take it out on the right."
+        )
+    data = tuple(name for name in found if name in known)
+    return Formula(text, left, right, response, data, tuple(name for name in found if name not in known))
+
+
+def read_expression(text: str, columns: Collection[str]) -> Node:
+    """Read a worked column: every name must be a column. Raises FormulaError."""
+    tree = Reader(text, frozenset(columns)).read_all()
+    _only_columns(tree, columns, text)
+    return tree
+
+
+def read_condition(text: str, columns: Collection[str]) -> Node:
+    """Read a condition on rows: every name must be a column. Raises FormulaError."""
+    tree = Reader(text, frozenset(columns)).read_all(condition=True)
+    _only_columns(tree, columns, text)
+    return tree
+
+
+def _only_columns(tree: Node, columns: Collection[str], text: str) -> None:
+    unknown = [name for name in names(tree) if name not in columns]
+    if unknown:
+        known = ", ".join(name_text(name) for name in columns)
+        place = max(text.find(unknown[0]), 0)
+        raise FormulaError(f"There is no column “{unknown[0]}”.", place, f"The columns are {known}.")
+
+
+def _split(text: str) -> tuple[str | None, int]:
+    """Return the text left of the = and where the right side begins."""
+    depth, place = 0, -1
+    for token in tokens(text):
+        if token.kind != "sign":
+            continue
+        depth += {"(": 1, ")": -1}.get(token.text, 0)
+        if token.text == "=" and depth == 0:
+            if place >= 0:
+                raise FormulaError("There is a second = here.", token.position, "A formula has one = at most.")
+            place = token.position
+    return (text[:place], place + 1) if place >= 0 else (None, 0)
+
+
+def _response(left: Node | None, known: frozenset[str], text: str) -> str:
+    if left is None:
+        return ""
+    found = names(left)
+    candidates = [name for name in found if name in known] if known else list(found)
+    if len(candidates) == 1 and len(found) == 1:
+        return candidates[0]
+    if not found:
+        raise FormulaError("The left side names no column.", 0, "Write the measured column before the =.")
+    if not candidates:
+        listed = ", ".join(name_text(name) for name in sorted(known))
+        raise FormulaError(f"“{found[0]}” is not a column.", 0, f"The columns are {listed}.")
+    raise FormulaError("The left side may name one column only.", 0, "Move the other names to the right side.")

@@ -1,0 +1,356 @@
+"""Read a formula: precedence climbing (Pratt 1973) over the tokens.
+
+From loose to tight:  or · and · not · comparisons · + − · products and quotients · unary minus · powers.
+So −x² is −(x²), powers are taken from the right, and products written by a space or by standing
+side by side bind like ``*``: 1/2 x is (1/2)·x. Depth and size are bounded, so no text can exhaust the stack.
+"""
+
+from __future__ import annotations
+
+import math
+
+from vettore.core.errors import FormulaError
+from vettore.core.formula.tokens import Token, tokens
+from vettore.core.formula.tree import (
+    CONDITIONS,
+    Binary,
+    Both,
+    Call,
+    Compare,
+    Either,
+    Name,
+    Negate,
+    Node,
+    Not,
+    Number,
+    Text,
+)
+from vettore.core.formula.words import ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, near_miss
+
+DEEPEST = 60
+MOST_TOKENS = 1200
+COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
+
+
+class Reader:
+    """Reads one text; ``columns`` are names that stand for data even where the language has a word for them."""
+
+    def __init__(self, text: str, columns: frozenset[str] = frozenset()) -> None:
+        self.text = text
+        self.columns = columns
+        self.tokens = tokens(text)
+        if len(self.tokens) > MOST_TOKENS:
+            raise FormulaError(
+                f"The formula has {len(self.tokens)} parts; the most is {MOST_TOKENS}.",
+                self.tokens[MOST_TOKENS].position,
+                "Split it.",
+            )
+        self.place = 0
+        self.depth = 0
+
+    @property
+    def here(self) -> Token:
+        """The token that comes next."""
+        return self.tokens[self.place]
+
+    def read_all(self, condition: bool = False) -> Node:
+        """Read the whole text as one value, or as one condition."""
+        if self.here.kind == "end":
+            raise FormulaError("There is nothing here.", 0, "Write a formula.")
+        node = self.either()
+        self.end()
+        if condition and not isinstance(node, CONDITIONS):
+            raise FormulaError("This is a value, not a condition.", 0, "Compare it with something, as in x > 5.")
+        if not condition:
+            self.value(node, 0)
+        return node
+
+    def end(self) -> None:
+        """Insist that nothing follows."""
+        token = self.here
+        if token.kind == "end":
+            return
+        if token.text == ")":
+            raise FormulaError("This bracket closes nothing.", token.position, "Take it out, or open one before it.")
+        if token.text == ",":
+            hint = "Commas stand only between the arguments of a function; write a decimal point in numbers."
+            raise FormulaError("A comma has no meaning here.", token.position, hint)
+        raise FormulaError(f"“{token.text}” was not expected here.", token.position, "Put a sign before it.")
+
+    def take(self, *texts: str) -> Token | None:
+        """Take the next token if it is one of these signs or words."""
+        token = self.here
+        if token.kind in ("sign", "name") and token.text in texts:
+            self.place += 1
+            return token
+        return None
+
+    def value(self, node: Node, position: int) -> Node:
+        """Insist that a node is a number, not a condition or a text."""
+        if isinstance(node, CONDITIONS):
+            hint = "Use it as if(condition, a, b)."
+            raise FormulaError("A condition stands where a number is needed.", position, hint)
+        if isinstance(node, Text):
+            raise FormulaError(
+                "A text stands where a number is needed.", position, "Texts can only be compared with == and !=."
+            )
+        return node
+
+    def either(self) -> Node:
+        """Read conditions joined by ``or``."""
+        return self._joined("or", self.both, Either)
+
+    def both(self) -> Node:
+        """Read conditions joined by ``and``."""
+        return self._joined("and", self.negation, Both)
+
+    def _joined(self, word: str, part, make) -> Node:  # type: ignore[no-untyped-def]
+        start = self.here.position
+        node: Node = part()
+        while (token := self.take(word)) is not None:
+            self._condition(node, start, word)
+            start = self.here.position
+            right = part()
+            self._condition(right, start, word)
+            node = make(node, right)
+            del token
+        return node
+
+    def _condition(self, node: Node, position: int, word: str) -> None:
+        if not isinstance(node, CONDITIONS):
+            raise FormulaError(f"“{word}” joins conditions, and this is none.", position, "Compare it, as in x > 5.")
+
+    def negation(self) -> Node:
+        """Read ``not`` and what follows."""
+        token = self.take("not")
+        if token is None:
+            return self.comparison()
+        self._enter(token)
+        start = self.here.position
+        node = self.negation()
+        self._condition(node, start, "not")
+        self.depth -= 1
+        return Not(node)
+
+    def comparison(self) -> Node:
+        """Read two values compared, or one value."""
+        start = self.here.position
+        left = self.sum()
+        token = self.take(*COMPARISONS)
+        if token is None:
+            return left
+        second = self.here.position
+        right = self.sum()
+        sign = "==" if token.text == "=" else token.text
+        if isinstance(left, Text) or isinstance(right, Text):
+            if sign not in ("==", "!="):
+                raise FormulaError("Texts have no order here.", token.position, "Compare them with == or !=.")
+            for node, place in ((left, start), (right, second)):
+                if isinstance(node, CONDITIONS):
+                    self.value(node, place)
+        else:
+            self.value(left, start)
+            self.value(right, second)
+        if self.here.kind == "sign" and self.here.text in COMPARISONS:
+            hint = "Join two comparisons with and, as in 1 < x and x < 5."
+            raise FormulaError("Comparisons cannot be chained.", self.here.position, hint)
+        return Compare(sign, left, right)
+
+    def sum(self) -> Node:
+        """Read terms joined by + and −."""
+        start = self.here.position
+        node = self.product()
+        while (token := self.take("+", "-")) is not None:
+            self.value(node, start)
+            start = self.here.position
+            node = Binary(token.text, node, self.value(self.product(), start))
+        return node
+
+    def product(self) -> Node:
+        """Read factors joined by * or /, by a space, or by standing side by side."""
+        start = self.here.position
+        node = self.unary()
+        while True:
+            token = self.take("*", "/")
+            if token is None and not self._starts_factor():
+                return node
+            self.value(node, start)
+            start = self.here.position
+            factor = self.unary() if token is not None else self.power()
+            node = Binary(token.text if token is not None else "*", node, self.value(factor, start))
+
+    def _starts_factor(self) -> bool:
+        """Whether the next token begins a factor of a product written without a sign."""
+        token, before = self.here, self.tokens[self.place - 1]
+        if token.kind == "name":
+            return token.text not in RESERVED
+        if token.kind == "quoted" or token.text in ("(", "√"):
+            return True
+        if token.kind == "number":
+            if before.kind == "name" or before.text == ")" or before.kind in ("quoted", "super"):
+                return True
+            hint = "Put a sign between them."
+            raise FormulaError("Two numbers stand side by side.", token.position, hint)
+        return False
+
+    def unary(self) -> Node:
+        """Read a sign before a power."""
+        token = self.take("+", "-")
+        if token is None:
+            return self.power()
+        self._enter(token)
+        start = self.here.position
+        node = self.value(self.unary(), start)
+        self.depth -= 1
+        return Negate(node) if token.text == "-" else node
+
+    def power(self) -> Node:
+        """Read a power; its exponent may carry a sign and be a power itself."""
+        start = self.here.position
+        node = self.primary()
+        if self.here.kind == "super":
+            token = self.here
+            self.place += 1
+            exponent = int(token.text)
+            number: Node = Number(float(abs(exponent)))
+            node = Binary("^", self.value(node, start), Negate(number) if exponent < 0 else number)
+        token_or_none = self.take("^")
+        if token_or_none is None:
+            return node
+        self.value(node, start)
+        self._enter(token_or_none)
+        start = self.here.position
+        exponent_node = self.value(self.unary(), start)
+        self.depth -= 1
+        return Binary("^", node, exponent_node)
+
+    def primary(self) -> Node:
+        """Read a number, a name, a call or a bracket."""
+        token = self.here
+        self.place += 1
+        if token.kind == "number":
+            return Number(self._number(token))
+        if token.kind == "text":
+            return Text(token.text)
+        if token.kind == "quoted":
+            return Name(token.text)
+        if token.kind == "name":
+            return self._named(token)
+        if token.text == "(":
+            return self._bracket(token)
+        if token.text == "√":
+            self._enter(token)
+            start = self.here.position
+            node = self.value(self.primary(), start)
+            self.depth -= 1
+            return Call("sqrt", (node,))
+        self.place -= 1
+        raise self._expected(token)
+
+    def _expected(self, token: Token) -> FormulaError:
+        if token.kind == "end":
+            return FormulaError(
+                "The formula stops too early.", token.position, "A number, a name or a bracket is missing."
+            )
+        if token.text in ("*", "/", "^", ","):
+            return FormulaError(
+                f"Something is missing before “{token.text}”.", token.position, "Write a number, a name or a bracket."
+            )
+        if token.text == ")":
+            return FormulaError(
+                "There is nothing in front of this bracket.", token.position, "Write something there."
+            )
+        return FormulaError(
+            f"A number, a name or a bracket was expected, not “{token.text}”.", token.position, "Take it out."
+        )
+
+    def _number(self, token: Token) -> float:
+        value = float(token.text)
+        if not math.isfinite(value):
+            raise FormulaError("This number is too large.", token.position, "Numbers reach up to about 1.8e308.")
+        return value
+
+    def _bracket(self, token: Token) -> Node:
+        self._enter(token)
+        node = self.either()
+        if self.take(")") is None:
+            if self.here.kind == "end":
+                raise FormulaError("This bracket is never closed.", token.position, "Put a ) where it ends.")
+            self.end()
+        self.depth -= 1
+        return node
+
+    def _named(self, token: Token) -> Node:
+        word = token.text
+        called = self.here.text == "(" and self.here.kind == "sign"
+        direct = called and not self.here.spaced
+        if word in self.columns and not (direct and word in ARGUMENTS):
+            return Name(word)
+        if word in RESERVED:
+            raise FormulaError(f"“{word}” joins conditions.", token.position, "Put a condition before it.")
+        if called and word in ARGUMENTS:
+            return self._call(token)
+        if word in OTHER_NAMES and called:
+            raise FormulaError(f"“{word}” is not a function here.", token.position, _sentence(OTHER_NAMES[word]))
+        if word in ARGUMENTS:
+            if self._begins_value():
+                hint = f"Write {word}( … )."
+                raise FormulaError(f"{word} needs brackets around its argument.", token.position, hint)
+            return Name(word)
+        if direct and len(word.split("_")[0]) > 1:
+            raise FormulaError(f"Unknown function “{word}”.", token.position, _sentence(near_miss(word)))
+        if word in CONSTANTS:
+            return Number(CONSTANTS[word])
+        return Name(word)
+
+    def _begins_value(self) -> bool:
+        return self.here.kind in ("number", "quoted") or (self.here.kind == "name" and self.here.text not in RESERVED)
+
+    def _call(self, token: Token) -> Node:
+        bracket = self.here
+        self.place += 1
+        self._enter(token)
+        arguments: list[Node] = []
+        if self.here.text != ")":
+            while True:
+                start = self.here.position
+                node = self.either()
+                if token.text == "if" and not arguments:
+                    self._condition(node, start, "if")
+                else:
+                    self.value(node, start)
+                arguments.append(node)
+                if self.take(",") is None:
+                    break
+        if self.take(")") is None:
+            if self.here.kind == "end":
+                raise FormulaError("This bracket is never closed.", bracket.position, "Put a ) where it ends.")
+            self.end()
+        self.depth -= 1
+        fewest, most = ARGUMENTS[token.text]
+        if not fewest <= len(arguments) <= most:
+            raise FormulaError(_argument_words(token.text, len(arguments)), token.position, _usage(token.text))
+        return Call(token.text, tuple(arguments))
+
+    def _enter(self, token: Token) -> None:
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise FormulaError(
+                f"More than {DEEPEST} things stand inside each other here.", token.position, "Simplify it."
+            )
+
+
+def _argument_words(function: str, given: int) -> str:
+    fewest, most = ARGUMENTS[function]
+    wanted = str(fewest) if fewest == most else f"at least {fewest}"
+    return f"{function} takes {wanted} argument{'' if fewest == 1 else 's'}; {given} {'was' if given == 1 else 'were'} given."
+
+
+def _usage(function: str) -> str:
+    if function == "if":
+        return "Write if(condition, a, b)."
+    return f"Write {function}(a, b)." if ARGUMENTS[function][0] == 2 else f"Write {function}(a)."
+
+
+def _sentence(text: str) -> str:
+    return text[0].upper() + text[1:] + ("" if text.endswith("?") else ".")

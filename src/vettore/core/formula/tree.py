@@ -1,0 +1,120 @@
+"""The tree of a formula: immutable nodes that can be compared, hashed and walked.
+
+Arithmetic: Number, Name, Negate, Binary (``+ - * / ^``), Call. Conditions add Text, Compare, Both,
+Either, Not. A leaf's ``name`` is what the user wrote, with Greek letters by their names and subscripts
+as ``_0``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TypeAlias
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A number ≥ 0; a minus sign before it is a Negate."""
+
+    value: float
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A column or a coefficient."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A text in quotes, for comparisons with text columns."""
+
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Negate:
+    """Minus something."""
+
+    of: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """Two things joined by ``+``, ``-``, ``*``, ``/`` or ``^``."""
+
+    sign: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """A function of one or more things; ``if`` has three: condition, value if it holds, value if not."""
+
+    function: str
+    arguments: tuple[Node, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Compare:
+    """Two things compared by ``<``, ``<=``, ``>``, ``>=``, ``==`` or ``!=``."""
+
+    sign: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Both:
+    """Two conditions of which both must hold."""
+
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Either:
+    """Two conditions of which one must hold."""
+
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Not:
+    """A condition that must not hold."""
+
+    of: Node
+
+
+Node: TypeAlias = Number | Name | Text | Negate | Binary | Call | Compare | Both | Either | Not
+CONDITIONS = (Compare, Both, Either, Not)
+
+
+def children(node: Node) -> tuple[Node, ...]:
+    """Return the parts of a node, left to right."""
+    match node:
+        case Negate(of) | Not(of):
+            return (of,)
+        case Binary(_, left, right) | Compare(_, left, right) | Both(left, right) | Either(left, right):
+            return (left, right)
+        case Call(_, arguments):
+            return arguments
+        case _:
+            return ()
+
+
+def walk(node: Node) -> Iterator[Node]:
+    """Yield a node and all below it, each before its parts, left to right."""
+    waiting = [node]
+    while waiting:
+        here = waiting.pop()
+        yield here
+        waiting.extend(reversed(children(here)))
+
+
+def names(node: Node) -> tuple[str, ...]:
+    """Return the names in a tree, in the order in which they first stand."""
+    return tuple(dict.fromkeys(part.name for part in walk(node) if isinstance(part, Name)))
