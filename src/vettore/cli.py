@@ -188,7 +188,7 @@ def _fit_text(derived) -> str:
     for unit, one in zip(coefficient_units(derived), result.coefficients.values(), strict=True):
         lines.append(f"  {one.name:4} {style.pair(one.value, one.standard_error, unit)}")
     lines += ["", *(f"  {line.label:28} {line.text}" for line in goodness_lines(derived, style))]
-    rows = derived.series.table.rows
+    rows = derived.series.rows
     lines.append(f"  {'rows in use':28} {len(derived.rows)} of {rows}")
     lines += ["", summary(result, derived.recipe.name, y.name, y.unit, 0, style), *result.warnings]
     return "\n".join(lines)

@@ -41,7 +41,7 @@ def test_from_a_dropped_file_to_a_saved_study(window, qtbot, settled, tmp_path, 
     settled()
     session = window.session
     series = session.series
-    assert (series.name, series.table.rows) == ("stage-discharge", 14)
+    assert (series.name, series.rows) == ("stage-discharge", 14)
     x, y = series.values(Role.X), series.values(Role.Y)
 
     go_to(qtbot, window, "Fit")

@@ -17,8 +17,8 @@ from vettore.files.refusals import FileError
 from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.series import RawColumn, Source, Table
 from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
 
 
 def same(first, second):

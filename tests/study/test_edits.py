@@ -10,8 +10,9 @@ from vettore.study import edits
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.history import History
 from vettore.study.recipes import Asked
-from vettore.study.series import ColumnSettings, RawColumn, Role, Source, Table, guess_roles
+from vettore.study.series import ColumnSettings, Role, guess_roles
 from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
 
 
 def table(n=12):

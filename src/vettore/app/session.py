@@ -157,7 +157,7 @@ class Session(QObject):
             of_series = self.study.curves_of(self._series)
             self._curve = of_series[-1].id if of_series else ""
         if self.series is not None:
-            self.rows = frozenset(row for row in self.rows if row < self.series.table.rows)
+            self.rows = frozenset(row for row in self.rows if row < self.series.rows)
 
     def choose_newest(self) -> None:
         """Choose the series, or the curve, that was made last."""

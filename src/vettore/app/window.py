@@ -30,8 +30,8 @@ from vettore.core.errors import VettoreError
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import SIZES
 from vettore.study import edits
-from vettore.study.series import Table
 from vettore.study.study import Study
+from vettore.study.table import Table
 
 PAGES = ("Data", "Fit", "Report")
 SAID_FOR = 8000

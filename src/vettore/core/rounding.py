@@ -94,6 +94,18 @@ class NumberStyle:
         return f"{self.plain(f'{mantissa:.{places}f}')}·10{str(exponent).translate(_SUPERSCRIPT)}"
 
 
+def read_number(text: str) -> float | None:
+    """Return the finite number that a person typed, with decimal comma or point; None for anything else."""
+    plain = text.strip().replace(MINUS, "-").replace(",", ".")
+    if not plain or "_" in plain:
+        return None
+    try:
+        value = float(plain)
+    except ValueError:
+        return None
+    return value if math.isfinite(value) else None
+
+
 def _exponent(value: float, digits: int) -> int:
     """Return the power of ten of ``value`` after it is rounded to ``digits`` significant digits."""
     return int(f"{value:.{max(digits - 1, 0)}e}".split("e")[1])

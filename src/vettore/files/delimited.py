@@ -16,7 +16,8 @@ from pathlib import Path
 
 import numpy as np
 
-from vettore.files import cells, large
+from vettore.core import cells
+from vettore.files import large
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.sniff import (
     SAMPLE_BYTES,
@@ -29,11 +30,9 @@ from vettore.files.sniff import (
     split_line,
     text_of,
 )
-from vettore.study.series import RawColumn, Source, Table
+from vettore.study.table import RawColumn, Source, Table, column_from_texts
 
 LARGE = 2 * 1024 * 1024
-# A column is numbers when at least this share of its cells that say anything are numbers.
-NUMBER_SHARE = 0.5
 
 Guess = Callable[[Layout], Layout]
 
@@ -95,29 +94,8 @@ def _read_small(text: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[
             rows.append(split_line(line, layout.delimiter))
     width = max(layout.columns, max(map(len, rows), default=0))
     filled = [row + [""] * (width - len(row)) for row in rows]
-    columns = [_column([row[place] for row in filled], layout.decimal_mark) for place in range(width)]
+    columns = [column_from_texts([row[place] for row in filled], layout.decimal_mark) for place in range(width)]
     return _named(columns, lines, layout), notes
-
-
-def _column(texts: list[str], mark: str) -> RawColumn:
-    """Turn the cells of a column into numbers with blanks and words, or into text."""
-    numbers = [cells.number(text, mark) for text in texts]
-    good = sum(value is not None for value in numbers)
-    saying = sum(not cells.is_blank(text) for text in texts)
-    if good == 0 or good < NUMBER_SHARE * saying:
-        if saying == 0:
-            return RawColumn("", "", np.full(len(texts), np.nan), _words(texts, numbers))
-        return RawColumn("", "", np.full(len(texts), np.nan), texts=tuple(texts))
-    values = np.array([np.nan if value is None else value for value in numbers], dtype=np.float64)
-    places = max(
-        (cells.places(text, mark) for text, value in zip(texts[:200], numbers, strict=False) if value is not None),
-        default=0,
-    )
-    return RawColumn("", "", values, _words(texts, numbers), places=places)
-
-
-def _words(texts: list[str], numbers: list[float | None]) -> dict[int, str]:
-    return {row: text for row, (text, value) in enumerate(zip(texts, numbers, strict=True)) if value is None and text}
 
 
 def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[RawColumn, ...]:
@@ -154,7 +132,7 @@ def _read_large(
     columns = []
     for place, values in enumerate(found.columns):
         if isinstance(values, list):
-            columns.append(_column(values, layout.decimal_mark))
+            columns.append(column_from_texts(values, layout.decimal_mark))
             continue
         places = [cells.places(row[place], layout.decimal_mark) for row in sample if place < len(row)]
         columns.append(RawColumn("", "", values, places=max(places, default=0)))

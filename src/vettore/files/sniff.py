@@ -10,7 +10,7 @@ import re
 from collections import Counter
 from dataclasses import dataclass, replace
 
-from vettore.files import cells
+from vettore.core import cells
 from vettore.files.refusals import FileError
 
 SAMPLE_BYTES = 64 * 1024

@@ -18,10 +18,13 @@ import numpy as np
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
 from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
-from vettore.study.series import ColumnSettings, RawColumn, Series, SetAside, Source, Table
+from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table, cell_texts
 
 FORMAT = 1
+# What a series record and a series hold under the same name.
+DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 
 
 @dataclass(frozen=True)
@@ -47,6 +50,11 @@ class SeriesRecord:
     raw: tuple[ColumnRecord, ...]
     columns: tuple[ColumnSettings, ...]
     set_aside: tuple[SetAside, ...] = ()
+    edits: tuple[CellEdit, ...] = ()
+    error_of_y: ErrorOfY = field(default_factory=ErrorOfY)
+    sort: tuple[int, bool] | None = None
+    colour: int | None = None
+    truth: str = ""
 
 
 @dataclass(frozen=True)
@@ -121,9 +129,8 @@ def _series_record(series: Series, data: str) -> SeriesRecord:
         )
         for column in series.table.columns
     )
-    return SeriesRecord(
-        series.id, series.name, data, series.table.rows, series.table.source, raw, series.columns, series.set_aside
-    )
+    decided = {name: getattr(series, name) for name in DECISIONS}
+    return SeriesRecord(series.id, series.name, data, series.table.rows, series.table.source, raw, **decided)
 
 
 def _table_csv(table: Table) -> str:
@@ -131,17 +138,8 @@ def _table_csv(table: Table) -> str:
     # With these line ends the writer quotes both characters wherever they stand in a cell.
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([f"{column.name} ({column.unit})" if column.unit else column.name for column in table.columns])
-    writer.writerows(zip(*(_cells(column) for column in table.columns), strict=True))
+    writer.writerows(zip(*(cell_texts(column) for column in table.columns), strict=True))
     return out.getvalue()
-
-
-def _cells(column: RawColumn) -> list[str]:
-    if column.texts is not None:
-        return list(column.texts)
-    texts = ["" if value != value else repr(value) for value in column.values.tolist()]
-    for row, word in column.words.items():
-        texts[row] = word
-    return texts
 
 
 def _read_series(record: SeriesRecord, text: str, name: str) -> Series:
@@ -152,10 +150,15 @@ def _read_series(record: SeriesRecord, text: str, name: str) -> Series:
         raise FileError(
             f"“{name}” is damaged: the data of {record.name} are not the {record.rows} rows they should be."
         )
-    if len(record.columns) != len(record.raw) or any(not 0 <= e.row < record.rows for e in record.set_aside):
+    raw_places = [one.raw for one in record.columns if one.raw is not None]
+    rows_named = [entry.row for entry in (*record.set_aside, *record.edits)]
+    if not all(
+        0 <= place < len(record.raw) for place in (*raw_places, *(edit.raw for edit in record.edits))
+    ) or not all(0 <= row < record.rows for row in rows_named):
         raise FileError(f"“{name}” is damaged: the recipe of {record.name} does not fit its data.")
     columns = tuple(_read_column(entry, [row[i] for row in rows]) for i, entry in enumerate(record.raw))
-    return Series(record.id, record.name, Table(columns, record.source), record.columns, record.set_aside)
+    decided = {field_name: getattr(record, field_name) for field_name in DECISIONS}
+    return Series(record.id, record.name, Table(columns, record.source), **decided)
 
 
 def _read_column(record: ColumnRecord, texts: list[str]) -> RawColumn:

@@ -145,7 +145,7 @@ def _source(fit: DerivedFit) -> tuple[Line, ...]:
     lines = [Line("file", source.name)] if source.name else []
     lines += [Line(label, text) for label, text in source.how]
     blank = int((~series.measured).sum())
-    rows = f"{len(fit.rows)} of {series.table.rows} in use"
+    rows = f"{len(fit.rows)} of {series.rows} in use"
     if blank:
         rows += f", {blank} without a number in x or y"
     lines.append(Line("rows", rows))

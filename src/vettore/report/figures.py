@@ -73,7 +73,7 @@ def _draw_data(axes, fit: DerivedFit) -> None:
     x, y = series.values(Role.X), series.values(Role.Y)
     aside = series.measured & ~series.kept
     many = len(fit.rows) > MOST_VECTOR_POINTS
-    sigma = series.values(Role.Y_ERROR)
+    sigma = series.sigma
     if sigma is not None and fit.recipe.use_errors:
         axes.errorbar(
             x[fit.rows], y[fit.rows], sigma[fit.rows], fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2

@@ -75,15 +75,16 @@ def fit_series(series: Series, recipe: PolynomialFit) -> DerivedFit:
         missing = "x" if x is None else "y"
         raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
     mask = series.in_use
-    sigma = series.values(Role.Y_ERROR) if recipe.use_errors else None
+    sigma = series.sigma if recipe.use_errors else None
     if sigma is not None:
         mask = mask & np.isfinite(sigma)
     rows = np.flatnonzero(mask)
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
     key = (
-        series.table.key,
+        series.key,
         tuple((column.name, column.role) for column in series.columns),
+        series.error_of_y,
         series.set_aside,
         (recipe.degree, recipe.intercept, recipe.use_errors),
     )

@@ -2,13 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from vettore.core.errors import DataError, name_rows
+from vettore.core.formula.formula import read_expression
+from vettore.core.formula.write import rename_in
+from vettore.study.columns import column_names
 from vettore.study.recipes import Asked, PolynomialFit, Reading, ReportRecipe
-from vettore.study.series import ColumnSettings, Role, Series, SetAside, Table, new_series
+from vettore.study.series import (
+    CellEdit,
+    ColumnSettings,
+    ErrorKind,
+    ErrorOfY,
+    Role,
+    Series,
+    SetAside,
+    guess_roles,
+    new_series,
+)
 from vettore.study.study import Study
+from vettore.study.table import RawColumn, Table
 
 # A role that only one column of a series can have; giving it takes it from the column that had it.
 SINGLE_ROLES = frozenset({Role.X, Role.Y, Role.Y_ERROR, Role.X_ERROR, Role.Z})
@@ -38,24 +52,168 @@ def rename_series(study: Study, series: str, name: str) -> Study:
 
 
 def set_column(study: Study, series: str, place: int, settings: ColumnSettings) -> Study:
-    """Change a column's name, unit or role. Raises DataError when a text column is asked to be a number."""
+    """Change what was decided about a column. Raises DataError when a text column is asked to be a number."""
     one = study.find_series(series)
-    if one.table.columns[place].texts is not None and settings.role is not Role.TEXT:
+    if one.data[place].texts is not None and settings.role is not Role.TEXT:
         raise DataError(f"Column {settings.name} holds text, so it cannot be {settings.role}.", column=settings.name)
     columns = list(one.columns)
     if settings.role in SINGLE_ROLES:
         columns = [replace(c, role=Role.CARRIED) if c.role is settings.role else c for c in columns]
     columns[place] = settings
+    renamed = one.columns[place].name
+    if settings.name != renamed:
+        _check_name(one, settings.name, place)
+        columns = [replace(c, formula=rename_in(c.formula, renamed, settings.name)) for c in columns]
     return _with_series(study, one.changed(columns=tuple(columns)))
+
+
+def add_worked_column(study: Study, series: str, name: str, unit: str, formula: str) -> Study:
+    """Add a column worked out from others. Raises FormulaError or DataError."""
+    one = study.find_series(series)
+    _check_name(one, name, None)
+    read_expression(formula, column_names(one.columns))
+    column = ColumnSettings(name, unit, Role.CARRIED, None, formula)
+    changed = one.changed(columns=(*one.columns, column))
+    if changed.data[-1].problem:
+        raise DataError(changed.data[-1].problem, column=name)
+    return _with_series(study, changed)
+
+
+def remove_column(study: Study, series: str, place: int) -> Study:
+    """Take a column out of view (a raw one stays in the table, so that undo and saving keep it)."""
+    one = study.find_series(series)
+    columns = tuple(column for i, column in enumerate(one.columns) if i != place)
+    sort = None if one.sort is None or one.sort[0] == place else (one.sort[0] - (one.sort[0] > place), one.sort[1])
+    return _with_series(study, one.changed(columns=columns, sort=sort))
+
+
+def move_column(study: Study, series: str, place: int, to: int) -> Study:
+    """Show a column at another place."""
+    one = study.find_series(series)
+    columns = list(one.columns)
+    sorted_by = columns[one.sort[0]] if one.sort else None
+    columns.insert(to, columns.pop(place))
+    sort = (columns.index(sorted_by), one.sort[1]) if sorted_by is not None and one.sort else None
+    return _with_series(study, one.changed(columns=tuple(columns), sort=sort))
+
+
+def set_cell(study: Study, series: str, row: int, place: int, text: str) -> Study:
+    """Type over a cell of a column that came from a file; the original stays beside it.
+
+    Raises DataError for a worked column, which follows its formula.
+    """
+    one = study.find_series(series)
+    raw = one.columns[place].raw
+    if raw is None:
+        raise DataError(f"{one.columns[place].name} is worked out by a formula; change the formula instead.")
+    kept = tuple(edit for edit in one.edits if (edit.row, edit.raw) != (row, raw))
+    return _with_series(study, one.changed(edits=(*kept, CellEdit(row, raw, text))))
+
+
+def revert_cell(study: Study, series: str, row: int, place: int) -> Study:
+    """Give a cell its original back."""
+    one = study.find_series(series)
+    raw = one.columns[place].raw
+    return _with_series(study, one.changed(edits=tuple(e for e in one.edits if (e.row, e.raw) != (row, raw))))
+
+
+def set_error_of_y(study: Study, series: str, error: ErrorOfY) -> Study:
+    """Say where the ± of y comes from. Raises DataError for a size that is not above zero."""
+    if error.kind is not ErrorKind.COLUMN and not error.value > 0:
+        raise DataError("A ± must be above zero.")
+    return _with_series(study, study.find_series(series).changed(error_of_y=error))
+
+
+def sort_rows(study: Study, series: str, place: int, falling: bool) -> Study:
+    """Show the rows in the order of a column; rows keep their numbers."""
+    return _with_series(study, study.find_series(series).changed(sort=(place, falling)))
+
+
+def unsort_rows(study: Study, series: str) -> Study:
+    """Show the rows as they came."""
+    return _with_series(study, study.find_series(series).changed(sort=None))
+
+
+def set_colour(study: Study, series: str, colour: int) -> Study:
+    """Give a series another colour of the theme."""
+    return _with_series(study, study.find_series(series).changed(colour=colour))
+
+
+def duplicate_series(study: Study, series: str) -> Study:
+    """Add a copy of a series, without its curves."""
+    one = study.find_series(series)
+    copy = one.changed(id=f"s{study.counter + 1}", name=f"{one.name} (copy)")
+    return replace(study, series=(*study.series, copy), counter=study.counter + 1)
+
+
+def renew_series(study: Study, series: str, table: Table) -> Study:
+    """Put new data under the same decisions: roles, worked columns, fits and readings stay.
+
+    Columns are found by the name they came with. Cells typed over and rows set aside belonged to the old
+    rows and are let go. Raises DataError when a column that is used is missing.
+    """
+    one = study.find_series(series)
+    places = {column.name: i for i, column in enumerate(table.columns)}
+    columns = []
+    for settings in one.columns:
+        if settings.raw is None:
+            columns.append(settings)
+            continue
+        came_as = one.table.columns[settings.raw].name
+        if came_as in places:
+            columns.append(replace(settings, raw=places[came_as]))
+        elif settings.role not in (Role.CARRIED, Role.TEXT):
+            raise DataError(
+                f"The new data have no column “{came_as}”, which is {settings.role} here.", column=came_as
+            )
+    changed = one.changed(table=table, columns=tuple(columns), set_aside=(), edits=(), sort=None)
+    return _with_series(study, changed)
+
+
+def set_table(study: Study, series: str, table: Table, rows: Callable[[int], int | None] | None = None) -> Study:
+    """Put an edited table under a typed series; ``rows`` says where each old row went (None: it is gone)."""
+    one = study.find_series(series)
+    set_aside = one.set_aside
+    if rows is not None:
+        moved = ((rows(entry.row), entry.reason) for entry in set_aside)
+        set_aside = tuple(SetAside(row, reason) for row, reason in moved if row is not None)
+    known = {column.raw for column in one.columns}
+    roles = guess_roles(table.columns)
+    free = {role for role in SINGLE_ROLES if one.place(role) is None}
+    added = tuple(
+        ColumnSettings(
+            column.name, column.unit, role if role in free or role not in SINGLE_ROLES else Role.CARRIED, raw
+        )
+        for raw, (column, role) in enumerate(zip(table.columns, roles, strict=True))
+        if raw not in known and raw >= len(one.table.columns)
+    )
+    columns = tuple(
+        replace(c, role=_role_for(c, table.columns[c.raw])) if c.raw is not None else c for c in one.columns
+    )
+    return _with_series(study, one.changed(table=table, columns=(*columns, *added), set_aside=set_aside))
+
+
+def _role_for(settings: ColumnSettings, column: RawColumn) -> Role:
+    """Return the role that a column can keep now that its cells may have changed from numbers to text or back."""
+    if column.texts is not None:
+        return Role.TEXT
+    return Role.CARRIED if settings.role is Role.TEXT else settings.role
+
+
+def _check_name(series: Series, name: str, place: int | None) -> None:
+    if not name.strip():
+        raise DataError("A column needs a name.")
+    if any(column.name == name for i, column in enumerate(series.columns) if i != place):
+        raise DataError(f"There is a column “{name}” already. Give it another name.", column=name)
 
 
 def set_rows_aside(study: Study, series: str, rows: Iterable[int], reason: str) -> Study:
     """Set rows (counted from 0) aside with a reason; a row already aside takes the new reason."""
     one = study.find_series(series)
     wanted = sorted(set(rows))
-    if any(not 0 <= row < one.table.rows for row in wanted):
+    if any(not 0 <= row < one.rows for row in wanted):
         shown = name_rows([row + 1 for row in wanted])
-        raise DataError(f"{one.name} has {one.table.rows} rows; {shown} cannot be set aside.")
+        raise DataError(f"{one.name} has {one.rows} rows; {shown} cannot be set aside.")
     kept = [entry for entry in one.set_aside if entry.row not in wanted]
     entries = sorted([*kept, *(SetAside(row, reason) for row in wanted)], key=lambda entry: entry.row)
     return _with_series(study, one.changed(set_aside=tuple(entries)))

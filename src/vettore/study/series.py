@@ -1,13 +1,11 @@
-"""Measured columns that belong together, and what the user decided about them.
+"""A series: measured columns that belong together, and what the user decided about them.
 
-A ``Table`` holds the values as they came and never changes. A ``Series`` refers to a table and adds
-decisions: names, units, roles, rows set aside. Rows are counted from 0 in code, from 1 on screen.
+The ``Table`` holds the values as they came. The decisions are names, units, roles, conversions, worked
+columns, cells typed over, rows set aside. Rows are counted from 0 in code, from 1 on screen.
 """
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
@@ -15,82 +13,21 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
+from vettore.core.dates import SECONDS, seconds_of
+from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
+from vettore.study.table import RawColumn, Table, digest_of
 
-
-class Role(StrEnum):
-    """What a column is for; the value is the word on screen."""
-
-    X = "x"
-    Y = "y"
-    Y_ERROR = "± of y"
-    X_ERROR = "± of x"
-    Z = "z"
-    CARRIED = "carried along"
-    TEXT = "text"
-
-
-@dataclass(frozen=True, eq=False)
-class RawColumn:
-    """One column as it came: numbers with NaN for blanks, and the cells that were words.
-
-    ``texts`` is given instead for a column of text. ``words`` maps rows to cells that are not numbers
-    (``n/a``, ``<LOD``); ``places`` is the number of decimal places it was written with.
-    """
-
-    name: str
-    unit: str
-    values: Array
-    words: Mapping[int, str] = field(default_factory=dict)
-    texts: tuple[str, ...] | None = None
-    places: int | None = None
-
-
-@dataclass(frozen=True)
-class Source:
-    """Where a table came from and how it was read, as label–text pairs that can be shown."""
-
-    name: str
-    path: str = ""
-    digest: str = ""
-    read_at: str = ""
-    how: tuple[tuple[str, str], ...] = ()
-    notes: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True, eq=False)
-class Table:
-    """Columns of equal length as they came in. Immutable: the arrays are locked."""
-
-    columns: tuple[RawColumn, ...]
-    source: Source
-
-    def __post_init__(self) -> None:
-        for column in self.columns:
-            column.values.setflags(write=False)
-
-    @property
-    def rows(self) -> int:
-        """The number of rows."""
-        return len(self.columns[0].values) if self.columns else 0
-
-    @cached_property
-    def key(self) -> str:
-        """A digest of the contents, for caches and for telling whether data changed."""
-        digest = hashlib.blake2b(digest_size=16)
-        for column in self.columns:
-            digest.update(column.values.tobytes())
-            if column.texts is not None:
-                digest.update("\0".join(column.texts).encode())
-        return digest.hexdigest()
-
-
-@dataclass(frozen=True)
-class ColumnSettings:
-    """What the user decided about a column."""
-
-    name: str
-    unit: str
-    role: Role
+__all__ = [
+    "CellEdit",
+    "ColumnSettings",
+    "ErrorKind",
+    "ErrorOfY",
+    "Role",
+    "Series",
+    "SetAside",
+    "guess_roles",
+    "new_series",
+]
 
 
 @dataclass(frozen=True)
@@ -101,15 +38,65 @@ class SetAside:
     reason: str
 
 
+class ErrorKind(StrEnum):
+    """Where the ± of y comes from."""
+
+    COLUMN = "column"
+    CONSTANT = "constant"
+    PERCENT = "percent"
+
+
+@dataclass(frozen=True)
+class ErrorOfY:
+    """The ± of y: the column with that role, one value for all rows, or a percentage of each y."""
+
+    kind: ErrorKind = ErrorKind.COLUMN
+    value: float = 0.0
+
+
 @dataclass(frozen=True, eq=False)
 class Series:
-    """A table with the user's decisions."""
+    """A table with the user's decisions. ``columns`` are in the order shown; ``sort`` is (place, falling)."""
 
     id: str
     name: str
     table: Table
     columns: tuple[ColumnSettings, ...]
     set_aside: tuple[SetAside, ...] = ()
+    edits: tuple[CellEdit, ...] = ()
+    error_of_y: ErrorOfY = field(default_factory=ErrorOfY)
+    sort: tuple[int, bool] | None = None
+    colour: int | None = None
+    truth: str = ""
+
+    @cached_property
+    def data(self) -> tuple[RawColumn, ...]:
+        """The columns as they are used, in the order of ``columns``: edited, converted, worked out."""
+        return effective_columns(self.table, self.columns, self.edits)
+
+    @cached_property
+    def key(self) -> str:
+        """A digest of the columns as they are used."""
+        return digest_of(self.data)
+
+    @property
+    def rows(self) -> int:
+        """The number of rows."""
+        return self.table.rows
+
+    @cached_property
+    def order(self) -> np.ndarray[tuple[int], np.dtype[np.intp]]:
+        """The rows in the order in which they are shown."""
+        if self.sort is None or self.sort[0] >= len(self.columns):
+            return np.arange(self.rows)
+        column = self.data[self.sort[0]]
+        keys = np.array(column.texts, dtype=object) if column.texts is not None else column.values
+        order = np.argsort(keys, kind="stable")
+        if self.sort[1]:
+            blank = int(np.isnan(column.values).sum()) if column.texts is None else 0
+            filled = len(order) - blank
+            order = np.concatenate([order[:filled][::-1], order[filled:]])
+        return order
 
     def place(self, role: Role) -> int | None:
         """Return the place of the first column with this role."""
@@ -118,14 +105,23 @@ class Series:
     def values(self, role: Role) -> Array | None:
         """Return the values of the column with this role, shape (rows,)."""
         place = self.place(role)
-        return None if place is None else self.table.columns[place].values
+        return None if place is None else self.data[place].values
+
+    @cached_property
+    def sigma(self) -> Array | None:
+        """The ± of y of every row, shape (rows,), or None when none is known."""
+        y = self.values(Role.Y)
+        if self.error_of_y.kind is ErrorKind.COLUMN or y is None:
+            return self.values(Role.Y_ERROR)
+        if self.error_of_y.kind is ErrorKind.CONSTANT:
+            return np.full(self.rows, self.error_of_y.value)
+        return np.asarray(np.abs(y) * (self.error_of_y.value / 100), dtype=np.float64)
 
     def label(self, role: Role) -> str:
         """Return ``name (unit)`` of the column with this role."""
-        place = self.place(role)
-        if place is None:
+        column = self.column(role)
+        if column is None:
             return ""
-        column = self.columns[place]
         return f"{column.name} ({column.unit})" if column.unit else column.name
 
     def column(self, role: Role) -> ColumnSettings | None:
@@ -136,14 +132,14 @@ class Series:
     @cached_property
     def kept(self) -> Mask:
         """The rows that are not set aside, shape (rows,)."""
-        mask = np.ones(self.table.rows, dtype=np.bool_)
+        mask = np.ones(self.rows, dtype=np.bool_)
         mask[[entry.row for entry in self.set_aside]] = False
         return mask
 
     @cached_property
     def measured(self) -> Mask:
         """The rows with a number in both x and y, shape (rows,)."""
-        mask = np.ones(self.table.rows, dtype=np.bool_)
+        mask = np.ones(self.rows, dtype=np.bool_)
         for role in (Role.X, Role.Y):
             values = self.values(role)
             mask &= np.isfinite(values) if values is not None else False
@@ -189,9 +185,25 @@ def _names_error(name: str) -> bool:
 
 
 def new_series(identity: str, name: str, table: Table) -> Series:
-    """Return a series over a table with our best guess of its roles."""
+    """Return a series over a table with our best guess of its roles; a first column of dates gives elapsed time as x."""
     roles = guess_roles(table.columns)
     columns = tuple(
-        ColumnSettings(column.name, column.unit, role) for column, role in zip(table.columns, roles, strict=True)
+        ColumnSettings(column.name, column.unit, role, raw)
+        for raw, (column, role) in enumerate(zip(table.columns, roles, strict=True))
     )
-    return Series(identity, name, table, columns)
+    dated = next((raw for raw, column in enumerate(table.columns[:2]) if column.texts is not None), None)
+    if dated is None:
+        return Series(identity, name, table, columns)
+    seconds = seconds_of(table.columns[dated].texts or ())
+    if seconds is None:
+        return Series(identity, name, table, columns)
+    # The dates take the place of x; what was guessed as x becomes y, and so on.
+    numbers = [one for one in columns if one.role is not Role.TEXT]
+    left = iter([Role.Y, *(Role.CARRIED for _ in numbers)])
+    columns = tuple(
+        one if one.role in (Role.TEXT, Role.Y_ERROR) else replace(one, role=next(left)) for one in columns
+    )
+    span = float(np.nanmax(seconds) - np.nanmin(seconds))
+    unit = next((unit for unit in ("d", "h", "min") if span > 3 * SECONDS[unit]), "s")
+    elapsed = ColumnSettings("elapsed time", unit, Role.X, dated, elapsed=unit)
+    return Series(identity, name, table, (columns[0], elapsed, *columns[1:]) if dated == 0 else (elapsed, *columns))

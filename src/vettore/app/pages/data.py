@@ -135,7 +135,7 @@ class DataPage(Page):
         series = self.session.series
         if series is None:
             return []
-        words = [f"{series.table.rows} rows, {len(series.columns)} columns", "raw values are never changed"]
+        words = [f"{series.rows} rows, {len(series.columns)} columns", "raw values are never changed"]
         if self.session.pointed >= 0:
             words.append(f"row {self.session.pointed + 1} under the pointer")
         return words
@@ -150,7 +150,7 @@ class DataPage(Page):
             self.plot.marks.set_data(empty, empty, np.empty(0, np.intp), empty.astype(bool), series_colour(place))
             return
         rows = np.flatnonzero(series.measured)
-        sigma = series.values(Role.Y_ERROR)
+        sigma = series.sigma
         self.plot.marks.set_data(
             x[rows],
             y[rows],
@@ -159,7 +159,7 @@ class DataPage(Page):
             series_colour(place),
             None if sigma is None else sigma[rows],
         )
-        shown = (series.table.key, series.place(Role.X), series.place(Role.Y))
+        shown = (series.key, series.place(Role.X), series.place(Role.Y))
         if shown != self._shown:
             self._shown = shown
             self.plot.show_home(x[rows], y[rows])
@@ -167,7 +167,7 @@ class DataPage(Page):
     def _show_source(self, series: Series) -> None:
         source = series.table.source
         pairs = [("file", source.name), *source.how] if source.name else list(source.how)
-        self.source.show_pairs([*pairs, ("rows", f"{series.table.rows}, none dropped")])
+        self.source.show_pairs([*pairs, ("rows", f"{series.rows}, none dropped")])
         notes = "\n".join(source.notes)
         self.source.setToolTip(f"Notes beside the table:\n{notes}" if notes else "")
         sentences = _what_to_look_at(series)
@@ -176,7 +176,7 @@ class DataPage(Page):
         self.look_text.setText("\n".join(f"△ {sentence}" for sentence in sentences))
 
     def _show_numbers(self, series: Series) -> None:
-        column, raw = series.columns[self._column], series.table.columns[self._column]
+        column, raw = series.columns[self._column], series.data[self._column]
         self.numbers_title.setText(f"{column.name}, in numbers".upper())
         self.histogram.setVisible(raw.texts is None)
         if raw.texts is not None:
@@ -234,7 +234,7 @@ class DataPage(Page):
 
     def _offer_roles(self, place: int, where) -> None:
         series = self.session.series
-        if series is None or series.table.columns[place].texts is not None:
+        if series is None or series.data[place].texts is not None:
             return
         menu = QMenu(self.table)
         for role in NUMBER_ROLES:
@@ -257,11 +257,11 @@ class DataPage(Page):
 def _what_to_look_at(series: Series) -> list[str]:
     """Return sentences about rows that deserve a look."""
     sentences = []
-    for column, settings in zip(series.table.columns, series.columns, strict=True):
+    for column, settings in zip(series.data, series.columns, strict=True):
         if column.texts is not None:
             continue
         blank = (np.flatnonzero(~np.isfinite(column.values)) + 1).tolist()
-        if blank and len(blank) < series.table.rows:
+        if blank and len(blank) < series.rows:
             used = settings.role in (Role.X, Role.Y)
             consequence = "left out of every fit" if used else "not used by any curve"
             sentences.append(f"No number in {settings.name}: {name_rows(blank)} ({consequence}).")

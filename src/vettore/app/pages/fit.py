@@ -131,7 +131,7 @@ class FitPage(Page):
         self._show_rows()
         recipe = self._recipe(series)
         self.origin.setChecked(not recipe.intercept)
-        self.use_errors.setVisible(series.place(Role.Y_ERROR) is not None)
+        self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.another.setEnabled(self.session.curve is not None)
         self.session.background.run("fit", lambda: fit_series(series, recipe), self._show_fit, self._show_refusal, 1)
@@ -142,7 +142,7 @@ class FitPage(Page):
         if self.fit is None:
             return []
         weights = "weights from ± of y" if self.fit.result.weighted else "equal weights"
-        return [f"{len(self.fit.rows)} of {self.fit.series.table.rows} rows in use", "linear least squares", weights]
+        return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", "linear least squares", weights]
 
     def choose_degree(self, degree: int) -> None:
         """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
@@ -200,7 +200,7 @@ class FitPage(Page):
             return
         rows = np.flatnonzero(series.measured)
         place = next(i for i, one in enumerate(self.session.study.series) if one.id == series.id)
-        sigma = series.values(Role.Y_ERROR) if self._recipe(series).use_errors else None
+        sigma = series.sigma if self._recipe(series).use_errors else None
         ink = series_colour(place)
         aside = ~series.kept[rows]
         self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, None if sigma is None else sigma[rows])
@@ -208,7 +208,7 @@ class FitPage(Page):
         span = (float(x[used].min()), float(x[used].max())) if len(used) else None
         self.plot.beyond.set_span(span)
         self.plot.lower_beyond.set_span(span)
-        shown = (series.table.key, series.place(Role.X), series.place(Role.Y))
+        shown = (series.key, series.place(Role.X), series.place(Role.Y))
         if shown != self._shown:
             self._shown = shown
             self.plot.line.set_curve(None)
@@ -256,7 +256,7 @@ class FitPage(Page):
         self.readings.show_fit(None)
 
     def _start_line_up(self, series: Series, recipe: PolynomialFit) -> None:
-        key = (series.table.key, series.columns, series.set_aside, recipe.intercept, recipe.use_errors)
+        key = (series.key, series.columns, series.set_aside, series.error_of_y, recipe.intercept, recipe.use_errors)
         if key == self._lined_up:
             self.line_up.mark(recipe.degree if self.session.curve else -1)
             return

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Elided, button, label
 from vettore.core.errors import VettoreError
+from vettore.core.rounding import read_number
 from vettore.study import edits
 from vettore.study.derive import DerivedFit, DerivedReading, read
 from vettore.study.recipes import Asked, Reading
@@ -16,13 +17,9 @@ from vettore.study.series import Role
 
 def typed_number(text: str) -> float:
     """Return the number that a person typed, with decimal comma or point. Raises VettoreError."""
-    plain = text.strip().replace("−", "-").replace(",", ".")
-    try:
-        value = float(plain)
-    except ValueError:
-        raise VettoreError(f"“{text.strip()}” is not a number.") from None
-    if value != value or value in (float("inf"), float("-inf")):
-        raise VettoreError(f"“{text.strip()}” is not a finite number.")
+    value = read_number(text)
+    if value is None:
+        raise VettoreError(f"“{text.strip()}” is not a number.")
     return value
 
 

@@ -39,7 +39,12 @@ class SeriesModel(QAbstractTableModel):
 
     def show_series(self, series: Series | None, style: NumberStyle) -> None:
         """Show another series, or the same one after an edit."""
-        same = series is not None and self.series is not None and series.table is self.series.table
+        same = (
+            series is not None
+            and self.series is not None
+            and series.table is self.series.table
+            and len(series.columns) == len(self.series.columns)
+        )
         if same and series is not None:
             self.series, self.style = series, style
             self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, self.columnCount() - 1))
@@ -51,7 +56,7 @@ class SeriesModel(QAbstractTableModel):
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return self.series.table.rows if self.series else 0
+        return self.series.rows if self.series else 0
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         return len(self.series.columns) if self.series else 0
@@ -67,7 +72,7 @@ class SeriesModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole):
         if self.series is None:
             return None
-        column = self.series.table.columns[index.column()]
+        column = self.series.data[index.column()]
         aside = not self.series.kept[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return self.text(index.row(), index.column())
@@ -86,7 +91,7 @@ class SeriesModel(QAbstractTableModel):
 
     def text(self, row: int, place: int) -> str:
         """Return a cell as it is shown: with the decimal places that it was written with."""
-        column = self.series.table.columns[place]
+        column = self.series.data[place]
         if column.texts is not None:
             return column.texts[row]
         if row in column.words:

@@ -142,7 +142,7 @@ class Tray(QWidget):
             entry.setChecked(key == chosen)
 
     def _series_entry(self, series: Series, place: int) -> TrayEntry:
-        figure = f"{series.table.rows} rows"
+        figure = f"{series.rows} rows"
         if series.set_aside:
             figure += f" · {len(series.set_aside)} set aside"
         x, y = series.values(Role.X), series.values(Role.Y)

@@ -118,3 +118,18 @@ def walk(node: Node) -> Iterator[Node]:
 def names(node: Node) -> tuple[str, ...]:
     """Return the names in a tree, in the order in which they first stand."""
     return tuple(dict.fromkeys(part.name for part in walk(node) if isinstance(part, Name)))
+
+
+def renamed(node: Node, old: str, new: str) -> Node:
+    """Return a tree with one name replaced."""
+    if isinstance(node, Name):
+        return Name(new) if node.name == old else node
+    if isinstance(node, Call):
+        return Call(node.function, tuple(renamed(part, old, new) for part in node.arguments))
+    if isinstance(node, (Negate, Not)):
+        return type(node)(renamed(node.of, old, new))
+    if isinstance(node, (Binary, Compare)):
+        return type(node)(node.sign, renamed(node.left, old, new), renamed(node.right, old, new))
+    if isinstance(node, (Both, Either)):
+        return type(node)(renamed(node.left, old, new), renamed(node.right, old, new))
+    return node

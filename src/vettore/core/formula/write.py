@@ -5,7 +5,21 @@ from __future__ import annotations
 import math
 import re
 
-from vettore.core.formula.tree import Binary, Both, Call, Compare, Either, Name, Negate, Node, Not, Number, Text
+from vettore.core.formula.tree import (
+    Binary,
+    Both,
+    Call,
+    Compare,
+    Either,
+    Name,
+    Negate,
+    Node,
+    Not,
+    Number,
+    Text,
+    names,
+    renamed,
+)
 from vettore.core.formula.words import ARGUMENTS, CONSTANTS, RESERVED
 
 # How tightly a node holds together; a looser part of a tighter whole goes into brackets.
@@ -65,6 +79,20 @@ def name_text(name: str) -> str:
     """Return a name, in backquotes where it would be read as something else."""
     plain = _PLAIN.match(name) and name not in RESERVED and name not in CONSTANTS and name not in ARGUMENTS
     return name if plain and not _changes(name) else f"`{name}`"
+
+
+def rename_in(text: str, old: str, new: str) -> str:
+    """Return a formula's text with one name replaced; a text that cannot be read stays as it is."""
+    from vettore.core.errors import FormulaError
+    from vettore.core.formula.reader import Reader
+
+    if not text:
+        return text
+    try:
+        tree = Reader(text, frozenset({old})).read_all()
+    except FormulaError:
+        return text
+    return to_text(renamed(tree, old, new)) if old in names(tree) else text
 
 
 def _changes(name: str) -> bool:

@@ -1,0 +1,196 @@
+"""From raw columns to the columns that are used: cells typed over, units converted, worked columns.
+
+Nothing here changes a raw value; every column is worked out anew from the raw ones and the decisions.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.dates import SECONDS, seconds_of
+from vettore.core.differences import slope_through_neighbours
+from vettore.core.errors import FormulaError, VettoreError
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import read_expression
+from vettore.core.formula.tree import Node, names
+from vettore.core.rounding import read_number
+from vettore.study.table import RawColumn, Table
+
+# Names that a worked column may use beside those of columns.
+SLOPE, ROW = "slope", "row"
+
+
+class Role(StrEnum):
+    """What a column is for; the value is the word on screen."""
+
+    X = "x"
+    Y = "y"
+    Y_ERROR = "± of y"
+    X_ERROR = "± of x"
+    Z = "z"
+    CARRIED = "carried along"
+    TEXT = "text"
+
+
+@dataclass(frozen=True)
+class ColumnSettings:
+    """What the user decided about a column.
+
+    ``raw`` is its place in the table (None for a worked column, which has a ``formula``). Values in use are
+    raw·factor + offset; ``places`` is the number of decimal places shown (None: as it came). With ``elapsed``
+    (s, min, h or d) a column of dates gives the time passed since ``zero`` (empty: since its first row).
+    """
+
+    name: str
+    unit: str
+    role: Role
+    raw: int | None = None
+    formula: str = ""
+    factor: float = 1.0
+    offset: float = 0.0
+    places: int | None = None
+    elapsed: str = ""
+    zero: str = ""
+
+
+@dataclass(frozen=True)
+class CellEdit:
+    """What was typed over a cell of a raw column."""
+
+    row: int
+    raw: int
+    text: str
+
+
+def effective_columns(
+    table: Table, settings: tuple[ColumnSettings, ...], edits: tuple[CellEdit, ...]
+) -> tuple[RawColumn, ...]:
+    """Return one column per setting. A worked column that cannot be worked out is blank and says why."""
+    ready: dict[int, RawColumn] = {}
+    for place, one in enumerate(settings):
+        if one.raw is not None:
+            ready[place] = _from_raw(table.columns[one.raw], one, [edit for edit in edits if edit.raw == one.raw])
+    worked = {place: one for place, one in enumerate(settings) if one.raw is None}
+    trees: dict[int, Node] = {}
+    known = column_names(settings)
+    for place, one in worked.items():
+        try:
+            trees[place] = read_expression(one.formula, known)
+        except FormulaError as error:
+            ready[place] = _blank(one, table.rows, f"{error.message} {error.hint}".strip())
+    while trees:
+        able = [place for place, tree in trees.items() if not _awaits(tree, settings, trees)]
+        if not able:
+            for place in trees:
+                ready[place] = _blank(worked[place], table.rows, "It refers to itself, directly or through others.")
+            break
+        for place in able:
+            ready[place] = _work_out(worked[place], trees.pop(place), settings, ready, table.rows)
+    return tuple(ready[place] for place in range(len(settings)))
+
+
+def column_names(settings: tuple[ColumnSettings, ...]) -> list[str]:
+    """Return the names that a worked column or a condition may use."""
+    return [*(one.name for one in settings), SLOPE, ROW]
+
+
+def values_by_name(settings: tuple[ColumnSettings, ...], data: tuple[RawColumn, ...], rows: int) -> dict[str, object]:
+    """Return the columns by name, for conditions and formulas; of equal names the first counts."""
+    found: dict[str, object] = {ROW: np.arange(1.0, rows + 1)}
+    x, y = (_of_role(settings, dict(enumerate(data)), role) for role in (Role.X, Role.Y))
+    if x is not None and y is not None:
+        found[SLOPE] = slope_through_neighbours(x, y)
+    for one, column in reversed(list(zip(settings, data, strict=True))):
+        found[one.name] = column.values if column.texts is None else np.array(column.texts, dtype=object)
+    return found
+
+
+def _awaits(tree: Node, settings: tuple[ColumnSettings, ...], waiting: dict[int, Node]) -> bool:
+    """Whether a tree needs a worked column that is not worked out yet."""
+    wanted = set(names(tree))
+    if SLOPE in wanted:
+        wanted |= {one.name for one in settings if one.role in (Role.X, Role.Y)}
+    return any(settings[place].name in wanted for place in waiting)
+
+
+def _from_raw(raw: RawColumn, one: ColumnSettings, edits: list[CellEdit]) -> RawColumn:
+    column = replace(raw, name=one.name, unit=one.unit, places=raw.places if one.places is None else one.places)
+    if edits:
+        column = _edited(column, edits)
+    if one.elapsed and column.texts is not None:
+        column = _elapsed(column, one)
+    if column.texts is None and (one.factor, one.offset) != (1.0, 0.0):
+        places = one.places if one.places is not None else None
+        column = replace(column, values=column.values * one.factor + one.offset, places=places)
+    return column
+
+
+def _elapsed(column: RawColumn, one: ColumnSettings) -> RawColumn:
+    """Turn dates into the time passed since a zero."""
+    seconds = seconds_of([*(column.texts or ()), *([one.zero] if one.zero else [])])
+    if seconds is None:
+        return replace(column, texts=None, places=None, problem="The cells are no dates.")
+    zero = seconds[-1] if one.zero else seconds[np.isfinite(seconds)][0]
+    values = (seconds[: len(column.texts or ())] - zero) / SECONDS[one.elapsed]
+    return replace(column, values=values, texts=None, words={}, places=None)
+
+
+def _edited(column: RawColumn, edits: list[CellEdit]) -> RawColumn:
+    if column.texts is not None:
+        texts = list(column.texts)
+        for edit in edits:
+            texts[edit.row] = edit.text
+        return replace(column, texts=tuple(texts))
+    values, words = column.values.copy(), dict(column.words)
+    for edit in edits:
+        number = read_number(edit.text)
+        values[edit.row] = np.nan if number is None else number
+        words.pop(edit.row, None)
+        if number is None and edit.text.strip():
+            words[edit.row] = edit.text
+    return replace(column, values=values, words=words)
+
+
+def _work_out(
+    one: ColumnSettings,
+    tree: Node,
+    settings: tuple[ColumnSettings, ...],
+    ready: dict[int, RawColumn],
+    rows: int,
+) -> RawColumn:
+    wanted = set(names(tree))
+    columns: dict[str, Array] = {}
+    for place in sorted(ready, reverse=True):
+        name, column = settings[place].name, ready[place]
+        if name not in wanted:
+            continue
+        if column.texts is not None:
+            return _blank(one, rows, f"{name} holds text.")
+        if column.problem:
+            return _blank(one, rows, f"{name} has no values.")
+        columns[name] = column.values
+    if ROW in wanted and ROW not in columns:
+        columns[ROW] = np.arange(1.0, rows + 1)
+    if SLOPE in wanted and SLOPE not in columns:
+        x, y = (_of_role(settings, ready, role) for role in (Role.X, Role.Y))
+        if x is None or y is None:
+            return _blank(one, rows, "A slope needs a column for x and one for y.")
+        columns[SLOPE] = slope_through_neighbours(x, y)
+    try:
+        values = evaluate(tree, columns, rows)
+    except VettoreError as error:
+        return _blank(one, rows, str(error))
+    values = np.where(np.isfinite(values), values, np.nan)
+    return RawColumn(one.name, one.unit, values, places=one.places)
+
+
+def _of_role(settings: tuple[ColumnSettings, ...], ready: dict[int, RawColumn], role: Role) -> Array | None:
+    return next((ready[p].values for p, one in enumerate(settings) if one.role is role and p in ready), None)
+
+
+def _blank(one: ColumnSettings, rows: int, problem: str) -> RawColumn:
+    return RawColumn(one.name, one.unit, np.full(rows, np.nan), places=one.places, problem=problem)
