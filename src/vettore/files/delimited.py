@@ -18,7 +18,7 @@ import numpy as np
 
 from vettore.core import cells
 from vettore.files import large
-from vettore.files.refusals import FileError, read_bytes
+from vettore.files.refusals import FileError, check_columns, read_bytes
 from vettore.files.sniff import (
     SAMPLE_BYTES,
     SPACES,
@@ -53,12 +53,13 @@ def parse(data: bytes, name: str, path: str = "", change: Guess | None = None) -
     layout = guess(head, encoding, name)
     if change is not None:
         layout = change(layout)
+    check_columns(layout.columns, name)
     with ThreadPoolExecutor(1) as pool:
         digest = pool.submit(lambda: hashlib.sha256(data).hexdigest())
         if len(data) > LARGE:
             columns, notes = _read_large(data, head, layout, name, path)
         else:
-            columns, notes = _read_small(text_of(data, layout.encoding), layout)
+            columns, notes = _read_small(text_of(data, layout.encoding), layout, name)
     if not any(column.texts is None for column in columns):
         raise FileError(
             f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark."
@@ -83,7 +84,7 @@ def _notes_above(lines: list[str], layout: Layout) -> list[str]:
     return [line.strip() for i, line in enumerate(lines[: layout.first_row]) if i not in header and line.strip()]
 
 
-def _read_small(text: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
+def _read_small(text: str, layout: Layout, name: str) -> tuple[tuple[RawColumn, ...], list[str]]:
     lines = lines_of(text)
     notes = _notes_above(lines, layout)
     rows = []
@@ -93,6 +94,7 @@ def _read_small(text: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[
         elif line.strip(" \t\x1a\x0c" + layout.delimiter.replace(SPACES, "")):
             rows.append(split_line(line, layout.delimiter))
     width = max(layout.columns, max(map(len, rows), default=0))
+    check_columns(width, name)
     filled = [row + [""] * (width - len(row)) for row in rows]
     columns = [column_from_texts([row[place] for row in filled], layout.decimal_mark) for place in range(width)]
     return _named(columns, lines, layout), notes

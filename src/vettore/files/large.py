@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.files.refusals import FileError
+from vettore.files.refusals import FileError, check_columns
 from vettore.files.sniff import SAMPLE_BYTES, SPACES, Layout, lines_of, text_of
 
 SAMPLE_LINES = 200
@@ -50,6 +50,7 @@ def read(data: bytes, head: str, layout: Layout, name: str, path: str) -> Found:
         source, raw = Source(None, body, 0), body.encode("utf-8")
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
+        check_columns(_widest(raw, layout), name)
         # Rows longer than the first: read again with room for the longest, so that no cell is lost.
         frame = _frame(source, layout, max(layout.columns, _widest(raw, layout)), name)
     empty = frame.isna().all(axis=1).to_numpy()

@@ -11,6 +11,16 @@ class FileError(VettoreError):
     """A file cannot be read or written; the message says why and what to do."""
 
 
+# More columns than this are no table of measurements, and would only be waited for.
+MOST_COLUMNS = 5000
+
+
+def check_columns(count: int, name: str) -> None:
+    """Refuse a table that is too wide."""
+    if count > MOST_COLUMNS:
+        raise FileError(f"“{name}” has {count:,} columns; the most is {MOST_COLUMNS:,}. Cut it down first.")
+
+
 def read_bytes(path: Path) -> bytes:
     """Return the contents of a file. Raises FileError in a sentence."""
     try:

@@ -1,0 +1,137 @@
+"""Tables on the clipboard: tab text and HTML, in and out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from html import escape
+from html.parser import HTMLParser
+
+from vettore.core import cells
+from vettore.files.delimited import parse
+from vettore.files.grid import table_from_grid
+from vettore.files.refusals import FileError
+from vettore.study.table import Source, Table
+
+MOST_CELLS = 5_000_000
+# Cells may be left open (HTML allows it), so a long table counts as deep; real nesting never comes near.
+DEEPEST = 200_000
+VOID = frozenset(["br", "hr", "img", "input", "col", "meta", "link", "wbr"])
+
+
+class _Cells(HTMLParser):
+    """Collects the cells of the largest table; text outside tables is dropped, nesting is only counted."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(convert_charrefs=True)
+        self._name = name
+        self._depth = 0
+        self.tables: list[list[list[str]]] = []
+        self._rows: list[list[str]] | None = None
+        self._cell: list[str] | None = None
+        self._across = 1
+        self._count = 0
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        if tag not in VOID:
+            self._depth += 1
+            if self._depth > DEEPEST:
+                raise FileError(f"“{self._name}” has more than {DEEPEST} things inside each other. It was not read.")
+        if tag == "table":
+            self._rows = []
+            self.tables.append(self._rows)
+        elif tag == "tr" and self._rows is not None:
+            self._close_cell()
+            self._rows.append([])
+        elif tag in ("td", "th") and self._rows is not None:
+            self._close_cell()
+            if not self._rows:
+                self._rows.append([])
+            self._cell = []
+            across = dict(attrs).get("colspan") or "1"
+            self._across = min(int(across), 1000) if across.isdigit() else 1
+        elif tag == "br" and self._cell is not None:
+            self._cell.append(" ")
+
+    def handle_endtag(self, tag: str) -> None:
+        self._depth -= 1
+        if tag in ("td", "th", "tr", "table"):
+            self._close_cell()
+        if tag == "table":
+            self._rows = None
+
+    def handle_data(self, data: str) -> None:
+        if self._cell is not None:
+            self._cell.append(data)
+
+    def _close_cell(self) -> None:
+        if self._cell is None or not self._rows:
+            return
+        self._count += self._across
+        if self._count > MOST_CELLS:
+            raise FileError(f"The table has more than {MOST_CELLS:,} cells. Save it as a text table instead.")
+        self._rows[-1] += [" ".join("".join(self._cell).split()), *([""] * (self._across - 1))]
+        self._cell = None
+
+
+def html_grid(text: str, name: str) -> list[list[str]]:
+    """Return the cells of the largest table in a page. Raises FileError when there is none."""
+    lower = text.lower()
+    start, end = lower.find("<table"), lower.rfind("</table")
+    if start < 0:
+        raise FileError(f"“{name}” holds no table.")
+    reader = _Cells(name)
+    reader.feed(text[start : end + 8] if end > start else text[start:])
+    reader.close()
+    return max(reader.tables, key=lambda rows: sum(len(row) for row in rows))
+
+
+def grid_mark(grid: Sequence[Sequence[str]]) -> str:
+    """Return the decimal mark that makes more cells numbers."""
+    some = [cell for row in grid[:300] for cell in row[:50]]
+    commas, points = (sum(cells.number(cell, mark) is not None for cell in some) for mark in (",", "."))
+    return "," if commas > points else "."
+
+
+def pasted_table(text: str, html: str = "") -> Table:
+    """Return the table on the clipboard, from HTML when it has one, else from text. Raises FileError."""
+    source = Source("pasted", how=(("read as", "a pasted table"),), kind="pasted")
+    if "<table" in html.casefold():
+        grid = html_grid(html, "The clipboard")
+        return table_from_grid(grid, source, grid_mark(grid))
+    if not text.strip():
+        raise FileError("The clipboard holds no text. Copy the columns first.")
+    if "\t" in text:
+        grid = tab_grid(text)
+        return table_from_grid(grid, source, grid_mark(grid))
+    table, _ = parse(text.encode("utf-8"), "The clipboard")
+    from dataclasses import replace
+
+    return Table(table.columns, replace(table.source, name="pasted", kind="pasted", digest=""))
+
+
+def tab_grid(text: str) -> list[list[str]]:
+    """Return the cells of tab text, as spreadsheets put it on the clipboard."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    while lines and not lines[-1]:
+        lines.pop()
+    return [[_unquoted(cell) for cell in line.split("\t")] for line in lines]
+
+
+def _unquoted(cell: str) -> str:
+    if len(cell) > 1 and cell[0] == cell[-1] == '"':
+        return cell[1:-1].replace('""', '"')
+    return cell
+
+
+def as_tab_text(rows: Sequence[Sequence[str]]) -> str:
+    """Return cells as tab text; tabs and line ends inside cells become spaces."""
+    return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in rows) + "\n"
+
+
+def as_html(rows: Sequence[Sequence[str]], header: bool = True) -> str:
+    """Return cells as an HTML table; the first row is its header."""
+    out = ["<table>"]
+    for i, row in enumerate(rows):
+        tag = "th" if header and i == 0 else "td"
+        out.append("<tr>" + "".join(f"<{tag}>{escape(cell)}</{tag}>" for cell in row) + "</tr>")
+    return "".join([*out, "</table>"])

@@ -1,0 +1,94 @@
+"""Spreadsheets: .xlsx, .xlsm, .xlsb, .xls and .ods, one table a sheet; formulas come by their values."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from datetime import date, datetime, time, timedelta
+
+from vettore.files.grid import table_from_grid
+from vettore.files.refusals import FileError
+from vettore.study.table import Source, Table
+
+# What a sheet may unpack to, all files of the archive together, and how much more than its size on disk.
+MOST_UNPACKED = 400 * 1024 * 1024
+MOST_RATIO = 250
+OLE = b"\xd0\xcf\x11\xe0"
+
+
+def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
+    """Return the tables of a workbook by the names of their sheets. Raises FileError in a sentence."""
+    check_archive(data, source.name)
+    import python_calamine
+
+    try:
+        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
+        names = list(book.sheet_names)
+    except Exception as error:  # the reader has no common class of errors
+        raise FileError(
+            f"“{source.name}” is damaged, or no spreadsheet that can be read ({_short(error)})."
+        ) from None
+    found: list[tuple[str, Table]] = []
+    refused: list[str] = []
+    for name in names:
+        try:
+            grid = [
+                [_text(cell) for cell in row] for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)
+            ]
+            how = (("sheet", name), ("formulas", "by their values"))
+            found.append((name, table_from_grid(grid, _with_how(source, how, name), ".")))
+        except FileError as error:
+            refused.append(str(error))
+        except Exception as error:
+            refused.append(f"Sheet {name} is damaged ({_short(error)}).")
+    if not found:
+        raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
+    return found
+
+
+def check_archive(data: bytes, name: str) -> None:
+    """Refuse what is locked, cut off, or unpacks to far more than it should."""
+    if data.startswith(OLE):
+        if "EncryptedPackage".encode("utf-16-le") in data:
+            raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+        return
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            infos = archive.infolist()
+            if any(info.flag_bits & 1 for info in infos):
+                raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+            manifest = archive.read("META-INF/manifest.xml") if "META-INF/manifest.xml" in archive.namelist() else b""
+    except (zipfile.BadZipFile, EOFError, OSError, RuntimeError):
+        raise FileError(f"“{name}” is damaged or cut off.") from None
+    if b"encryption-data" in manifest:
+        raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+    unpacked = sum(info.file_size for info in infos)
+    if unpacked > MOST_UNPACKED or (unpacked > 50_000_000 and unpacked > MOST_RATIO * len(data)):
+        raise FileError(
+            f"“{name}” would unpack to {unpacked / 1e6:,.0f} MB, which no measured table needs. It was not opened."
+        )
+
+
+def _with_how(source: Source, how: tuple[tuple[str, str], ...], sheet: str) -> Source:
+    from dataclasses import replace
+
+    return replace(source, how=how, options={**source.options, "part": sheet})
+
+
+def _text(cell: object) -> str:
+    """Return a cell as the text that a person would have typed."""
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    if isinstance(cell, float):
+        return repr(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+    if isinstance(cell, datetime):
+        return cell.isoformat(" ") if cell.time() != time() else cell.date().isoformat()
+    if isinstance(cell, (date, time)):
+        return cell.isoformat()
+    if isinstance(cell, timedelta):
+        return repr(cell.total_seconds())
+    return str(cell).strip()
+
+
+def _short(error: Exception) -> str:
+    return str(error).split("\n")[0][:120] or type(error).__name__
