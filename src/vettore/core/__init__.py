@@ -8,7 +8,8 @@ from vettore.core.errors import DataError, FormulaError, VettoreError
 from vettore.core.fit.compare import akaike_weights
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
-from vettore.core.statistics import Description, describe
+from vettore.core.practice import PracticeData, practice
+from vettore.core.statistics import Description, Relation, describe, relation
 
 __all__ = [
     "Coefficient",
@@ -19,10 +20,14 @@ __all__ = [
     "FitResult",
     "FormulaError",
     "PolynomialCurve",
+    "PracticeData",
+    "Relation",
     "TurningPoint",
     "VettoreError",
     "akaike_weights",
     "describe",
     "fit_polynomial",
     "polynomial_formula",
+    "practice",
+    "relation",
 ]

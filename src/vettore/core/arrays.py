@@ -12,6 +12,7 @@ from vettore.core.errors import DataError
 
 Array: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = NDArray[np.bool_]
+Rows: TypeAlias = NDArray[np.intp]
 Values: TypeAlias = Array | Iterable[float]
 
 

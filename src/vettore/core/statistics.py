@@ -85,3 +85,52 @@ def histogram(values: Array, most: int = 24) -> tuple[Array, Array]:
     edges = np.linspace(used[0], used[-1], bars + 1)
     places = np.clip(np.searchsorted(edges, used, side="right") - 1, 0, bars - 1)
     return np.bincount(places, minlength=bars).astype(np.float64), edges
+
+
+def median_absolute_deviation(values: Array) -> float:
+    """Return the median distance from the median of the finite values (not scaled)."""
+    used = values[np.isfinite(values)]
+    return float(np.median(np.abs(used - np.median(used))))
+
+
+@dataclass(frozen=True)
+class Relation:
+    """How two columns go together, over the rows that have both; None where it cannot be known."""
+
+    count: int
+    covariance: float | None
+    correlation: float | None
+    rank_correlation: float | None
+
+
+def relation(first: Values, second: Values) -> Relation:
+    """Return covariance (n − 1), Pearson's correlation and Spearman's rank correlation of two columns (n,)."""
+    a, b = as_values(first, "the first column"), as_values(second, "the second column")
+    if len(a) != len(b):
+        raise DataError(f"The columns have {len(a)} and {len(b)} values; they must be equally long.")
+    both = np.isfinite(a) & np.isfinite(b)
+    a, b = a[both], b[both]
+    if len(a) < 2:
+        return Relation(len(a), None, None, None)
+    return Relation(len(a), _covariance(a, b), _correlation(a, b), _correlation(ranks(a), ranks(b)))
+
+
+def ranks(values: Array) -> Array:
+    """Return ranks from 1; equal values share the mean of theirs."""
+    _, which, counts = np.unique(values, return_inverse=True, return_counts=True)
+    ends = np.cumsum(counts)
+    return (ends - (counts - 1) / 2)[which]
+
+
+def _covariance(a: Array, b: Array) -> float:
+    mean_a, _ = mean_and_squares(a)
+    mean_b, _ = mean_and_squares(b)
+    products = DoubleDouble(a - mean_a) * DoubleDouble(b - mean_b)
+    return float(products.sum().rounded()) / (len(a) - 1)
+
+
+def _correlation(a: Array, b: Array) -> float | None:
+    squares = mean_and_squares(a)[1] * mean_and_squares(b)[1]
+    if squares <= 0:
+        return None
+    return float(np.clip(_covariance(a, b) * (len(a) - 1) / math.sqrt(squares), -1.0, 1.0))

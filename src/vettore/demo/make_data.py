@@ -38,7 +38,7 @@ def oxygen_chamber(rng: np.random.Generator) -> bytes:
     """Oxygen in a lidded chamber over a sediment core; semicolons, decimal commas, notes on top."""
     time = np.array([0, 2, 4, 6, 8, 10, 13, 16, 19, 22, 26, 30, 34, 38, 43, 48, 54, 60, 66, 73, 80, 88, 96, 105, 115])
     oxygen = 2.08 + 6.42 * np.exp(-0.0401 * time) + rng.normal(0, 0.07, len(time))
-    oxygen[9] += 0.55
+    oxygen[9] += 0.9
     warmth = 18.2 + 0.004 * time + rng.normal(0, 0.03, len(time))
     remarks = {9: "bubble on sensor", 17: "lid checked"}
     lines = [

@@ -9,8 +9,11 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
+import zlib
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -77,18 +80,24 @@ def save_study(study: Study, path: Path | str) -> None:
 
 def study_bytes(study: Study) -> bytes:
     """Return a study as the bytes of its file."""
-    records = []
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for series in study.series:
-            name = f"data/{series.id}.csv"
-            archive.writestr(name, _table_csv(series.table))
-            records.append(_series_record(series, name))
-        record = StudyRecord(
-            FORMAT, study.title, study.counter, tuple(records), study.curves, study.readings, study.report
+            archive.writestr(_data_name(series), table_csv(series.table))
+        archive.writestr(
+            "study.json", msgspec.json.format(msgspec.json.encode(study_record(study, _data_name)), indent=1)
         )
-        archive.writestr("study.json", msgspec.json.format(msgspec.json.encode(record), indent=1))
     return buffer.getvalue()
+
+
+def study_record(study: Study, data_name: Callable[[Series], str]) -> StudyRecord:
+    """Return what was decided in a study; ``data_name`` says where the values of a series are kept."""
+    series = tuple(_series_record(one, data_name(one)) for one in study.series)
+    return StudyRecord(FORMAT, study.title, study.counter, series, study.curves, study.readings, study.report)
+
+
+def _data_name(series: Series) -> str:
+    return f"data/{series.id}.csv"
 
 
 def open_study(path: Path | str) -> Study:
@@ -101,20 +110,21 @@ def study_from_bytes(data: bytes, name: str) -> Study:
     """Read a study from the bytes of its file; see open_study."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            raw = archive.read("study.json")
-            version = msgspec.json.decode(raw).get("format")
-            if isinstance(version, int) and version > FORMAT:
-                raise FileError(
-                    f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it."
-                )
-            record = msgspec.json.decode(raw, type=StudyRecord)
-            series = tuple(
-                _read_series(entry, archive.read(entry.data).decode("utf-8"), name) for entry in record.series
-            )
+            content = msgspec.json.decode(archive.read("study.json"))
+            return study_from_parts(content, lambda part: archive.read(part).decode("utf-8"), name)
     except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError):
         raise FileError(f"“{name}” is not a Vettore study, or it is damaged.") from None
-    except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, zipfile.zlib.error) as error:  # type: ignore[attr-defined]
+    except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, zlib.error) as error:
         raise FileError(f"“{name}” is damaged: {error}.") from None
+
+
+def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> Study:
+    """Return the study that a record describes; ``text_of`` gives the CSV of a series by its data name."""
+    version = content.get("format")
+    if isinstance(version, int) and version > FORMAT:
+        raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
+    record = msgspec.convert(content, StudyRecord)
+    series = tuple(_read_series(entry, text_of(entry.data), name) for entry in record.series)
     return Study(record.title, series, record.curves, record.readings, record.report, record.counter)
 
 
@@ -133,7 +143,8 @@ def _series_record(series: Series, data: str) -> SeriesRecord:
     return SeriesRecord(series.id, series.name, data, series.table.rows, series.table.source, raw, **decided)
 
 
-def _table_csv(table: Table) -> str:
+def table_csv(table: Table) -> str:
+    """Return the values of a table as CSV."""
     out = io.StringIO()
     # With these line ends the writer quotes both characters wherever they stand in a cell.
     writer = csv.writer(out, lineterminator="\r\n")

@@ -1,0 +1,221 @@
+"""What deserves a look in a series: gaps, repeats, order, rows far from their neighbours, saturation.
+
+Each finding names its rows (counted from 0) and says what was found; what to do about it is the user's choice.
+
+*Far off.* At each x the value expected from its neighbours is that of the cubic through the two points on
+either side (repeats of x by their median). The distance is the miss divided by a robust local scale:
+1.4826 times the median miss of the nine points on either side, so that noise may change along x.
+Repeats are compared with their own median in the same way.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from vettore.core.arrays import Array, Mask, Rows
+from vettore.core.errors import name_rows
+from vettore.core.rounding import NumberStyle
+
+# Distances are robust standard deviations; normal noise passes this once in some millions of rows.
+FAR = 5.0
+# More rows than this are no outliers but another shape.
+MOST_CULPRITS = 8
+FEWEST_FOR_NEIGHBOURS = 9
+NEAREST = 9
+# A miss below this share of the range of y cannot be seen, however small the scatter.
+SMALLEST_VISIBLE = 0.02
+TO_SIGMA = 1.4826
+# x counts as regular when this share of its steps equal the median step, give or take STEP_SLACK.
+REGULAR_SHARE = 0.8
+STEP_SLACK = 0.02
+# Equal values at an extreme are saturation from this many rows, and this share of all, on.
+FEWEST_SATURATED = 4
+SATURATED_SHARE = 0.03
+
+
+class Remedy(StrEnum):
+    """What can be offered about a finding."""
+
+    NONE = ""
+    SET_ASIDE = "Set aside"
+    SORT = "Sort by x"
+    AVERAGE = "Average repeats"
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something to look at; ``rows`` are counted from 0."""
+
+    sentence: str
+    rows: tuple[int, ...]
+    remedy: Remedy = Remedy.NONE
+
+
+def what_to_look_at(x: Array, y: Array, in_use: Mask, names: tuple[str, str], style: NumberStyle) -> list[Finding]:
+    """Return the findings about y over x, shape (n,) each, of the rows in use."""
+    rows = np.flatnonzero(in_use)
+    if len(rows) < 2:
+        return []
+    xs, ys = x[rows], y[rows]
+    found: list[Finding | None] = [
+        _far_off(xs, ys, rows, style),
+        _repeats(xs, rows, names[0], style),
+        _order(xs, rows, names[0]),
+    ]
+    found += [_gaps(xs, rows, names[0], style), _saturated(ys, rows, names[1], style)]
+    return [finding for finding in found if finding is not None]
+
+
+def distances(x: Array, y: Array) -> Array:
+    """Return how far each row lies from what its neighbours tell, in robust standard deviations; shape (n,)."""
+    out = np.zeros(len(x))
+    places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
+    order = np.lexsort((y, which))
+    starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    middle = (y[order][starts + (counts - 1) // 2] + y[order][starts + counts // 2]) / 2
+    if (counts > 1).sum() >= 3:
+        miss = np.abs(y - middle[which])
+        # Of a repeated x one row is the median itself, so zero misses tell nothing about the scatter.
+        scatter = TO_SIGMA * float(np.median(miss[(counts[which] > 1) & (miss > 0)])) if (miss > 0).any() else 0.0
+        if scatter > 0:
+            out = np.where(counts[which] > 1, miss / scatter, 0.0)
+    if len(places) >= FEWEST_FOR_NEIGHBOURS:
+        out = np.maximum(out, np.where(counts[which] == 1, _from_neighbours(places, middle)[which], 0.0))
+    return out
+
+
+def _from_neighbours(x: Array, y: Array) -> Array:
+    """Return the distances of rows with rising, different x.
+
+    A far-off row spoils what is expected of its neighbours, too. So the rows around the largest distance are
+    left out in turn, the one without which the others fit best is the culprit, and the search goes on without it.
+    """
+    out = _misses(x, y)
+    left = np.arange(len(x))
+    culprits: dict[int, float] = {}
+    here = out
+    while len(culprits) < MOST_CULPRITS and len(left) > FEWEST_FOR_NEIGHBOURS and here.max() > FAR:
+        top = int(np.argmax(here))
+        group = [k for k in range(max(top - 2, 0), min(top + 3, len(left))) if here[k] > FAR / 2]
+        rests = []
+        for k in group:
+            near = slice(max(k - 12, 0), k + 13)
+            kept = np.delete(left[near], k - max(k - 12, 0))
+            rests.append(float(np.sort(_misses(x[kept], y[kept]))[-5:].sum()) if len(kept) >= 5 else np.inf)
+        culprit = group[int(np.argmin(rests))]
+        culprits[int(left[culprit])] = max(float(here[culprit]), float(here[top]))
+        left = np.delete(left, culprit)
+        here = _misses(x[left], y[left])
+    out = np.zeros(len(x))
+    out[left] = np.minimum(here, FAR)
+    for place, distance in culprits.items():
+        out[place] = distance
+    return out
+
+
+def _misses(x: Array, y: Array) -> Array:
+    """Return how far each row lies from the cubic through its neighbours, in local robust standard deviations."""
+    n = len(x)
+    i = np.arange(2, n - 2)
+    around = np.stack([i - 2, i - 1, i + 1, i + 2])
+    xs, ys = x[around], y[around]
+    expected = np.zeros(len(i))
+    gain = np.ones(len(i))
+    for j in range(4):
+        weight = np.ones(len(i))
+        for k in range(4):
+            if k != j:
+                weight *= (x[i] - xs[k]) / (xs[j] - xs[k])
+        expected += weight * ys[j]
+        gain += weight**2
+    # Uneven steps carry more of the neighbours' own noise into what is expected; the miss is scaled down by it.
+    miss = np.abs(y[i] - expected) / np.sqrt(gain)
+    # The scatter comes from the rows around, without the two on either side that a far-off row spoils.
+    half = min(NEAREST, len(miss))
+    wide = np.pad(miss, half, constant_values=float(np.median(miss)))
+    windows = np.lib.stride_tricks.sliding_window_view(wide, 2 * half + 1)
+    local = np.median(np.delete(windows, np.s_[half - 2 : half + 3], axis=1), axis=1)
+    scale = TO_SIGMA * np.maximum(local, np.median(miss) * 0.5)
+    scale = np.maximum(scale, 1e-12 * float(np.max(np.abs(y))) + np.finfo(np.float64).tiny)
+    visible = np.abs(y[i] - expected) > SMALLEST_VISIBLE * np.ptp(y)
+    out = np.zeros(n)
+    out[i] = np.where(visible, miss / scale, 0.0)
+    return out
+
+
+def _far_off(x: Array, y: Array, rows: Rows, style: NumberStyle) -> Finding | None:
+    distance = distances(x, y)
+    far = np.flatnonzero(distance > FAR)
+    if not len(far) or len(far) > max(3, 0.05 * len(rows)):
+        return None
+    where = tuple(int(rows[place]) for place in far)
+    most = float(distance[far].max())
+    stands = "is" if len(where) == 1 else "are"
+    sentence = f"{_capital(where)} {stands} far from {'its' if len(where) == 1 else 'their'} neighbours"
+    return Finding(f"{sentence} ({style.number(most, 2)} times the scatter there).", where, Remedy.SET_ASIDE)
+
+
+def _repeats(x: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+    places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
+    repeated = np.flatnonzero(counts > 1)
+    if not len(repeated):
+        return None
+    where = tuple(int(row) for row in rows[counts[which] > 1])
+    if len(repeated) == 1:
+        sentence = f"{int(counts[repeated[0]])} rows share {name} = {style.short(float(places[repeated[0]]))}."
+    else:
+        sentence = f"{len(repeated)} values of {name} are repeated, in {len(where)} rows."
+    return Finding(sentence, where, Remedy.AVERAGE)
+
+
+def _order(x: Array, rows: Rows, name: str) -> Finding | None:
+    steps = np.diff(x)
+    back = np.flatnonzero(steps < 0)
+    if not len(back) or (steps <= 0).all():
+        return None
+    # Scattered sites are in no order at all, and need none.
+    if len(back) > 0.3 * len(steps):
+        return Finding(f"{name} is in no order.", (), Remedy.SORT)
+    where = tuple(int(rows[place + 1]) for place in back)
+    return Finding(f"{name} goes back at {name_rows([row + 1 for row in where])}.", where, Remedy.SORT)
+
+
+def _gaps(x: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+    order = np.argsort(x, kind="stable")
+    steps = np.diff(x[order])
+    positive = steps[steps > 0]
+    if len(positive) < 5:
+        return None
+    usual = float(np.median(positive))
+    if np.mean(np.abs(positive - usual) <= STEP_SLACK * usual) < REGULAR_SHARE:
+        return None
+    wide = np.flatnonzero(steps > 1.5 * usual)
+    if not len(wide):
+        return None
+    spans = [f"{style.short(float(x[order[i]]))} to {style.short(float(x[order[i + 1]]))}" for i in wide[:3]]
+    more = f" and {len(wide) - 3} more" if len(wide) > 3 else ""
+    where = tuple(int(rows[order[j]]) for i in wide for j in (i, i + 1))
+    word = "a gap" if len(wide) == 1 else f"{len(wide)} gaps"
+    return Finding(f"{name} is regular (every {style.short(usual)}) with {word}: {', '.join(spans)}{more}.", where)
+
+
+def _saturated(y: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+    if np.ptp(y) == 0:
+        return None
+    for extreme, word in ((float(y.max()), "largest"), (float(y.min()), "smallest")):
+        equal = y == extreme
+        if int(equal.sum()) >= max(FEWEST_SATURATED, SATURATED_SHARE * len(y)) and len(np.unique(y)) > 3:
+            where = tuple(int(row) for row in rows[equal])
+            sentence = (
+                f"{len(where)} rows have the {word} {name}, {style.short(extreme)}: was the instrument at its limit?"
+            )
+            return Finding(sentence, where, Remedy.SET_ASIDE)
+    return None
+
+
+def _capital(rows: tuple[int, ...]) -> str:
+    text = name_rows([row + 1 for row in rows])
+    return text[0].upper() + text[1:]
