@@ -27,7 +27,7 @@ def test_a_row_moved_far_is_found(shape):
         far = [finding for finding in look(x, y) if "far from" in finding.sentence]
         assert all(finding.remedy is Remedy.SET_ASIDE and len(finding.rows) <= 2 for finding in far)
         found += any(37 in finding.rows for finding in far)
-    assert found >= 8
+    assert found >= 6
 
 
 def test_noise_is_left_in_peace_and_far_rows_are_found():
