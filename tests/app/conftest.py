@@ -12,8 +12,9 @@ from vettore.app.window import Window
 
 
 @pytest.fixture
-def window(qtbot, monkeypatch):
-    """An open window; closing it asks nothing."""
+def window(qtbot, monkeypatch, tmp_path):
+    """An open window; closing it asks nothing, and it keeps its things in a folder of its own."""
+    monkeypatch.setenv("VETTORE_HOME", str(tmp_path / "home"))
     dress(QApplication.instance())
     one = Window()
     monkeypatch.setattr(one, "_may_leave", lambda: True)

@@ -117,7 +117,7 @@ def test_pointing_is_linked_between_plot_and_table(window, qtbot, settled):
     qtbot.mouseClick(page.bar.aside, LEFT)
     assert not window.session.series.kept[[2, 3]].any()
     page.table.setFocus()
-    qtbot.keyClick(page.table, Qt.Key.Key_B)
+    qtbot.keyClick(page.table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     assert window.session.series.kept.all()
 
 

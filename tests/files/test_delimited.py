@@ -103,12 +103,14 @@ def test_words_stay_as_text_and_notes_are_kept():
 
 def test_a_guess_can_be_overridden():
     """The caller may say that there is no header, or take the comma as a decimal mark; nonsense is refused."""
-    table, _ = parse(b"a,b\n1,5\n2,5\n", "f", change=lambda guess: replace(guess, names_line=None))
+    table, _ = parse(b"a,b\n1,5\n2,5\n", "f", change=lambda guess, _head: replace(guess, names_line=None))
     assert [column.name for column in table.columns] == ["x", "y"]
-    table, _ = parse(b"a,b\n1,5\n2,5\n", "f", change=lambda g: replace(g, delimiter=";", decimal_mark=",", columns=1))
+    table, _ = parse(
+        b"a,b\n1,5\n2,5\n", "f", change=lambda g, _head: replace(g, delimiter=";", decimal_mark=",", columns=1)
+    )
     assert table.columns[0].values.tolist() == [1.5, 2.5]
     with pytest.raises(FileError, match="no column of numbers"):
-        parse(b"1;2\n3;4\n", "f", change=lambda guess: replace(guess, delimiter="|"))
+        parse(b"1;2\n3;4\n", "f", change=lambda guess, _head: replace(guess, delimiter="|"))
 
 
 REFUSED = {

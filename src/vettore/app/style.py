@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
-from vettore.look.theme import ARROW_FILE, FONT_FILES, FONT_FOLDER, PAPER, SANS, SERIF, SIZES, Theme
+from vettore.look.theme import ARROW_FILE, FONT_FILES, FONT_FOLDER, PAPER, SANS, SERIF, SIZES, TICK_FILE, Theme
 
 POINTS_PER_PIXEL = 0.75
 
@@ -129,6 +129,11 @@ def style_sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url({ARROW_FILE.as_posix()}); width: 10px; height: 10px; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.rule}; }}
     QCheckBox {{ font-size: {text}; spacing: 8px; }}
+    QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted}; border-radius: 3px;
+        background: {t.plot_ground}; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
+        image: url({TICK_FILE.as_posix()}); }}
+    QCheckBox::indicator:focus {{ border: 1px solid {t.accent}; }}
     QTableView {{ background: {t.plot_ground}; border: 1px solid {t.rule}; border-radius: {SIZES.radius}px;
         gridline-color: {t.grid}; font-size: {text}; selection-background-color: {t.soft}; selection-color: {t.ink}; }}
     QTableView::item {{ padding: 0 8px; }}

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QMainWindow,
     QMenuBar,
     QMessageBox,
@@ -22,16 +25,23 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.data import DataPage
 from vettore.app.pages.page import Page
+from vettore.app.places import places
 from vettore.app.session import Session
+from vettore.app.style import dress
 from vettore.app.widgets.parts import label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.core.errors import VettoreError
+from vettore.core.rounding import read_number
 from vettore.files import STUDY_SUFFIX as SUFFIX
-from vettore.look.theme import SIZES
+from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
+from vettore.study.series import ErrorKind, ErrorOfY
 from vettore.study.study import Study
 from vettore.study.table import Table
+
+if TYPE_CHECKING:
+    from vettore.files.journal import Journal
 
 PAGES = ("Data", "Fit", "Report")
 SAID_FOR = 8000
@@ -62,6 +72,9 @@ class Window(QMainWindow):
         self.pages: dict[str, Page] = Pages(self._make_page)
         self.page: Page | None = None
         self._help: QWidget | None = None
+        self._journal: Journal | None = None
+        self._steps = 0
+        self.places = places()
         self._build_frame()
         self._build_menus()
         self._forget_said = QTimer(self)
@@ -114,7 +127,8 @@ class Window(QMainWindow):
 
     def _build_menus(self) -> None:
         bar = QMenuBar()
-        study, edit, view, help_menu = (bar.addMenu(name) for name in ("&Study", "&Edit", "&View", "&Help"))
+        names = ("&Study", "&Edit", "&Data", "&View", "&Help")
+        study, edit, data, view, help_menu = (bar.addMenu(name) for name in names)
         keys = QKeySequence.StandardKey
         self._add(study, "New study", keys.New, self.new_study)
         self._add(study, "Open …", keys.Open, self.ask_open)
@@ -125,8 +139,13 @@ class Window(QMainWindow):
         self._add(study, "Quit", keys.Quit, self.close)
         self._undo = self._add(edit, "Undo", keys.Undo, self.session.undo)
         self._redo = self._add(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
+        self._build_data_menu(data)
         for number, name in enumerate(PAGES, 1):
             self._add(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
+        view.addSeparator()
+        turn = QKeySequence("Ctrl+L")
+        self.lamp = self._add(view, "Lamp (dark colours)", turn, lambda: self.take_theme(self.lamp.isChecked()))
+        self.lamp.setCheckable(True)
         self._add(help_menu, "Help for this page", keys.HelpContents, self.show_help)
         top = QWidget()
         top.setObjectName("topbar")
@@ -140,6 +159,91 @@ class Window(QMainWindow):
             box.addWidget(widget, 0, place)
             box.setColumnStretch(place, 1)
         self.setMenuWidget(top)
+
+    def _build_data_menu(self, menu) -> None:
+        def page() -> DataPage:
+            self.show_page("Data")
+            one = self.pages["Data"]
+            assert isinstance(one, DataPage)
+            return one
+
+        none = QKeySequence()
+        self._add(menu, "Paste as a series", QKeySequence("Ctrl+Shift+V"), lambda: page().paste())
+        self._add(menu, "Type columns", none, lambda: page().type_columns())
+        self._add(menu, "Make practice data …", none, lambda: page().make_practice())
+        self._add(menu, "Read the file again", QKeySequence("F5"), self.read_again)
+        menu.addSeparator()
+        self._add(menu, "Put a row in", QKeySequence("Ctrl+I"), lambda: page().hands.insert_rows())
+        self._add(menu, "Delete rows", QKeySequence("Ctrl+Delete"), lambda: page().hands.delete_rows())
+        self._add(menu, "Fill a sequence …", none, lambda: self._fill_sequence(page()))
+        menu.addSeparator()
+        self._add(menu, "Average repeats", none, lambda: page().make_averages())
+        self._add(menu, "Keep every n-th row …", none, lambda: self._ask_whole("Keep every", 2, page().make_thinned))
+        self._add(menu, "Moving median …", none, lambda: self._ask_whole("Rows in the window", 5, page().make_median))
+        menu.addSeparator()
+        self._add(menu, "± of y …", none, self._ask_error)
+        self._add(menu, "Rename the series …", none, self._ask_name)
+        self._add(menu, "Duplicate the series", none, self._duplicate)
+        self._add(menu, "Export the series …", none, self.export_series)
+
+    def _ask_whole(self, words: str, value: int, then: Callable[[int], object]) -> None:
+        number, ok = QInputDialog.getInt(self, "Make a new series", words, value, 2, 100_000)
+        if ok:
+            then(number)
+
+    def _fill_sequence(self, page: DataPage) -> None:
+        words = "start, step, count — or: start … end, count (add “log” for a logarithmic one)"
+        text, ok = QInputDialog.getText(self, "Fill a sequence", words, text="0, 5, 13")
+        if not ok:
+            return
+        logarithmic = "log" in text
+        plain = text.replace("log", "")
+        to_end = "…" in plain or "..." in plain
+        parts = [read_number(part) for part in plain.replace("...", "…").replace("…", ",").split(",")]
+        if len(parts) != 3 or any(part is None for part in parts):
+            self._refuse(f"“{text}” is not a sequence: write three numbers, such as 0, 5, 13 or 0 … 60, 13.")
+            return
+        start, second, count = (float(part) for part in parts if part is not None)
+        page.hands.fill_sequence(
+            start, None if to_end else second, second if to_end else None, int(count), logarithmic
+        )
+
+    def _ask_error(self) -> None:
+        """Ask for the ± of y: a number, a percentage, or the column with that role."""
+        series = self.session.series
+        if series is None:
+            return
+        now = {"constant": f"{series.error_of_y.value:g}", "percent": f"{series.error_of_y.value:g} %"}
+        words = "A number, a percentage such as 2 %, or nothing for the column whose role is ± of y"
+        text, ok = QInputDialog.getText(self, "± of y", words, text=now.get(series.error_of_y.kind, ""))
+        if not ok:
+            return
+        value = read_number(text.replace("%", ""))
+        kind = ErrorKind.COLUMN if not text.strip() else ErrorKind.PERCENT if "%" in text else ErrorKind.CONSTANT
+        if kind is not ErrorKind.COLUMN and value is None:
+            self._refuse(f"“{text}” is neither a number nor a percentage.")
+            return
+        try:
+            study = edits.set_error_of_y(self.session.study, series.id, ErrorOfY(kind, value or 0.0))
+        except VettoreError as error:
+            self._refuse(str(error))
+            return
+        self.session.do("set the ± of y", study)
+
+    def _ask_name(self) -> None:
+        series = self.session.series
+        if series is not None:
+            name, ok = QInputDialog.getText(self, "Rename the series", "Name", text=series.name)
+            if ok and name.strip():
+                self.session.do(
+                    f"rename {series.name}", edits.rename_series(self.session.study, series.id, name.strip())
+                )
+
+    def _duplicate(self) -> None:
+        series = self.session.series
+        if series is not None:
+            self.session.do(f"duplicate {series.name}", edits.duplicate_series(self.session.study, series.id))
+            self.session.choose_newest()
 
     def _add(self, menu, words: str, keys, action) -> QAction:
         one = QAction(words, self)
@@ -178,7 +282,10 @@ class Window(QMainWindow):
     def ask_open(self) -> None:
         """Ask for files and open them."""
         start = str(self.session.path.parent if self.session.path else Path.home())
-        words = f"Studies and text tables (*{SUFFIX} *.csv *.tsv *.txt *.dat *.asc);;All files (*)"
+        from vettore.files.readers import ENDINGS
+
+        endings = " ".join(f"*.{ending}" for ending in ENDINGS)
+        words = f"Studies and tables (*{SUFFIX} {endings});;All files (*)"
         chosen, _ = QFileDialog.getOpenFileNames(self, "Open", start, words)
         if chosen:
             self.open_paths([Path(one) for one in chosen])
@@ -195,12 +302,13 @@ class Window(QMainWindow):
                 lambda study, path=path: self.start(study, path),
                 self._refuse,
             )
+        store = self.places.remembered
         for number, path in enumerate(one for one in paths if one not in studies):
             self.session.say(f"Reading {path.name} …")
             self.session.background.run(
                 f"read {number} {path}",
-                lambda path=path: _read_table(path),
-                lambda table, path=path: self._bring_in(table, path),
+                lambda path=path: _read_file(path, store),
+                lambda offers, path=path: self._bring_in(offers, path),
                 self._refuse,
             )
 
@@ -262,6 +370,9 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.session.background.stop()
+        if self._journal is not None:
+            self._journal.end()
+            self._journal = None
         event.accept()
 
     def resizeEvent(self, event) -> None:
@@ -275,7 +386,7 @@ class Window(QMainWindow):
 
     def _make_page(self, name: str) -> Page:
         if name == "Data":
-            page: Page = DataPage(self.session, self.ask_open)
+            page: Page = DataPage(self.session, self.ask_open, self.read_differently)
         elif name == "Fit":
             from vettore.app.pages.fit import FitPage
 
@@ -289,13 +400,154 @@ class Window(QMainWindow):
         self._findings.addWidget(page.findings)
         return page
 
-    def _bring_in(self, table, path: Path) -> None:
-        study = edits.add_series(self.session.study, table, path.stem.replace("_", " "))
+    def _bring_in(self, offers, path: Path) -> None:
+        study = self.session.study
+        for offer in offers:
+            study = edits.add_series(study, offer.table, offer.name)
         self.session.do(f"bring in {path.name}", study)
         self.session.choose_newest()
-        self.session.say(f"{path.name}: {table.rows} rows came in.")
+        rows = sum(offer.table.rows for offer in offers)
+        tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
+        self.session.say(f"{path.name}: {rows} rows came in{tables}.")
         if self.page is not None and self.page.name == "Report":
             self.show_page("Data")
+
+    def read_differently(self) -> None:
+        """Ask how the file of the chosen series is to be read, and put the table under the same decisions."""
+        from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
+        from vettore.files.refusals import read_bytes
+        from vettore.files.remembered import remember, signature
+        from vettore.files.sniff import SAMPLE_BYTES, text_of
+
+        series = self.session.series
+        if series is None:
+            return
+        path = Path(series.table.source.path)
+        try:
+            data = read_bytes(path)
+            layout = guessed_layout(data, path.name)
+        except VettoreError as error:
+            self._refuse(str(error))
+            return
+        self.dialog = ReadDifferently(data, str(path), layout, self)
+        if self.dialog.exec() and self.dialog.table is not None:
+            wanted = self.dialog.wanted()
+            key = signature(text_of(data[: 2 * SAMPLE_BYTES], layout.encoding), layout)
+            remember(self.places.remembered, key, wanted)
+            self._put_under(self.dialog.table, f"read {path.name} differently")
+
+    def read_again(self) -> None:
+        """Read the file of the chosen series again into the same recipes: same work, new data."""
+        series = self.session.series
+        if series is None or not series.table.source.path:
+            self._refuse("This series did not come from a file.")
+            return
+        path, part = Path(series.table.source.path), series.table.source.options.get("part")
+        store = self.places.remembered
+
+        def work():
+            offers = _read_file(path, store)
+            return next(
+                (one.table for one in offers if one.table.source.options.get("part") == part), offers[0].table
+            )
+
+        def done(table: Table) -> None:
+            if table.key == series.table.key:
+                self.session.say(f"{path.name} has not changed.")
+            else:
+                self._put_under(table, f"read {path.name} again")
+
+        self.session.background.run("read again", work, done, self._refuse)
+
+    def _put_under(self, table: Table, words: str) -> None:
+        """Put another table under the chosen series; when its columns have other names, begin a new series."""
+        series = self.session.series
+        if series is None:
+            return
+        try:
+            study = edits.renew_series(self.session.study, series.id, table)
+        except VettoreError:
+            gone = edits.remove_series(self.session.study, series.id)
+            study = edits.add_series(gone, table, series.name)
+            self.session.do(words, study)
+            self.session.choose_newest()
+            return
+        self.session.do(words, study)
+
+    def export_series(self) -> None:
+        """Ask for a name and save the chosen series there."""
+        from vettore.files.writers import ENDINGS, write_series
+
+        series = self.session.series
+        if series is None:
+            self._refuse("There is no series to export.")
+            return
+        words = ";;".join(f"{name} (*{ending})" for ending, name in ENDINGS.items())
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Export the series", str(Path.home() / f"{series.name}.csv"), words
+        )
+        if chosen:
+            path = Path(chosen)
+            self.session.background.run(
+                "export",
+                lambda: write_series(series, path),
+                lambda _nothing: self.session.say(f"{series.name} was saved as {path.name}."),
+                self._refuse,
+            )
+
+    def take_theme(self, lamp: bool) -> None:
+        """Change between paper and lamp."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        dress(app, LAMP if lamp else PAPER)
+        for page in self.pages.values():
+            page.dress()
+            if page.visible:
+                page.refresh()
+            else:
+                page._stale = True
+        self.tray.rebuild()
+        self.update()
+
+    def _keep_journal(self) -> None:
+        """Write the present study into the journal, in the background."""
+        if self._journal is None:
+            return
+        self._steps += 1
+        journal, number, study, path = self._journal, self._steps, self.session.study, self.session.path
+        self.session.background.run(
+            "journal", lambda: journal.keep(number, study, path), lambda _nothing: None, self._refuse, 2
+        )
+
+    def recover(self) -> bool:
+        """Bring back what a window that ended unexpectedly had; say what was brought back."""
+        from vettore.files.journal import let_go, recover
+
+        found = recover(self.places.journal)
+        if not found:
+            return False
+        newest = found[0]
+        self.session.start(newest.study, newest.path)
+        self.session.history.mark_changed()
+        self._show_title()
+        steps = f"{newest.steps} steps" if newest.steps != 1 else "1 step"
+        self.session.say(
+            f"Vettore ended unexpectedly. “{newest.study.title}” was recovered with {steps} of work.", "look"
+        )
+        self._keep_journal()
+        let_go(newest)
+        return True
+
+    def start_journal(self) -> None:
+        """Keep a journal from now on."""
+        from vettore.files.journal import Journal
+
+        try:
+            self._journal = Journal(self.places.journal)
+        except OSError as error:
+            self._refuse(f"No journal can be kept in {self.places.journal}: {error.strerror}. Save often.")
+            return
+        self.session.study_changed.connect(self._keep_journal)
 
     def _may_leave(self) -> bool:
         """Ask about unsaved work; True when it is saved or may go."""
@@ -357,7 +609,12 @@ def _open_study(path: Path) -> Study:
     return open_study(path)
 
 
-def _read_table(path: Path) -> Table:
-    from vettore.files.delimited import read_table
+def _read_file(path: Path, store: Path) -> list:
+    from vettore.files.readers import read_file
+    from vettore.files.remembered import recall, signature
+    from vettore.files.sniff import Layout
 
-    return read_table(path)[0]
+    def as_before(layout: Layout, head: str) -> Layout:
+        return recall(store, signature(head, layout)) or layout
+
+    return read_file(path, as_before)

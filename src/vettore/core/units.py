@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+from functools import cache
+from typing import Any
+
+from vettore.core.errors import DataError
+
 _SUPERSCRIPT = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
@@ -29,3 +34,46 @@ def product(first: str, second: str) -> str:
         return first or second
     above, slash, below = first.partition("/")
     return f"{above}·{second}{slash}{below}"
+
+
+def conversion(old: str, new: str) -> tuple[float, float]:
+    """Return (factor, offset) that turn values in ``old`` into ``new``. Raises DataError when they do not fit."""
+    import pint
+
+    registry = _registry()
+    try:
+        zero = registry.Quantity(0.0, _spelled(old)).to(_spelled(new)).magnitude
+        one = registry.Quantity(1.0, _spelled(old)).to(_spelled(new)).magnitude
+    except pint.DimensionalityError:
+        raise DataError(f"{old or 'No unit'} cannot become {new}: they measure different things.") from None
+    except Exception:  # pint raises its parser's own errors for texts that are no unit
+        raise DataError(
+            f"“{new}” or “{old}” is not a unit that is known here. Write it as in mg/L, °C or m³/s."
+        ) from None
+    return float(one - zero), float(zero)
+
+
+@cache
+def _registry() -> Any:
+    import pint
+
+    return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+
+
+_POWERS = {
+    "²": "**2",
+    "³": "**3",
+    "⁻¹": "**-1",
+    "·": "*",
+    "°C": "degC",
+    "°F": "degF",
+    "µ": "u",
+    "μ": "u",
+    "%": "percent",
+}
+
+
+def _spelled(unit: str) -> str:
+    for sign, word in _POWERS.items():
+        unit = unit.replace(sign, word)
+    return unit or "dimensionless"

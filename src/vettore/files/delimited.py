@@ -34,25 +34,25 @@ from vettore.study.table import RawColumn, Source, Table, column_from_texts
 
 LARGE = 2 * 1024 * 1024
 
-Guess = Callable[[Layout], Layout]
+Change = Callable[[Layout, str], Layout]
 
 
-def read_table(path: Path | str, change: Guess | None = None) -> tuple[Table, Layout]:
+def read_table(path: Path | str, change: Change | None = None) -> tuple[Table, Layout]:
     """Read a delimited text file; return the table and the layout it was read with.
 
-    ``change`` may replace parts of the guessed layout. Raises FileError in a sentence.
+    ``change`` may replace parts of the guessed layout, given it and the first lines. Raises FileError in a sentence.
     """
     path = Path(path)
     return parse(read_bytes(path), path.name, str(path.resolve()), change)
 
 
-def parse(data: bytes, name: str, path: str = "", change: Guess | None = None) -> tuple[Table, Layout]:
+def parse(data: bytes, name: str, path: str = "", change: Change | None = None) -> tuple[Table, Layout]:
     """Read a delimited text that is in memory; see read_table."""
     encoding = encoding_of(data, name)
     head = text_of(data[: 2 * SAMPLE_BYTES], encoding)
     layout = guess(head, encoding, name)
     if change is not None:
-        layout = change(layout)
+        layout = change(layout, head)
     check_columns(layout.columns, name)
     with ThreadPoolExecutor(1) as pool:
         digest = pool.submit(lambda: hashlib.sha256(data).hexdigest())

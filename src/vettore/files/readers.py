@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 
 from vettore.files.clipboard import grid_mark, html_grid
-from vettore.files.delimited import parse
+from vettore.files.delimited import Change, parse
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.sniff import encoding_of, text_of
@@ -31,8 +31,11 @@ class Offer:
     table: Table
 
 
-def read_file(path: Path | str) -> list[Offer]:
-    """Return the tables of a file. Raises FileError in a sentence."""
+def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
+    """Return the tables of a file. Raises FileError in a sentence.
+
+    ``change`` may replace the layout guessed for a text, given that layout and the text's first lines.
+    """
     path = Path(path)
     try:
         if path.stat().st_size > MOST_BYTES:
@@ -40,14 +43,14 @@ def read_file(path: Path | str) -> list[Offer]:
     except OSError:
         pass  # read_bytes says what is wrong
     data = read_bytes(path)
-    tables = read_data(data, path.name, str(path.resolve()))
+    tables = read_data(data, path.name, str(path.resolve()), change)
     stem = path.stem.replace("_", " ")
     if len(tables) == 1:
         return [Offer(stem, tables[0][1])]
     return [Offer(f"{stem} · {part}" if part else stem, table) for part, table in tables]
 
 
-def read_data(data: bytes, name: str, path: str = "") -> list[tuple[str, Table]]:
+def read_data(data: bytes, name: str, path: str = "", change: Change | None = None) -> list[tuple[str, Table]]:
     """Return the tables in the bytes of a file, each with the name of its part."""
     head = data[:HEAD].lstrip(b"\xef\xbb\xbf \t\r\n")
     read_at = datetime.now().astimezone().isoformat(timespec="seconds")
@@ -79,6 +82,6 @@ def read_data(data: bytes, name: str, path: str = "") -> list[tuple[str, Table]]
             ("", table_from_grid(grid, replace(source, how=(("read as", "a table in a web page"),)), grid_mark(grid)))
         ]
     else:
-        return [("", parse(data, name, path)[0])]
+        return [("", parse(data, name, path, change)[0])]
     digest = hashlib.sha256(data).hexdigest()
     return [(part, Table(table.columns, replace(table.source, digest=digest))) for part, table in tables]

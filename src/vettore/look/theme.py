@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 FONT_FOLDER = Path(__file__).parent / "fonts"
+TICK_FILE = Path(__file__).parent / "tick.svg"
 ARROW_FILE = Path(__file__).parent / "arrow-down.svg"
 SANS = "Inter"
 SERIF = "STIXGeneral"

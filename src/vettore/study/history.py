@@ -67,6 +67,10 @@ class History:
         """Remember the present study as the one on disk."""
         self._kept = self.study
 
+    def mark_changed(self) -> None:
+        """Remember that the present study is nowhere on disk."""
+        self._kept = Study()
+
     @property
     def unsaved(self) -> bool:
         """Whether the present study differs from the one on disk."""

@@ -80,6 +80,11 @@ class Series:
         return digest_of(self.data)
 
     @property
+    def own_data(self) -> bool:
+        """Whether the values were typed or pasted here, so that the table itself may be edited."""
+        return self.table.source.kind in ("typed", "pasted")
+
+    @property
     def rows(self) -> int:
         """The number of rows."""
         return self.table.rows

@@ -8,38 +8,62 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from vettore.app.pages.data_hands import TableHands
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
-from vettore.app.stage.plot import Plot
+from vettore.app.stage.plot import Hand, Plot
 from vettore.app.style import series_colour
+from vettore.app.widgets.ask_bar import AskBar
+from vettore.app.widgets.column_bar import ColumnBar
+from vettore.app.widgets.column_popup import ColumnPopup
 from vettore.app.widgets.histogram import Histogram
+from vettore.app.widgets.look_list import LookList
 from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
+from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.core.errors import VettoreError, name_rows
-from vettore.core.statistics import describe
-from vettore.study import edits
+from vettore.core.inspection import Finding, Remedy, what_to_look_at
+from vettore.core.practice import PracticeData
+from vettore.core.statistics import describe, median_absolute_deviation
+from vettore.files.clipboard import as_tab_text
+from vettore.study import edits, making
+from vettore.study.inspect import column_findings, summary_table
 from vettore.study.series import Role, Series
+from vettore.study.table import Table
 
-NUMBER_ROLES = [role for role in Role if role is not Role.TEXT]
+# Endings of files that were read as text, and so can be read differently.
+TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn")
 
 
 class DataPage(Page):
-    """Look at a series, point at rows, set rows aside, give columns their roles."""
+    """Look at a series, type and paste, point at rows, set rows aside, decide about columns."""
 
     name = "Data"
     help_page = "data.md"
     few_choices = True
 
-    def __init__(self, session: Session, open_file: Callable[[], object]) -> None:
+    def __init__(
+        self, session: Session, open_file: Callable[[], object], read_differently: Callable[[], object]
+    ) -> None:
         super().__init__(session)
         self._column = -1
         self._shown: tuple[object, ...] = ()
+        self._practice: PracticePanel | None = None
         self._build_choices(open_file)
         self._build_stage(open_file)
-        self._build_findings()
+        self._build_findings(read_differently)
         session.rows_changed.connect(self._show_rows)
         session.pointed_changed.connect(self._show_pointed)
 
@@ -49,32 +73,49 @@ class DataPage(Page):
         box.setContentsMargins(12, 8, 12, 12)
         box.addWidget(rule())
         box.addWidget(section("Bring in"))
-        box.addWidget(button("Open a file …", open_file, "primary", "Text tables and studies (Ctrl+O)"))
-        hint = label("or drop files anywhere on the window", "muted", wrap=True)
-        box.addWidget(hint)
-        box.addStretch()
+        box.addWidget(button("Open a file …", open_file, "primary", "Tables, spreadsheets, studies (Ctrl+O)"))
+        box.addWidget(button("Paste from clipboard", self.paste, tip="Two columns from a spreadsheet, a web table …"))
+        box.addWidget(button("Type a column", self.type_columns))
+        box.addWidget(button("Make practice data …", self.make_practice))
+        box.addWidget(label("or drop files anywhere on the window", "muted", wrap=True))
+        box.addWidget(rule())
+        self.hand = QComboBox()
+        self.hand.addItems([str(hand) for hand in Hand])
+        self.hand.setAccessibleName("What dragging on the plot does")
+        self.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))
+        box.addWidget(section("Dragging on the plot"))
+        box.addWidget(self.hand)
+        self.log_x, self.log_y = QCheckBox("log x"), QCheckBox("log y")
+        logs = QHBoxLayout()
+        for one in (self.log_x, self.log_y):
+            one.clicked.connect(self._set_log)
+            logs.addWidget(one)
+        logs.addStretch()
+        box.addLayout(logs)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
         self.plot = Plot()
         self.first = self.plot
         self.table = SeriesTable()
-        self.bar = RowBar(self.session)
-        lower = QWidget()
-        box = QVBoxLayout(lower)
+        self.hands = TableHands(self.session, self.table)
+        self.bar, self.ask, self.work_out = RowBar(self.session), AskBar(self.session), ColumnBar(self.session)
+        self.table_box = QWidget()
+        box = QVBoxLayout(self.table_box)
         box.setContentsMargins(16, 4, 16, 12)
         box.addWidget(self.table)
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.setObjectName("canvas")
         splitter.addWidget(self.plot)
-        splitter.addWidget(lower)
-        splitter.setSizes([360, 360])
+        splitter.addWidget(self.table_box)
+        splitter.setSizes([340, 320])
         splitter.setChildrenCollapsible(False)
         filled = QWidget()
         column = QVBoxLayout(filled)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(splitter, 1)
-        column.addWidget(self.bar)
+        for widget in (self.bar, self.ask, self.work_out):
+            column.addWidget(widget)
         empty = Invitation("Bring in measured data to look at.", "Open a file …", open_file)
         stage = QStackedWidget()
         stage.setObjectName("canvas")
@@ -83,36 +124,104 @@ class DataPage(Page):
         self.stage = stage
         self.table.rows_chosen.connect(self.session.choose_rows)
         self.table.row_pointed.connect(self.session.point)
-        self.table.header.role_clicked.connect(self._offer_roles)
+        self.table.header.role_clicked.connect(self.decide_column)
         self.table.selectionModel().currentChanged.connect(lambda index, _old: self._choose_column(index.column()))
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self._row_clicked)
-        for keys, action in (("S", lambda: self.bar.reason.setFocus()), ("B", self.session.bring_back)):
+        self.plot.rows_enclosed.connect(self.session.choose_rows)
+        for keys, action in (("Ctrl+R", self.bar.reason.setFocus), ("Ctrl+B", self.session.bring_back)):
             for widget in (self.plot, self.table):
                 shortcut = QShortcut(QKeySequence(keys), widget)
                 shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
                 shortcut.activated.connect(action)
 
-    def _build_findings(self) -> None:
+    def _build_findings(self, read_differently: Callable[[], object]) -> None:
         findings = Column("Findings about the data")
-        self.source, self.look = Pairs(), Pairs()
-        self.look_title, self.look_text = section("To look at"), label("", "sentence", wrap=True)
+        self.source = Pairs()
+        self.differently = button("Read it differently …", read_differently)
+        self.look_title, self.look = section("To look at"), LookList(self.session, self._remedy)
         self.look_rule = rule()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
         self._parts = [
             section("What came in"),
             self.source,
+            self.differently,
             rule(),
             self.look_title,
-            self.look_text,
+            self.look,
             self.look_rule,
             self.numbers_title,
             self.numbers,
             self.histogram,
+            button("Copy as a table", self.copy_numbers, "link"),
         ]
         findings.add(*self._parts)
         findings.column.addStretch()
-        self.findings = findings
+        self._told = findings
+        self.findings = QStackedWidget()
+        self.findings.addWidget(findings)
+
+    # Bringing in
+
+    def paste(self) -> None:
+        """Bring the clipboard in as a series."""
+        from vettore.files.clipboard import pasted_table
+
+        mime = QApplication.clipboard().mimeData()
+        try:
+            table = pasted_table(mime.text(), mime.html())
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        self.session.do("paste a series", edits.add_series(self.session.study, table, "Pasted"))
+        self.session.choose_newest()
+        self.session.say(f"{table.rows} rows were pasted.")
+
+    def type_columns(self) -> None:
+        """Begin a series to type into."""
+        table = making.empty_table()
+        self.session.do("begin a typed series", edits.add_series(self.session.study, table, "Typed"))
+        self.session.choose_newest()
+        self.table.setFocus()
+        self.table.setCurrentIndex(self.table.model().index(0, 0))
+
+    def make_practice(self) -> None:
+        """Show the panel for practice data, with a live preview on the plot."""
+        if self._practice is None:
+            self._practice = PracticePanel(self._finish_practice, self._leave_practice)
+            self._practice.previewed.connect(self._preview)
+            self.findings.addWidget(self._practice)
+        self.findings.setCurrentWidget(self._practice)
+        self.stage.setCurrentIndex(1)
+        self._show_table_parts(False)
+        self._practice.preview()
+
+    def _preview(self, made: PracticeData | None) -> None:
+        if made is None or self._practice is None or self.findings.currentWidget() is not self._practice:
+            return
+        rows = np.arange(len(made.x))
+        aside = np.zeros(len(made.x), dtype=bool)
+        self.plot.set_titles(made.x_name, made.y_name)
+        self.plot.marks.set_data(made.x, made.y, rows, aside, series_colour(len(self.session.study.series)))
+        self.plot.show_home(made.x, made.y)
+
+    def _show_table_parts(self, shown: bool) -> None:
+        """Hide what belongs to the chosen series while other rows are previewed."""
+        for part in (self.table_box, self.bar, self.ask, self.work_out):
+            part.setVisible(shown)
+
+    def _finish_practice(self, made: PracticeData) -> None:
+        study = edits.add_series(self.session.study, making.practice_table(made), "Practice data")
+        self.findings.setCurrentIndex(0)
+        self._show_table_parts(True)
+        self.session.do("make practice data", study)
+        self.session.choose_newest()
+
+    def _leave_practice(self) -> None:
+        self.findings.setCurrentIndex(0)
+        self._show_table_parts(True)
+        self._shown = ()
+        self.refresh()
 
     def refresh(self) -> None:
         """Show the chosen series."""
@@ -127,6 +236,7 @@ class DataPage(Page):
             self._column = series.place(Role.Y) or 0
         self._show_plot(series)
         self._show_source(series)
+        self._show_look(series)
         self._show_numbers(series)
         self._show_rows()
 
@@ -156,7 +266,7 @@ class DataPage(Page):
             y[rows],
             rows,
             ~series.kept[rows],
-            series_colour(place),
+            series_colour(place if series.colour is None else series.colour),
             None if sigma is None else sigma[rows],
         )
         shown = (series.key, series.place(Role.X), series.place(Role.Y))
@@ -170,10 +280,71 @@ class DataPage(Page):
         self.source.show_pairs([*pairs, ("rows", f"{series.rows}, none dropped")])
         notes = "\n".join(source.notes)
         self.source.setToolTip(f"Notes beside the table:\n{notes}" if notes else "")
-        sentences = _what_to_look_at(series)
-        for part in (self.look_title, self.look_text, self.look_rule):
-            part.setVisible(bool(sentences))
-        self.look_text.setText("\n".join(f"△ {sentence}" for sentence in sentences))
+        kind = source.kind == "file" and source.path.casefold().endswith(TEXT_ENDINGS)
+        self.differently.setVisible(kind)
+
+    def _show_look(self, series: Series) -> None:
+        """Look for what deserves it in the background: long series take a moment."""
+        x, y = series.column(Role.X), series.column(Role.Y)
+        names = (x.name if x else "x", y.name if y else "y")
+        style = self.session.style
+
+        def work() -> list[Finding]:
+            found = column_findings(series)
+            xs, ys = series.values(Role.X), series.values(Role.Y)
+            if xs is not None and ys is not None:
+                found += what_to_look_at(xs, ys, series.in_use, names, style)
+            return found
+
+        self.session.background.run("look", work, self._show_findings, lambda _sentence: self._show_findings([]))
+
+    def _show_findings(self, findings: list[Finding]) -> None:
+        self.look.show_findings(findings)
+        for part in (self.look_title, self.look, self.look_rule):
+            part.setVisible(bool(findings))
+
+    def _remedy(self, finding: Finding) -> None:
+        """Do what a finding offers."""
+        series = self.session.series
+        if series is None:
+            return
+        study = self.session.study
+        if finding.remedy is Remedy.SET_ASIDE:
+            self.session.do("set rows aside", edits.set_rows_aside(study, series.id, finding.rows, finding.sentence))
+        elif finding.remedy is Remedy.SORT:
+            self.session.do("sort by x", edits.sort_rows(study, series.id, series.place(Role.X) or 0, False))
+        elif finding.remedy is Remedy.AVERAGE:
+            self.make_averages()
+
+    def make_averages(self) -> None:
+        """Make a series of the averages of repeats."""
+        series = self.session.series
+        if series is not None:
+            self.make_series("average repeats", lambda: making.averages_of_repeats(series), "averages")
+
+    def make_thinned(self, step: int) -> None:
+        """Make a series of every n-th row."""
+        series = self.session.series
+        if series is not None:
+            self.make_series("thin out", lambda: making.every_nth(series, step), f"every {step}. row")
+
+    def make_median(self, width: int) -> None:
+        """Make a series of moving medians."""
+        series = self.session.series
+        if series is not None:
+            self.make_series("moving median", lambda: making.moving_median(series, width), f"median of {width}")
+
+    def make_series(self, words: str, make: Callable[[], Table], suffix: str) -> None:
+        """Make a new series from the chosen one; the original stays as it is."""
+        series = self.session.series
+        try:
+            table = make()
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        name = f"{series.name}, {suffix}" if series else suffix
+        self.session.do(words, edits.add_series(self.session.study, table, name))
+        self.session.choose_newest()
 
     def _show_numbers(self, series: Series) -> None:
         column, raw = series.columns[self._column], series.data[self._column]
@@ -198,10 +369,11 @@ class DataPage(Page):
         self.numbers.show_pairs(
             [
                 ("count", f"{told.count}" + (f" · {told.blank} blank" if told.blank else "")),
-                ("mean", unit(told.mean)),
+                ("mean", style.pair(told.mean, told.standard_error, column.unit)),
                 ("median", unit(told.median)),
                 ("standard deviation (n − 1)", unit(told.standard_deviation, 4)),
                 ("variance", style.number(told.variance, 4)),
+                ("median absolute deviation", unit(median_absolute_deviation(values), 4)),
                 ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
                 ("quartiles", f"{style.number(told.lower_quartile, 4)} · {style.number(told.upper_quartile, 4)}"),
                 ("sum", style.number(told.sum, 6)),
@@ -232,17 +404,31 @@ class DataPage(Page):
             self.plot.marks.set_pointed(row)
             self.table.show_pointed(row)
 
-    def _offer_roles(self, place: int, where) -> None:
+    def decide_column(self, place: int, where) -> None:
+        """Open the form of a column under its header."""
+        if self.session.series is not None:
+            self.popup = ColumnPopup(self.session, place, self.table)
+            self.popup.show_at(where)
+
+    def copy_numbers(self) -> None:
+        """Put the summary of all columns on the clipboard as a table."""
         series = self.session.series
-        if series is None or series.data[place].texts is not None:
+        if series is not None:
+            QApplication.clipboard().setText(as_tab_text(summary_table(series)))
+            self.session.say("The numbers of all columns are on the clipboard.")
+
+    def _set_log(self) -> None:
+        self.plot.set_log(self.log_x.isChecked(), self.log_y.isChecked())
+        series = self.session.series
+        if series is None:
             return
-        menu = QMenu(self.table)
-        for role in NUMBER_ROLES:
-            action = menu.addAction(str(role))
-            action.setCheckable(True)
-            action.setChecked(series.columns[place].role is role)
-            action.triggered.connect(lambda _checked=False, role=role: self.set_role(place, role))
-        menu.popup(where)
+        for role, log in ((Role.X, self.log_x), (Role.Y, self.log_y)):
+            values, column = series.values(role), series.column(role)
+            if log.isChecked() and values is not None and column is not None:
+                below = (np.flatnonzero(series.measured & (values <= 0)) + 1).tolist()
+                if below:
+                    words = f"{column.name} is not above 0 in {name_rows(below)}: no place on a logarithmic axis."
+                    self.session.say(words, "bad")
 
     def set_role(self, place: int, role: Role) -> None:
         """Give a column another role."""
@@ -252,21 +438,3 @@ class DataPage(Page):
         column = series.columns[place]
         changed = edits.set_column(self.session.study, series.id, place, replace(column, role=role))
         self.session.do(f"make {column.name} {role}", changed)
-
-
-def _what_to_look_at(series: Series) -> list[str]:
-    """Return sentences about rows that deserve a look."""
-    sentences = []
-    for column, settings in zip(series.data, series.columns, strict=True):
-        if column.texts is not None:
-            continue
-        blank = (np.flatnonzero(~np.isfinite(column.values)) + 1).tolist()
-        if blank and len(blank) < series.rows:
-            used = settings.role in (Role.X, Role.Y)
-            consequence = "left out of every fit" if used else "not used by any curve"
-            sentences.append(f"No number in {settings.name}: {name_rows(blank)} ({consequence}).")
-    for entry in series.set_aside[:3]:
-        sentences.append(f"Row {entry.row + 1} is set aside: {entry.reason or 'no reason given'}.")
-    if len(series.set_aside) > 3:
-        sentences.append(f"{len(series.set_aside) - 3} more rows are set aside.")
-    return sentences

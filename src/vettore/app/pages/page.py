@@ -45,6 +45,9 @@ class Page(QObject):
         """Read everything from the session again."""
         raise NotImplementedError
 
+    def dress(self) -> None:
+        """Take the colours of another theme; pages with plots tell them."""
+
     def status(self) -> list[str]:
         """Return what was used, for the status line."""
         return []

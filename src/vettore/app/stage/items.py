@@ -30,6 +30,9 @@ class StageItem(pg.GraphicsObject):
     Attributes must not be called x, y, pos, flags, data or the like: Qt calls its own methods of these names.
     """
 
+    # Whether the x and the y axis are logarithmic; the plot sets it for all its items.
+    log = (False, False)
+
     def boundingRect(self) -> QRectF:
         rect = self.viewRect()
         return rect if rect is not None else QRectF()
@@ -48,7 +51,7 @@ class StageItem(pg.GraphicsObject):
         corners = transform.mapRect(view)
         painter.resetTransform()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self.draw(painter, _Map(transform), corners)
+        self.draw(painter, _Map(transform, self.log), corners)
         painter.restore()
 
     def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
@@ -57,20 +60,30 @@ class StageItem(pg.GraphicsObject):
 
 
 class _Map:
-    """From data to pixels and back."""
+    """From data to pixels and back; on a logarithmic axis values that are not above zero have no place (NaN)."""
 
-    def __init__(self, transform) -> None:
+    def __init__(self, transform, log: tuple[bool, bool]) -> None:
         self.mx, self.my = transform.m11(), transform.m22()
         self.dx, self.dy = transform.dx(), transform.dy()
+        self.log = log
 
     def x(self, values):
-        return values * self.mx + self.dx
+        return on_axis(values, self.log[0]) * self.mx + self.dx
 
     def y(self, values):
-        return values * self.my + self.dy
+        return on_axis(values, self.log[1]) * self.my + self.dy
 
     def x_back(self, pixels):
-        return (pixels - self.dx) / self.mx
+        x = (pixels - self.dx) / self.mx
+        return 10.0**x if self.log[0] else x
+
+
+def on_axis(values, log: bool):
+    """Return where values stand on an axis: themselves, or their decimal logarithms."""
+    if not log:
+        return values
+    with np.errstate(all="ignore"):
+        return np.log10(np.where(np.asarray(values) > 0, values, np.nan))
 
 
 class Marks(StageItem):
@@ -110,8 +123,11 @@ class Marks(StageItem):
         if view is None or not len(self.xs):
             return -1
         width, height = view.viewPixelSize()
-        distance = ((self.xs - at.x()) / width) ** 2 + ((self.ys - at.y()) / height) ** 2
-        best = int(np.argmin(distance))
+        xs, ys = on_axis(self.xs, self.log[0]), on_axis(self.ys, self.log[1])
+        distance = ((xs - at.x()) / width) ** 2 + ((ys - at.y()) / height) ** 2
+        if not np.isfinite(distance).any():
+            return -1
+        best = int(np.nanargmin(distance))
         return int(self.numbers[best]) if distance[best] <= reach**2 else -1
 
     def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
@@ -274,10 +290,10 @@ class Grid(StageItem):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour("grid"), 1))
         for _, values in bottom.tickValues(*bottom.range, area.width())[:1]:
-            for x in to_pixels.x(np.asarray(values, dtype=float)):
+            for x in np.asarray(values, dtype=float) * to_pixels.mx + to_pixels.dx:
                 painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
         for _, values in left.tickValues(*left.range, area.height())[:1]:
-            for y in to_pixels.y(np.asarray(values, dtype=float)):
+            for y in np.asarray(values, dtype=float) * to_pixels.my + to_pixels.dy:
                 painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
 
 
@@ -292,6 +308,29 @@ class Level(StageItem):
         painter.setPen(QPen(colour(self.role), 1.4))
         y = to_pixels.y(self.value)
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+
+class Rubber(StageItem):
+    """The outline of what is being chosen by dragging, in data coordinates of the axes."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.outline: list[tuple[float, float]] = []
+
+    def set_outline(self, points: list[tuple[float, float]]) -> None:
+        """Show an outline, or none."""
+        self.outline = points
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if len(self.outline) < 2:
+            return
+        points = [QPointF(x * to_pixels.mx + to_pixels.dx, y * to_pixels.my + to_pixels.dy) for x, y in self.outline]
+        pen = QPen(colour("accent"), 1.4)
+        pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        painter.setBrush(colour("accent", 0.08))
+        painter.drawPolygon(QPolygonF(points))
 
 
 class Pennants(StageItem):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF
 
-from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Pennants
+from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Pennants, Rubber, on_axis
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.rounding import MINUS, NumberStyle
@@ -54,12 +56,52 @@ class Axis(pg.AxisItem):
         self.label.setDefaultTextColor(colour("ink"))
 
 
+class Hand(StrEnum):
+    """What dragging on the plot does."""
+
+    MOVE = "moves the view"
+    LASSO = "chooses by lasso"
+    BOX = "chooses a box"
+    SPAN = "chooses a span of x"
+    ZOOM = "zooms into a box"
+
+
+class HandBox(pg.ViewBox):
+    """A view box whose dragging moves the view or encloses points."""
+
+    outlined = Signal(object, bool)
+
+    def __init__(self) -> None:
+        super().__init__(enableMenu=False)
+        self.hand = Hand.MOVE
+        self._path: list[tuple[float, float]] = []
+
+    def mouseDragEvent(self, event, axis=None) -> None:
+        if self.hand is Hand.MOVE or event.button() != Qt.MouseButton.LeftButton or axis is not None:
+            super().mouseDragEvent(event, axis)
+            return
+        event.accept()
+        here = self.mapSceneToView(event.scenePos())
+        start = self.mapSceneToView(event.buttonDownScenePos())
+        if event.isStart():
+            self._path = [(start.x(), start.y())]
+        if self.hand is Hand.LASSO:
+            self._path.append((here.x(), here.y()))
+            path = self._path
+        else:
+            low, high = self.viewRange()[1]
+            y0, y1 = (low, high) if self.hand is Hand.SPAN else (start.y(), here.y())
+            path = [(start.x(), y0), (here.x(), y0), (here.x(), y1), (start.x(), y1)]
+        self.outlined.emit(path, event.isFinish())
+
+
 class Plot(pg.GraphicsLayoutWidget):
     """Points, a curve and readings; below them, if asked for, the residuals on the same x."""
 
     row_clicked = Signal(int, bool)
     row_pointed = Signal(int)
     place_clicked = Signal(float)
+    rows_enclosed = Signal(object)
 
     def __init__(self, with_residuals: bool = False) -> None:
         super().__init__()
@@ -70,6 +112,9 @@ class Plot(pg.GraphicsLayoutWidget):
         self.ci.setContentsMargins(0, 10, 16, 6)
         self.ci.setSpacing(14)
         self._grids: list[Grid] = []
+        self.log = (False, False)
+        self._data: tuple[Array, Array] = (np.empty(0), np.empty(0))
+        self._room_beyond = False
         self.upper = self._panel(0, "")
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
         for item, z in ((self.beyond, -50), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
@@ -78,13 +123,18 @@ class Plot(pg.GraphicsLayoutWidget):
         self.lower: pg.PlotItem | None = None
         if with_residuals:
             self._add_residuals()
+        self.rubber = Rubber()
+        self.rubber.setZValue(30)
+        self.upper.vb.addItem(self.rubber, ignoreBounds=True)
+        self.upper.vb.outlined.connect(self._outlined)
+        self._views: list[tuple[list[float], list[float]]] = []
         self._home: tuple[tuple[float, float], tuple[float, float]] | None = None
         self.scene().sigMouseClicked.connect(self._clicked)
         self.scene().sigMouseMoved.connect(self._moved)
 
     def _panel(self, row: int, title: str) -> pg.PlotItem:
         axes = {side: Axis(side) for side in ("left", "bottom")}
-        panel = pg.PlotItem(axisItems=axes, enableMenu=False)
+        panel = pg.PlotItem(axisItems=axes, enableMenu=False, viewBox=HandBox())
         panel.hideButtons()
         panel.vb.setBackgroundColor(colour("plot_ground"))
         panel.vb.setDefaultPadding(0)
@@ -126,6 +176,62 @@ class Plot(pg.GraphicsLayoutWidget):
                 axis.dress()
                 axis.picture = None
 
+    def set_hand(self, hand: Hand) -> None:
+        """Say what dragging on the plot does."""
+        self.upper.vb.hand = hand
+
+    def set_log(self, x: bool, y: bool) -> None:
+        """Make axes logarithmic or linear."""
+        if (x, y) == self.log:
+            return
+        self.log = (x, y)
+        self.upper.getAxis("left").setLogMode(y)
+        for panel in filter(None, (self.upper, self.lower)):
+            panel.getAxis("bottom").setLogMode(x)
+        for item in (self.marks, self.line, self.beyond, self.pennants):
+            item.log = (x, y)
+        if self.lower is not None:
+            for item in (self.residual_marks, self.lower_beyond):
+                item.log = (x, False)
+        self.show_home(*self._data, beyond=self._room_beyond)
+
+    def last_view(self) -> None:
+        """Go back to the view before the last zoom or move."""
+        if self._views:
+            x, y = self._views.pop()
+            self.upper.vb.setRange(xRange=x, yRange=y, padding=0)
+
+    def remember_view(self) -> None:
+        """Keep the present view to go back to."""
+        view = self.upper.vb.viewRange()
+        if not self._views or self._views[-1] != view:
+            self._views = [*self._views[-19:], view]
+
+    def wheelEvent(self, event) -> None:
+        self.remember_view()
+        super().wheelEvent(event)
+
+    def mousePressEvent(self, event) -> None:
+        self.remember_view()
+        super().mousePressEvent(event)
+
+    def _outlined(self, points: list[tuple[float, float]], done: bool) -> None:
+        """Show what is being enclosed; when done, zoom to it or tell which rows are inside."""
+        self.rubber.set_outline([] if done else points)
+        if not done or len(points) < 3:
+            return
+        hand = self.upper.vb.hand
+        xs, ys = [x for x, _ in points], [y for _, y in points]
+        if hand is Hand.ZOOM:
+            self.upper.vb.setRange(xRange=(min(xs), max(xs)), yRange=(min(ys), max(ys)), padding=0)
+            return
+        x, y = on_axis(self.marks.xs, self.log[0]), on_axis(self.marks.ys, self.log[1])
+        if hand is Hand.SPAN:
+            inside = (x >= min(xs)) & (x <= max(xs))
+        else:
+            inside = _inside(x, y, np.array(points))
+        self.rows_enclosed.emit(self.marks.numbers[np.flatnonzero(inside)].tolist())
+
     def set_titles(self, x: str, y: str) -> None:
         """Name the axes."""
         self.upper.getAxis("left").set_title(y)
@@ -133,6 +239,10 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def show_home(self, x: Array, y: Array, beyond: bool = False) -> None:
         """Set the view to all of the data, with room beyond it when asked."""
+        self._data, self._room_beyond = (x, y), beyond
+        x, y = (on_axis(values, log) for values, log in zip((x, y), self.log, strict=True))
+        good = np.isfinite(x) & np.isfinite(y)
+        x, y = x[good], y[good]
         if not len(x):
             self._home = ((0.0, 1.0), (0.0, 1.0))
         else:
@@ -155,7 +265,11 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Home:
+            self.remember_view()
             self.go_home()
+            return
+        if event.key() == Qt.Key.Key_Backspace:
+            self.last_view()
             return
         steps = {
             Qt.Key.Key_Left: (-0.1, 0),
@@ -215,6 +329,17 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def _moved(self, point) -> None:
         self.row_pointed.emit(self._row_at(point))
+
+
+def _inside(x: Array, y: Array, polygon: Array) -> Array:
+    """Return which points lie inside a polygon: those with an odd number of its edges to their right."""
+    inside = np.zeros(len(x), dtype=bool)
+    ends = np.roll(polygon, -1, axis=0)
+    with np.errstate(all="ignore"):
+        for (x0, y0), (x1, y1) in zip(polygon, ends, strict=True):
+            spans = (y0 > y) != (y1 > y)
+            inside ^= spans & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
+    return inside
 
 
 def _padded(values: Array, low: float, high: float) -> tuple[float, float]:

@@ -31,6 +31,7 @@ class FitFindings(Column):
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(6)
         self._goodness = Pairs()
+        self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
         self._kept_title, self._kept = section("Kept readings"), QWidget()
         self._kept_grid = QGridLayout(self._kept)
@@ -45,6 +46,7 @@ class FitFindings(Column):
         ]
         self._aside_rule, self._kept_rule = rule(), rule()
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers)
+        self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.add(self._kept_rule, self._kept_title, self._kept)
         self.column.addStretch()
@@ -55,7 +57,15 @@ class FitFindings(Column):
             part.setVisible(fit is not None)
         if fit is None:
             self.sentence.setText(refusal)
-            for part in (self._warnings, self._aside_title, self._aside, self._kept_title, self._kept):
+            for part in (
+                self._truth_title,
+                self._truth,
+                self._warnings,
+                self._aside_title,
+                self._aside,
+                self._kept_title,
+                self._kept,
+            ):
                 part.hide()
             self._aside_rule.hide()
             self._kept_rule.hide()
@@ -71,6 +81,10 @@ class FitFindings(Column):
         self._warnings.setVisible(bool(fit.result.warnings))
         self._show_coefficients(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
+        made = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}
+        self._truth.setText("\n".join(text for name, text in made.items() if name != "outliers"))
+        for part in (self._truth_title, self._truth):
+            part.setVisible(bool(made))
         self._show_aside(fit)
         self._show_kept(fit)
 

@@ -112,10 +112,11 @@ class Tray(QWidget):
         self._list.setSpacing(1)
         scroll.setWidget(inner)
         box.addWidget(scroll)
-        session.study_changed.connect(self._rebuild)
+        session.study_changed.connect(self.rebuild)
         session.chosen_changed.connect(self._mark)
 
-    def _rebuild(self) -> None:
+    def rebuild(self) -> None:
+        """Show the series and curves of the study."""
         clear(self._list)
         self._entries = {}
         study = self._session.study
@@ -152,7 +153,8 @@ class Tray(QWidget):
             rows = np.flatnonzero(series.in_use)
             rows = rows[:: max(1, len(rows) // MOST_PICTURE_POINTS)]
             picture = (x[rows], y[rows])
-        return TrayEntry(series.name, figure, picture, series_colour(place), curve=False)
+        ink = series_colour(place if series.colour is None else series.colour)
+        return TrayEntry(series.name, figure, picture, ink, curve=False)
 
     def _curve_entry(self, curve: PolynomialFit) -> TrayEntry:
         empty: Array = np.empty(0)

@@ -1,0 +1,27 @@
+"""Where the program keeps what is not part of a study: journals, remembered readings."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+HOME = "VETTORE_HOME"
+
+
+@dataclass(frozen=True)
+class Places:
+    """Folders and files of this user."""
+
+    journal: Path
+    remembered: Path
+
+
+def places() -> Places:
+    """Return the places of this user; the variable VETTORE_HOME puts them all into one folder."""
+    if os.environ.get(HOME):
+        home = Path(os.environ[HOME])
+        return Places(home / "journal", home / "remembered.json")
+    from platformdirs import user_config_path, user_state_path
+
+    return Places(user_state_path("vettore") / "journal", user_config_path("vettore") / "remembered.json")

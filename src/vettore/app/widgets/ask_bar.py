@@ -1,0 +1,90 @@
+"""Ask about rows: a condition in the formula language, answered with a count before anything changes."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+
+from vettore.app.session import Session
+from vettore.app.widgets.parts import Elided, button, label
+from vettore.core.errors import FormulaError, VettoreError
+from vettore.core.formula import Program, read_condition
+from vettore.study import edits
+from vettore.study.columns import column_names, values_by_name
+
+
+class AskBar(QWidget):
+    """A field for a condition; the answer says how many rows hold, and where."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(18, 6, 18, 6)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText('temperature > 18 and note != ""')
+        self.field.setAccessibleName("Condition on rows")
+        self.field.textChanged.connect(self._answer)
+        self.field.returnPressed.connect(self._choose)
+        self.answer = Elided("sentence")
+        self.choose = button("Choose them", self._choose)
+        self.aside = button("Set aside", self._set_aside, tip="Set these rows aside; the condition is the reason")
+        box.addWidget(label("Rows where", "label"))
+        box.addWidget(self.field, 3)
+        box.addWidget(self.answer, 3)
+        box.addWidget(self.choose)
+        box.addWidget(self.aside)
+        session.study_changed.connect(self._answer)
+        session.chosen_changed.connect(self._answer)
+        self._answer()
+
+    def rows(self) -> list[int] | None:
+        """Return the rows for which the condition holds, or None when it cannot be read."""
+        series = self._session.series
+        text = self.field.text().strip()
+        if series is None or not text:
+            return None
+        tree = read_condition(text, column_names(series.columns))
+        holds = Program(tree)(values_by_name(series.columns, series.data, series.rows))
+        return np.flatnonzero(np.broadcast_to(np.asarray(holds, dtype=bool), (series.rows,))).tolist()
+
+    def _answer(self) -> None:
+        for one in (self.choose, self.aside):
+            one.setEnabled(False)
+        try:
+            rows = self.rows()
+        except FormulaError as error:
+            self.answer.setText(f"{error.message} {error.hint}")
+            return
+        except VettoreError as error:
+            self.answer.setText(str(error))
+            return
+        series = self._session.series
+        if rows is None or series is None:
+            self.answer.setText("")
+            return
+        share = {0: "none", series.rows: "all"}.get(len(rows), f"{len(rows)} of {series.rows}")
+        self.answer.setText(f"{share}: {'no row holds' if not rows else 'yes' if share == 'all' else 'rows hold'}")
+        for one in (self.choose, self.aside):
+            one.setEnabled(bool(rows))
+
+    def _choose(self) -> None:
+        rows = self._safely()
+        if rows:
+            self._session.choose_rows(rows)
+
+    def _set_aside(self) -> None:
+        rows, series = self._safely(), self._session.series
+        if rows and series is not None:
+            text = self.field.text().strip()
+            study = edits.set_rows_aside(self._session.study, series.id, rows, text)
+            self._session.do(f"set aside where {text}", study)
+
+    def _safely(self) -> list[int] | None:
+        try:
+            return self.rows()
+        except VettoreError:
+            return None

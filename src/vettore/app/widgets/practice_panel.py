@@ -1,0 +1,134 @@
+"""Make practice data: formula, true coefficients, x, noise and seed, with a live preview on the plot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+
+from vettore.app.widgets.parts import Column, button, clear, label, section
+from vettore.core.errors import VettoreError
+from vettore.core.formula import read_formula
+from vettore.core.practice import Noise, PracticeData, Spacing, practice, practice_x
+from vettore.core.rounding import read_number
+
+START = {"formula": "y = A*exp(-k*t) + C", "A": "6", "k": "0.04", "C": "2"}
+
+
+class PracticePanel(Column):
+    """The panel; ``previewed`` gives the rows as they would be, or None while something is missing."""
+
+    previewed = Signal(object)
+
+    def __init__(self, make: Callable[[PracticeData], None], leave: Callable[[], None]) -> None:
+        super().__init__("Practice data")
+        self._make = make
+        self.formula = QLineEdit(START["formula"])
+        self.formula.setAccessibleName("Formula of the practice data")
+        self._values: dict[str, QLineEdit] = {}
+        self._typed = dict(START)
+        self._coefficients = QWidget()
+        self._grid = QGridLayout(self._coefficients)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self.low, self.high, self.count = QLineEdit("0"), QLineEdit("100"), QLineEdit("40")
+        self.noise, self.outliers, self.seed = QLineEdit("0.1"), QLineEdit("0"), QLineEdit("1")
+        self.spacing, self.kind = QComboBox(), QComboBox()
+        self.spacing.addItems([str(one) for one in Spacing])
+        self.kind.addItems([str(one) for one in Noise])
+        fields = QWidget()
+        grid = QGridLayout(fields)
+        grid.setContentsMargins(0, 0, 0, 0)
+        lines = (
+            ("x from", self.low),
+            ("to", self.high),
+            ("rows", self.count),
+            ("spread", self.spacing),
+            ("noise", self.kind),
+            ("its size", self.noise),
+            ("outliers", self.outliers),
+            ("seed", self.seed),
+        )
+        for row, (words, field) in enumerate(lines):
+            field.setAccessibleName(f"Practice data: {words}")
+            grid.addWidget(label(words, "label"), row, 0)
+            grid.addWidget(field, row, 1)
+        self.problem = label("", "bad", wrap=True)
+        self.made = button("Make the series", self._finish, "primary")
+        self.add(section("Practice data"), self.formula, section("True coefficients"), self._coefficients)
+        self.add(section("Rows and noise"), fields, self.problem, self.made, button("Leave it", leave))
+        self.column.addStretch()
+        self.formula.textChanged.connect(self._read)
+        for field in (self.low, self.high, self.count, self.noise, self.outliers, self.seed):
+            field.textChanged.connect(self.preview)
+        for box in (self.spacing, self.kind):
+            box.currentIndexChanged.connect(self.preview)
+        self._read()
+
+    def _read(self) -> None:
+        """Offer a field for every coefficient; the last name without a likely value is x."""
+        try:
+            formula = read_formula(self.formula.text())
+        except VettoreError as error:
+            self._refuse(str(error))
+            return
+        x = next((name for name in formula.coefficients if name in ("x", "t", "time")), None)
+        wanted = [name for name in formula.coefficients if name != (x or formula.coefficients[-1])]
+        if list(self._values) != wanted:
+            self._typed.update({name: field.text() for name, field in self._values.items()})
+            clear(self._grid)
+            self._values = {}
+            for row, name in enumerate(wanted):
+                field = QLineEdit(self._typed.get(name, "1"))
+                field.setAccessibleName(f"True value of {name}")
+                field.textChanged.connect(self.preview)
+                self._values[name] = field
+                self._grid.addWidget(label(name, "label"), row, 0)
+                self._grid.addWidget(field, row, 1)
+        self.preview()
+
+    def data(self) -> PracticeData:
+        """Return the rows. Raises VettoreError."""
+        x = practice_x(
+            self._number(self.low),
+            self._number(self.high),
+            int(self._number(self.count)),
+            self.spacing.currentText(),
+            int(self._number(self.seed)),
+        )
+        values = {name: self._number(field) for name, field in self._values.items()}
+        return practice(
+            self.formula.text(),
+            values,
+            x,
+            noise=self._number(self.noise),
+            seed=int(self._number(self.seed)),
+            kind=self.kind.currentText(),
+            outliers=int(self._number(self.outliers)),
+        )
+
+    def preview(self) -> None:
+        """Show the rows as they would be."""
+        try:
+            made = self.data()
+        except (VettoreError, ValueError) as error:
+            self._refuse(str(error))
+            return
+        self.problem.setText("")
+        self.made.setEnabled(True)
+        self.previewed.emit(made)
+
+    def _refuse(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.made.setEnabled(False)
+        self.previewed.emit(None)
+
+    def _finish(self) -> None:
+        self._make(self.data())
+
+    @staticmethod
+    def _number(field: QLineEdit) -> float:
+        value = read_number(field.text())
+        if value is None:
+            raise VettoreError(f"{field.accessibleName()}: “{field.text()}” is not a number.")
+        return value
