@@ -15,13 +15,15 @@ class Places:
 
     journal: Path
     remembered: Path
+    recent: Path
 
 
 def places() -> Places:
     """Return the places of this user; the variable VETTORE_HOME puts them all into one folder."""
     if os.environ.get(HOME):
         home = Path(os.environ[HOME])
-        return Places(home / "journal", home / "remembered.json")
+        return Places(home / "journal", home / "remembered.json", home / "recent")
     from platformdirs import user_config_path, user_state_path
 
-    return Places(user_state_path("vettore") / "journal", user_config_path("vettore") / "remembered.json")
+    state = user_state_path("vettore")
+    return Places(state / "journal", user_config_path("vettore") / "remembered.json", state / "recent")

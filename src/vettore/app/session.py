@@ -35,6 +35,7 @@ class Session(QObject):
         self.background = Background(self)
         self.path: Path | None = None
         self.rows: frozenset[int] = frozenset()
+        self.beside: set[str] = set()
         self._series = ""
         self._curve = ""
         self._pointed = -1
@@ -124,6 +125,11 @@ class Session(QObject):
     def pointed(self) -> int:
         """The row under the pointer, or −1."""
         return self._pointed
+
+    def turn_beside(self, series: str) -> None:
+        """Show a series beside the chosen one on the Data page, or no longer."""
+        self.beside ^= {series}
+        self.chosen_changed.emit()
 
     def set_aside(self, reason: str) -> None:
         """Set the chosen rows aside."""

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction, QIcon, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -132,6 +132,8 @@ class Window(QMainWindow):
         keys = QKeySequence.StandardKey
         self._add(study, "New study", keys.New, self.new_study)
         self._add(study, "Open …", keys.Open, self.ask_open)
+        self._recent = study.addMenu("Recent studies")
+        self._recent.aboutToShow.connect(self._list_recent)
         study.addSeparator()
         self._add(study, "Save", keys.Save, self.save)
         self._add(study, "Save as …", keys.SaveAs, self.ask_save_as)
@@ -142,6 +144,9 @@ class Window(QMainWindow):
         self._build_data_menu(data)
         for number, name in enumerate(PAGES, 1):
             self._add(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
+        view.addSeparator()
+        self._add(view, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), self.copy_picture)
+        self._add(view, "Save the plot …", QKeySequence(), self.save_picture)
         view.addSeparator()
         turn = QKeySequence("Ctrl+L")
         self.lamp = self._add(view, "Lamp (dark colours)", turn, lambda: self.take_theme(self.lamp.isChecked()))
@@ -316,6 +321,7 @@ class Window(QMainWindow):
         """Show a study."""
         self.session.start(study, path)
         if path is not None:
+            self._note_recent()
             self.session.say(f"{path.name} is open.")
         else:
             self._show_status()
@@ -333,6 +339,7 @@ class Window(QMainWindow):
             return False
         self.session.history.mark_kept()
         self._show_title()
+        self._note_recent()
         self.session.say(f"Saved as {self.session.path.name}.")
         return True
 
@@ -508,6 +515,46 @@ class Window(QMainWindow):
                 page._stale = True
         self.tray.rebuild()
         self.update()
+
+    def _list_recent(self) -> None:
+        from vettore.app.recent import recent_studies
+
+        self._recent.clear()
+        found = recent_studies(self.places.recent)
+        for one in found:
+            action = self._recent.addAction(QIcon(str(one.picture)), one.path.stem)
+            action.setToolTip(str(one.path))
+            action.triggered.connect(lambda _checked=False, path=one.path: self.open_paths([path]))
+        if not found:
+            self._recent.addAction("No study was saved yet").setEnabled(False)
+
+    def _note_recent(self) -> None:
+        from vettore.app.recent import note_study
+
+        if self.session.path is not None:
+            plot = getattr(self.page, "plot", None)
+            note_study(self.places.recent, self.session.path, plot.grab() if plot is not None else None)
+
+    def copy_picture(self) -> None:
+        """Put the plot of the page on the clipboard."""
+        plot = getattr(self.page, "plot", None)
+        if plot is not None:
+            QApplication.clipboard().setPixmap(plot.grab())
+            self.session.say("The plot is on the clipboard.")
+
+    def save_picture(self) -> None:
+        """Ask for a name and save the plot there."""
+        plot = getattr(self.page, "plot", None)
+        if plot is None:
+            return
+        words = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf)"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the plot", str(Path.home() / "plot.png"), words)
+        if chosen:
+            try:
+                plot.picture(Path(chosen))
+                self.session.say(f"The plot was saved as {Path(chosen).name}.")
+            except VettoreError as error:
+                self._refuse(str(error))
 
     def _keep_journal(self) -> None:
         """Write the present study into the journal, in the background."""

@@ -27,6 +27,7 @@ class Source:
     path: str | None
     text: str
     skipped: int
+    spaced: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +43,8 @@ def read(data: bytes, head: str, layout: Layout, name: str, path: str) -> Found:
     """Read the table below the header. Raises FileError in a sentence."""
     comments: list[str] = []
     if path and _as_it_is(data, layout):
-        source, raw = Source(path, "", layout.first_row), data
+        spaced = f"{layout.delimiter} " in head or '"' in head
+        source, raw = Source(path, "", layout.first_row, spaced), data
     else:
         text = text_of(data, layout.encoding).replace("\r\n", "\n").replace("\r", "\n")
         body = text[_offset_of_line(text, layout.first_row) :].rstrip("\x1a\x0c\n\t ")
@@ -54,11 +56,13 @@ def read(data: bytes, head: str, layout: Layout, name: str, path: str) -> Found:
         # Rows longer than the first: read again with room for the longest, so that no cell is lost.
         frame = _frame(source, layout, max(layout.columns, _widest(raw, layout)), name)
     empty = frame.isna().all(axis=1).to_numpy()
+    some_empty = bool(empty.any())
     columns: list[Array | list[str]] = []
     for place in frame.columns:
         values = frame[place].to_numpy()
         if values.dtype.kind in "fi" and not np.isinf(values).any():
-            columns.append(values[~empty].astype(np.float64))
+            kept = values[~empty] if some_empty else values
+            columns.append(np.ascontiguousarray(kept, dtype=np.float64))
         else:
             # Words, or numbers beyond the range of a double: every cell is looked at by our own rules.
             again = _frame(source, layout, len(frame.columns), name, place)[place]
@@ -105,7 +109,8 @@ def _frame(source: Source, layout: Layout, width: int | None, name: str, only: i
                 dtype=None if only is None else {only: str},
                 keep_default_na=False,
                 na_values=[""],
-                skipinitialspace=True,
+                skipinitialspace=source.spaced,
+                memory_map=source.path is not None,
             )
     except (pandas.errors.ParserError, ValueError) as error:
         if width is None:

@@ -15,7 +15,7 @@ from vettore.files.refusals import FileError
 
 SAMPLE_BYTES = 64 * 1024
 # More lines than this tell nothing new about the layout.
-SAMPLE_LINES = 300
+SAMPLE_LINES = 120
 SPACES = "spaces"
 DELIMITER_NAMES = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars", SPACES: "spaces"}
 ENCODING_NAMES = {"utf-8-sig": "UTF-8 with mark", "cp1252": "Latin-1 (Windows)", "utf-16-le": "UTF-16"}

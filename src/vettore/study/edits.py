@@ -146,6 +146,24 @@ def duplicate_series(study: Study, series: str) -> Study:
     return replace(study, series=(*study.series, copy), counter=study.counter + 1)
 
 
+def split_series(study: Study, series: str) -> Study:
+    """Add one series for each further column of numbers, all with the x of this one. Raises DataError."""
+    one = study.find_series(series)
+    y, x = one.place(Role.Y), one.place(Role.X)
+    others = [i for i, c in enumerate(one.columns) if c.role is Role.CARRIED and one.data[i].texts is None]
+    if x is None or y is None or not others:
+        raise DataError(f"{one.name} has no further columns of numbers to make series of.")
+    made = list(study.series)
+    for number, place in enumerate(others, 1):
+        columns = tuple(
+            replace(c, role=Role.Y if i == place else Role.CARRIED if c.role in (Role.Y, Role.Y_ERROR) else c.role)
+            for i, c in enumerate(one.columns)
+        )
+        name = f"{one.name} · {one.columns[place].name}"
+        made.append(one.changed(id=f"s{study.counter + number}", name=name, columns=columns, set_aside=(), sort=None))
+    return replace(study, series=tuple(made), counter=study.counter + len(others))
+
+
 def renew_series(study: Study, series: str, table: Table) -> Study:
     """Put new data under the same decisions: roles, worked columns, fits and readings stay.
 

@@ -36,7 +36,7 @@ from vettore.app.widgets.table import SeriesTable
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy, what_to_look_at
 from vettore.core.practice import PracticeData
-from vettore.core.statistics import describe, median_absolute_deviation
+from vettore.core.statistics import describe, median_absolute_deviation, relation
 from vettore.files.clipboard import as_tab_text
 from vettore.study import edits, making
 from vettore.study.inspect import column_findings, summary_table
@@ -44,6 +44,7 @@ from vettore.study.series import Role, Series
 from vettore.study.table import Table
 
 # Endings of files that were read as text, and so can be read differently.
+MOST_ASIDE_LISTED = 5
 TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn")
 
 
@@ -90,6 +91,10 @@ class DataPage(Page):
         for one in (self.log_x, self.log_y):
             one.clicked.connect(self._set_log)
             logs.addWidget(one)
+        self.cross = QCheckBox("cross")
+        self.cross.setToolTip("A reading cross with the values under the pointer")
+        self.cross.clicked.connect(self._set_cross)
+        logs.addWidget(self.cross)
         logs.addStretch()
         box.addLayout(logs)
 
@@ -125,6 +130,7 @@ class DataPage(Page):
         self.table.rows_chosen.connect(self.session.choose_rows)
         self.table.row_pointed.connect(self.session.point)
         self.table.header.role_clicked.connect(self.decide_column)
+        self.table.header.moved.connect(self._move_column)
         self.table.selectionModel().currentChanged.connect(lambda index, _old: self._choose_column(index.column()))
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self._row_clicked)
@@ -140,7 +146,8 @@ class DataPage(Page):
         self.source = Pairs()
         self.differently = button("Read it differently …", read_differently)
         self.look_title, self.look = section("To look at"), LookList(self.session, self._remedy)
-        self.look_rule = rule()
+        self.look_rule, self.aside_rule = rule(), rule()
+        self.aside_title, self.aside = section("Set aside"), Pairs()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
         self._parts = [
             section("What came in"),
@@ -150,6 +157,9 @@ class DataPage(Page):
             self.look_title,
             self.look,
             self.look_rule,
+            self.aside_title,
+            self.aside,
+            self.aside_rule,
             self.numbers_title,
             self.numbers,
             self.histogram,
@@ -237,6 +247,7 @@ class DataPage(Page):
         self._show_plot(series)
         self._show_source(series)
         self._show_look(series)
+        self._show_aside(series)
         self._show_numbers(series)
         self._show_rows()
 
@@ -269,10 +280,22 @@ class DataPage(Page):
             series_colour(place if series.colour is None else series.colour),
             None if sigma is None else sigma[rows],
         )
+        self._show_others(series, series_colour(place if series.colour is None else series.colour))
         shown = (series.key, series.place(Role.X), series.place(Role.Y))
         if shown != self._shown:
             self._shown = shown
             self.plot.show_home(x[rows], y[rows])
+
+    def _show_others(self, series: Series, ink: str) -> None:
+        """Show the series that were asked to stand beside this one."""
+        others = []
+        for place, one in enumerate(self.session.study.series):
+            x, y = one.values(Role.X), one.values(Role.Y)
+            if one.id in self.session.beside and one.id != series.id and x is not None and y is not None:
+                rows = one.in_use
+                colour = series_colour(place if one.colour is None else one.colour)
+                others.append((one.name, x[rows], y[rows], colour))
+        self.plot.show_others(others, (series.name, ink))
 
     def _show_source(self, series: Series) -> None:
         source = series.table.source
@@ -302,6 +325,16 @@ class DataPage(Page):
         self.look.show_findings(findings)
         for part in (self.look_title, self.look, self.look_rule):
             part.setVisible(bool(findings))
+
+    def _show_aside(self, series: Series) -> None:
+        """List what is set aside, and why."""
+        entries = series.set_aside
+        pairs = [(f"row {entry.row + 1}", entry.reason or "no reason given") for entry in entries[:MOST_ASIDE_LISTED]]
+        if len(entries) > MOST_ASIDE_LISTED:
+            pairs.append(("and", f"{len(entries) - MOST_ASIDE_LISTED} more"))
+        self.aside.show_pairs(pairs)
+        for part in (self.aside_title, self.aside, self.aside_rule):
+            part.setVisible(bool(entries))
 
     def _remedy(self, finding: Finding) -> None:
         """Do what a finding offers."""
@@ -380,6 +413,11 @@ class DataPage(Page):
             ]
         )
         self.histogram.show_values(values, column.unit, style)
+        x = series.place(Role.X)
+        if x is not None and x != self._column:
+            both = relation(series.data[x].values[series.kept], values)
+            self.numbers.add_pair(f"correlation with {series.columns[x].name}", style.number(both.correlation, 3))
+            self.numbers.add_pair("by ranks", style.number(both.rank_correlation, 3))
 
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:
@@ -410,12 +448,21 @@ class DataPage(Page):
             self.popup = ColumnPopup(self.session, place, self.table)
             self.popup.show_at(where)
 
+    def _move_column(self, old: int, new: int) -> None:
+        series = self.session.series
+        if series is not None:
+            self.session.do("move a column", edits.move_column(self.session.study, series.id, old, new))
+
     def copy_numbers(self) -> None:
         """Put the summary of all columns on the clipboard as a table."""
         series = self.session.series
         if series is not None:
             QApplication.clipboard().setText(as_tab_text(summary_table(series)))
             self.session.say("The numbers of all columns are on the clipboard.")
+
+    def _set_cross(self, shown: bool) -> None:
+        self.plot.cross_shown = shown
+        self.plot.cross.set_place(None, "")
 
     def _set_log(self) -> None:
         self.plot.set_log(self.log_x.isChecked(), self.log_y.isChecked())

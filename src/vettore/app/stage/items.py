@@ -310,6 +310,73 @@ class Level(StageItem):
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
 
 
+class Cross(StageItem):
+    """A reading cross through the pointer, with the values there."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.at: tuple[float, float] | None = None
+        self.text = ""
+
+    def set_place(self, at: tuple[float, float] | None, text: str) -> None:
+        """Put the cross at a place of the axes, or take it away."""
+        self.at, self.text = at, text
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if self.at is None:
+            return
+        x, y = self.at[0] * to_pixels.mx + to_pixels.dx, self.at[1] * to_pixels.my + to_pixels.dy
+        painter.setPen(QPen(colour("muted"), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+        _draw_tag(painter, QPointF(x + 8, y - 26), self.text, area)
+
+
+class Legend(StageItem):
+    """Which colour is which series, in the corner with most room above."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: list[tuple[str, str]] = []
+
+    def set_entries(self, entries: list[tuple[str, str]]) -> None:
+        """Show names with their colours; fewer than two need no legend."""
+        self.entries = entries
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if len(self.entries) < 2:
+            return
+        painter.setFont(sans(11))
+        metrics = painter.fontMetrics()
+        width = max(metrics.horizontalAdvance(name) for name, _ in self.entries) + 34
+        box = QRectF(area.right() - width - 10, area.top() + 10, width, 20 * len(self.entries) + 10)
+        painter.setPen(QPen(colour("rule"), 1))
+        painter.setBrush(colour("panel", 0.92))
+        painter.drawRoundedRect(box, 5, 5)
+        for i, (name, ink) in enumerate(self.entries):
+            y = box.top() + 15 + 20 * i
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(ink))
+            painter.drawEllipse(QPointF(box.left() + 14, y), RADIUS, RADIUS)
+            painter.setPen(colour("ink"))
+            line = QRectF(box.left() + 25, y - 10, width, 20)
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, name)
+
+
+def _draw_tag(painter: QPainter, corner: QPointF, text: str, area: QRectF) -> None:
+    painter.setFont(sans(11))
+    width = painter.fontMetrics().horizontalAdvance(text) + 14
+    left = min(corner.x(), area.right() - width - 2)
+    box = QRectF(left, max(corner.y(), area.top() + 2), width, 20)
+    painter.setPen(QPen(colour("rule"), 1))
+    painter.setBrush(colour("panel"))
+    painter.drawRoundedRect(box, 4, 4)
+    painter.setPen(colour("ink"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
 class Rubber(StageItem):
     """The outline of what is being chosen by dragging, in data coordinates of the axes."""
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF
+from PySide6.QtCore import QMarginsF, QPointF, QSizeF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
-from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Pennants, Rubber, on_axis
+from vettore.app.stage.items import Beyond, Cross, CurveLine, Grid, Legend, Level, Marks, Pennants, Rubber, on_axis
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
+from vettore.core.errors import VettoreError
 from vettore.core.rounding import MINUS, NumberStyle
 
 REACH = 14.0
@@ -19,6 +21,8 @@ REACH = 14.0
 MARGIN = 0.06
 BEYOND = 0.16
 AXIS_WIDTH = 62
+# Pixels of a saved picture per pixel on screen.
+PICTURE_SCALE = 3
 
 
 class Axis(pg.AxisItem):
@@ -126,6 +130,13 @@ class Plot(pg.GraphicsLayoutWidget):
         self.rubber = Rubber()
         self.rubber.setZValue(30)
         self.upper.vb.addItem(self.rubber, ignoreBounds=True)
+        self.cross, self.legend = Cross(), Legend()
+        self.others: list[Marks] = []
+        self.cross_shown = False
+        self._numbers = NumberStyle()
+        for item, z in ((self.cross, 40), (self.legend, 35)):
+            item.setZValue(z)
+            self.upper.vb.addItem(item, ignoreBounds=True)
         self.upper.vb.outlined.connect(self._outlined)
         self._views: list[tuple[list[float], list[float]]] = []
         self._home: tuple[tuple[float, float], tuple[float, float]] | None = None
@@ -167,6 +178,7 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def dress(self, style: NumberStyle) -> None:
         """Take the theme's colours and the user's way of writing numbers."""
+        self._numbers = style
         self.setBackground(colour("canvas"))
         for panel in filter(None, (self.upper, self.lower)):
             panel.vb.setBackgroundColor(colour("plot_ground"))
@@ -175,6 +187,52 @@ class Plot(pg.GraphicsLayoutWidget):
                 axis.style_of_numbers = style
                 axis.dress()
                 axis.picture = None
+
+    def show_others(self, others: list[tuple[str, Array, Array, str]], first: tuple[str, str]) -> None:
+        """Show further series as (name, x, y, colour) with a legend; ``first`` is the name and colour of the main one."""
+        for item in self.others:
+            self.upper.vb.removeItem(item)
+        self.others = []
+        for _, x, y, ink in others:
+            marks = Marks()
+            marks.log = self.log
+            marks.radius = 3.4
+            marks.setZValue(8)
+            marks.set_data(x, y, np.full(len(x), -2), np.zeros(len(x), dtype=bool), ink)
+            self.upper.vb.addItem(marks, ignoreBounds=True)
+            self.others.append(marks)
+        self.legend.set_entries([first, *((name, ink) for name, _, _, ink in others)] if others else [])
+
+    def picture(self, path: Path) -> None:
+        """Save what is shown as PNG, SVG or PDF, by the ending. Raises VettoreError."""
+        size = self.size()
+        kind = path.suffix.casefold()
+        if kind == ".png":
+            image = QImage(size * PICTURE_SCALE, QImage.Format.Format_ARGB32)
+            image.setDevicePixelRatio(PICTURE_SCALE)
+            self.render(image)
+            if not image.save(str(path)):
+                raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
+            return
+        if kind == ".svg":
+            from PySide6.QtSvg import QSvgGenerator
+
+            target = QSvgGenerator()
+            target.setFileName(str(path))
+            target.setSize(size)
+            target.setViewBox(self.rect())
+        elif kind == ".pdf":
+            target = QPdfWriter(str(path))
+            target.setResolution(96)
+            target.setPageSize(QPageSize(QSizeF(size) * 0.75, QPageSize.Unit.Point))
+            target.setPageMargins(QMarginsF())
+        else:
+            raise VettoreError(f"“{path.name}”: a picture ends in .png, .svg or .pdf.")
+        painter = QPainter()
+        if not painter.begin(target):
+            raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
+        self.render(painter)
+        painter.end()
 
     def set_hand(self, hand: Hand) -> None:
         """Say what dragging on the plot does."""
@@ -188,7 +246,7 @@ class Plot(pg.GraphicsLayoutWidget):
         self.upper.getAxis("left").setLogMode(y)
         for panel in filter(None, (self.upper, self.lower)):
             panel.getAxis("bottom").setLogMode(x)
-        for item in (self.marks, self.line, self.beyond, self.pennants):
+        for item in (self.marks, self.line, self.beyond, self.pennants, *self.others):
             item.log = (x, y)
         if self.lower is not None:
             for item in (self.residual_marks, self.lower_beyond):
@@ -329,6 +387,14 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def _moved(self, point) -> None:
         self.row_pointed.emit(self._row_at(point))
+        inside = self.upper.vb.sceneBoundingRect().contains(point)
+        if not (self.cross_shown and inside):
+            self.cross.set_place(None, "")
+            return
+        at = self.upper.vb.mapSceneToView(point)
+        values = [10.0**v if log else v for v, log in zip((at.x(), at.y()), self.log, strict=True)]
+        text = "  ·  ".join(self._numbers.number(value, 4) for value in values)
+        self.cross.set_place((at.x(), at.y()), text)
 
 
 def _inside(x: Array, y: Array, polygon: Array) -> Array:

@@ -87,16 +87,24 @@ class Pairs(QWidget):
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(5)
         self._grid.setColumnStretch(1, 1)
+        self._count = 0
 
     def show_pairs(self, pairs: Sequence[tuple[str, str]]) -> None:
         """Replace the lines."""
         clear(self._grid)
-        for row, (name, text) in enumerate(pairs):
-            value = label(text, "value", wrap=True)
-            value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
-            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            self._grid.addWidget(label(name, "label"), row, 0, Qt.AlignmentFlag.AlignTop)
-            self._grid.addWidget(value, row, 1)
+        self._count = 0
+        for name, text in pairs:
+            self.add_pair(name, text)
+
+    def add_pair(self, name: str, text: str) -> None:
+        """Add a line at the end."""
+        row = self._count
+        self._count += 1
+        value = label(text, "value", wrap=True)
+        value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._grid.addWidget(label(name, "label"), row, 0, Qt.AlignmentFlag.AlignTop)
+        self._grid.addWidget(value, row, 1)
 
 
 class Column(QScrollArea):

@@ -19,12 +19,15 @@ class ColumnHeader(QHeaderView):
     """Headers of three lines: name, unit, and the role, which a click changes."""
 
     role_clicked = Signal(int, object)
+    moved = Signal(int, int)
 
     def __init__(self) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.setSectionsClickable(True)
         self.setHighlightSections(False)
         self.sectionClicked.connect(self._clicked)
+        self.setSectionsMovable(True)
+        self.sectionMoved.connect(self._moved)
 
     def sizeHint(self) -> QSize:
         return QSize(super().sizeHint().width(), HEADER_HEIGHT)
@@ -32,6 +35,13 @@ class ColumnHeader(QHeaderView):
     def _clicked(self, place: int) -> None:
         left = self.sectionViewportPosition(place)
         self.role_clicked.emit(place, self.viewport().mapToGlobal(QPointF(left + 8, HEADER_HEIGHT - 2).toPoint()))
+
+    def _moved(self, _place: int, old: int, new: int) -> None:
+        """Tell of the move and put the header back: the study decides the order."""
+        self.blockSignals(True)
+        self.moveSection(new, old)
+        self.blockSignals(False)
+        self.moved.emit(old, new)
 
     def paintSection(self, painter: QPainter, rect, place: int) -> None:
         model = self.model()

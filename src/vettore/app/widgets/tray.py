@@ -171,6 +171,19 @@ class Tray(QWidget):
         x = np.linspace(*fit.result.curve.span, 60)
         return TrayEntry(curve.name, figure, (x, fit.result.curve(x)), theme().fit, curve=True)
 
+    def _next_colour(self, series: str) -> None:
+        study = self._session.study
+        one = study.find_series(series)
+        place = next(i for i, other in enumerate(study.series) if other.id == series)
+        now = place if one.colour is None else one.colour
+        self._session.do("change a colour", edits.set_colour(study, series, (now + 1) % len(theme().series)))
+
+    def _split(self, series: str) -> None:
+        try:
+            self._session.do("one series for each column", edits.split_series(self._session.study, series))
+        except VettoreError as error:
+            self._session.say(str(error), "bad")
+
     def _offer(self, series: str, curve: str) -> QMenu:
         menu = QMenu(self)
         study = self._session.study
@@ -182,6 +195,13 @@ class Tray(QWidget):
             )
         else:
             name = study.find_series(series).name
+            beside = menu.addAction("Show beside the chosen series")
+            beside.setCheckable(True)
+            beside.setChecked(series in self._session.beside)
+            beside.triggered.connect(lambda: self._session.turn_beside(series))
+            menu.addAction("Another colour").triggered.connect(lambda: self._next_colour(series))
+            menu.addAction("One series for each column of numbers").triggered.connect(lambda: self._split(series))
+            menu.addSeparator()
             remove = menu.addAction("Remove this series from the study")
             remove.triggered.connect(
                 lambda: self._session.do(f"remove {name}", edits.remove_series(self._session.study, series))
