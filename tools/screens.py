@@ -11,6 +11,7 @@ from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.style import dress
+from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
 
@@ -48,6 +49,14 @@ def main() -> None:
     settle(app, window)
     window.session.choose_rows({12})
     take("data")
+    path = Path(oxygen.table.source.path)
+    layout = guessed_layout(path.read_bytes(), path.name)
+    dialog = ReadDifferently(path.read_bytes(), str(path), layout, window)
+    dialog.resize(1180, 640)
+    dialog.show()
+    settle(app, window)
+    dialog.grab().save(str(FOLDER / "bring-in.png"))
+    dialog.close()
     window.session.show_curve(rating.id)
     window.show_page("Fit")
     take("fit")

@@ -12,13 +12,13 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox
 
+from vettore.app.recent import recent_studies
 from vettore.app.stage.plot import Hand
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
 from vettore.files.journal import recover
 from vettore.files.readers import read_file
-from vettore.files.writers import ENDINGS, write_series
-from vettore.study.series import Role, new_series
+from vettore.study.series import Role
 
 LEFT = Qt.MouseButton.LeftButton
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -246,18 +246,26 @@ def test_what_to_look_at_offers_its_remedy(page, window, qtbot, settled):
     assert "far from" in window.session.series.reason(9)
 
 
-@pytest.mark.parametrize("ending", ENDINGS)
-def test_exports_read_back_equal(ending, tmp_path):
-    """What is written in any format comes back with the same values, units and marks."""
-    series = next(one for one in demo_study().series if one.name.startswith("Oxygen"))
-    path = tmp_path / f"oxygen{ending}"
-    write_series(series, path)
-    again = new_series("s", "again", read_file(path)[0].table)
-    columns = {column.name: column for column in again.data}
-    for column in series.data[:4]:
-        np.testing.assert_array_equal(columns[column.name].values, column.values)
-        assert columns[column.name].unit == column.unit
-    assert "set aside" in columns
+def test_pictures_recent_studies_and_several_series(window, qtbot, settled, tmp_path, monkeypatch):
+    """The plot is saved in three kinds, series stand together with a legend, and a saved study is recent."""
+    window.start(demo_study())
+    page = window.pages["Data"]
+    settled()
+    other = window.session.study.series[0].id
+    window.session.turn_beside(other)
+    assert [name for name, _ in page.plot.legend.entries] == ["Stage–discharge rating", "Nitrate probe"]
+    window.take_theme(True)
+    window.take_theme(False)
+    for ending, mark in ((".png", b"\x89PNG"), (".svg", b"<svg"), (".pdf", b"%PDF")):
+        page.plot.picture(tmp_path / f"plot{ending}")
+        assert mark in (tmp_path / f"plot{ending}").read_bytes()[:200]
+    page.log_y.click()
+    assert page.plot.upper.vb.viewRange()[1][0] < np.log10(0.0652) < page.plot.upper.vb.viewRange()[1][1]
+    window.session.path = tmp_path / "kept.vettore"
+    window.save()
+    (recent,) = recent_studies(window.places.recent)
+    assert recent.path == tmp_path / "kept.vettore"
+    assert recent.picture.exists()
 
 
 def test_all_demo_files_open_by_their_contents():

@@ -16,7 +16,7 @@ def look(x, y):
 
 @pytest.mark.parametrize("shape", ["line", "decay", "wave", "peak"])
 def test_a_row_moved_far_is_found(shape):
-    """A row moved by 24 times the noise is named on curves of any shape, with at most one neighbour."""
+    """A row moved by 24 times the noise is named on curves of any shape, with at most a few neighbours."""
     found = 0
     for seed in range(10):
         rng = np.random.default_rng(seed)
@@ -25,7 +25,7 @@ def test_a_row_moved_far_is_found(shape):
         y = shapes[shape] + rng.normal(0, 0.05, 60)
         y[37] += 24 * 0.05
         far = [finding for finding in look(x, y) if "far from" in finding.sentence]
-        assert all(finding.remedy is Remedy.SET_ASIDE and len(finding.rows) <= 2 for finding in far)
+        assert all(finding.remedy is Remedy.SET_ASIDE and len(finding.rows) <= 4 for finding in far)
         found += any(37 in finding.rows for finding in far)
     assert found >= 6
 

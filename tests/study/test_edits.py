@@ -1,5 +1,7 @@
 """Edits make new studies; undoing all of them gives the first back; raw values never change."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -36,6 +38,12 @@ STEPS = st.lists(
         st.tuples(st.just("keep"), st.floats(-5, 20)),
         st.tuples(st.just("role"), st.sampled_from([Role.X, Role.Y, Role.CARRIED, Role.Y_ERROR])),
         st.tuples(st.just("rename"), st.text(max_size=5)),
+        st.tuples(
+            st.just("cell"), st.tuples(st.integers(0, 11), st.integers(0, 2), st.sampled_from(["1,5", "", "n/a"]))
+        ),
+        st.tuples(st.just("work"), st.sampled_from(["2 t", "ln(v) - row", "slope"])),
+        st.tuples(st.just("sort"), st.booleans()),
+        st.tuples(st.just("move"), st.integers(0, 2)),
     ),
     max_size=12,
 )
@@ -53,7 +61,17 @@ def apply(study, step):
     if kind == "keep":
         return edits.keep_reading(study, study.curves[-1].id, Asked.VALUE, value) if study.curves else study
     if kind == "role":
-        return edits.set_column(study, series, 2, ColumnSettings("sd", "m", value))
+        place = next(i for i, column in enumerate(study.series[0].columns) if column.name == "sd")
+        return edits.set_column(study, series, place, replace(study.series[0].columns[place], role=value))
+    if kind == "cell":
+        places = [i for i, column in enumerate(study.series[0].columns) if column.raw == value[1]]
+        return edits.set_cell(study, series, value[0], places[0], value[2])
+    if kind == "work":
+        return edits.add_worked_column(study, series, f"c{study.counter}-{len(study.series[0].columns)}", "", value)
+    if kind == "sort":
+        return edits.sort_rows(study, series, 0, value)
+    if kind == "move":
+        return edits.move_column(study, series, value, 0)
     return edits.rename_series(study, series, value)
 
 

@@ -120,10 +120,11 @@ def style_sheet(t: Theme) -> str:
     QPushButton[kind="link"] {{ border: 1px solid transparent; padding: 2px 4px; text-align: left; }}
     QPushButton[kind="link"]:focus {{ border: 1px solid {t.accent}; padding: 2px 4px; }}
     QPushButton[kind="link"]:disabled {{ color: {t.muted}; }}
-    QLineEdit, QComboBox, QPlainTextEdit {{ font-size: {text}; background: {t.plot_ground}; color: {t.ink};
+    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ font-size: {text}; background: {t.plot_ground}; color: {t.ink};
         border: 1px solid {t.rule}; border-radius: 5px; padding: 4px 7px; selection-background-color: {t.soft};
         selection-color: {t.ink}; }}
-    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 1px solid {t.accent}; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 1px solid {t.accent}; }}
     QLineEdit[wrong="true"] {{ border: 1px solid {t.bad}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({ARROW_FILE.as_posix()}); width: 10px; height: 10px; }}

@@ -5,7 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
+import zipfile
 from pathlib import Path
+from xml.sax.saxutils import escape
 
 import numpy as np
 
@@ -73,17 +75,53 @@ def _values(series: Series) -> list[list[object]]:
     return rows
 
 
-def _xlsx(series: Series) -> bytes:
-    import openpyxl
+_XLSX = "http://schemas.openxmlformats.org"
+_XLSX_PARTS = {
+    "[Content_Types].xml": (
+        f'<Types xmlns="{_XLSX}/package/2006/content-types">'
+        '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
+        '<Override PartName="/xl/workbook.xml" '
+        'ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/>'
+        '<Override PartName="/xl/worksheets/sheet1.xml" '
+        'ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>'
+    ),
+    "_rels/.rels": (
+        f'<Relationships xmlns="{_XLSX}/package/2006/relationships"><Relationship Id="r1" '
+        f'Type="{_XLSX}/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>'
+    ),
+    "xl/workbook.xml": (
+        f'<workbook xmlns="{_XLSX}/spreadsheetml/2006/main" xmlns:r="{_XLSX}/officeDocument/2006/relationships">'
+        '<sheets><sheet name="series" sheetId="1" r:id="r1"/></sheets></workbook>'
+    ),
+    "xl/_rels/workbook.xml.rels": (
+        f'<Relationships xmlns="{_XLSX}/package/2006/relationships"><Relationship Id="r1" '
+        f'Type="{_XLSX}/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>'
+    ),
+}
 
-    book = openpyxl.Workbook(write_only=True)
-    sheet = book.create_sheet("series")
-    sheet.append(_headers(series))
-    for row in _values(series):
-        sheet.append(row)
+
+def _xlsx(series: Series) -> bytes:
+    """Write the few parts that a workbook needs ourselves: common writers round numbers to 16 digits."""
+    rows = []
+    for row in [_headers(series), *_values(series)]:
+        cells = []
+        for value in row:
+            if isinstance(value, float):
+                cells.append(f"<c><v>{value!r}</v></c>")
+            else:
+                cells.append(f'<c t="inlineStr"><is><t xml:space="preserve">{_xml(str(value or ""))}</t></is></c>')
+        rows.append(f"<row>{''.join(cells)}</row>")
+    sheet = f'<worksheet xmlns="{_XLSX}/spreadsheetml/2006/main"><sheetData>{"".join(rows)}</sheetData></worksheet>'
     out = io.BytesIO()
-    book.save(out)
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, text in {**_XLSX_PARTS, "xl/worksheets/sheet1.xml": sheet}.items():
+            archive.writestr(name, f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>{text}')
     return out.getvalue()
+
+
+def _xml(text: str) -> str:
+    """Escape a text for XML and leave out the control characters that XML cannot hold."""
+    return escape("".join(c for c in text if c >= " " or c in "\t\n\r"))
 
 
 def _ods(series: Series) -> bytes:

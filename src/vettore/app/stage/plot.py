@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QMarginsF, QPointF, QSizeF, Qt, Signal
+from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
 from vettore.app.stage.items import Beyond, Cross, CurveLine, Grid, Legend, Level, Marks, Pennants, Rubber, on_axis
@@ -208,13 +208,9 @@ class Plot(pg.GraphicsLayoutWidget):
         size = self.size()
         kind = path.suffix.casefold()
         if kind == ".png":
-            image = QImage(size * PICTURE_SCALE, QImage.Format.Format_ARGB32)
-            image.setDevicePixelRatio(PICTURE_SCALE)
-            self.render(image)
-            if not image.save(str(path)):
-                raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
-            return
-        if kind == ".svg":
+            target = QImage(size * PICTURE_SCALE, QImage.Format.Format_ARGB32)
+            target.setDevicePixelRatio(PICTURE_SCALE)
+        elif kind == ".svg":
             from PySide6.QtSvg import QSvgGenerator
 
             target = QSvgGenerator()
@@ -231,8 +227,10 @@ class Plot(pg.GraphicsLayoutWidget):
         painter = QPainter()
         if not painter.begin(target):
             raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
-        self.render(painter)
+        self.render(painter, QRectF(QPointF(), QSizeF(size)), self.rect())
         painter.end()
+        if kind == ".png" and not target.save(str(path)):
+            raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
 
     def set_hand(self, hand: Hand) -> None:
         """Say what dragging on the plot does."""

@@ -100,7 +100,8 @@ class Pairs(QWidget):
         """Add a line at the end."""
         row = self._count
         self._count += 1
-        value = label(text, "value", wrap=True)
+        # A word joiner keeps a unit such as mg/L on one line.
+        value = label(text.replace("/", "/\u2060"), "value", wrap=True)
         value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._grid.addWidget(label(name, "label"), row, 0, Qt.AlignmentFlag.AlignTop)

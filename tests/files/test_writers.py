@@ -1,0 +1,52 @@
+"""What is exported reads back equal, in every format."""
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from vettore.demo.study import demo_study
+from vettore.files.readers import read_file
+from vettore.files.writers import ENDINGS, write_series
+from vettore.study.series import new_series
+from vettore.study.table import RawColumn, Source, Table
+
+
+@pytest.mark.parametrize("ending", ENDINGS)
+def test_exports_read_back_equal(ending, tmp_path):
+    """What is written in any format comes back with the same values, units and marks."""
+    series = next(one for one in demo_study().series if one.name.startswith("Oxygen"))
+    path = tmp_path / f"oxygen{ending}"
+    write_series(series, path)
+    again = new_series("s", "again", read_file(path)[0].table)
+    columns = {column.name: column for column in again.data}
+    for column in series.data[:4]:
+        np.testing.assert_array_equal(columns[column.name].values, column.values)
+        assert columns[column.name].unit == column.unit
+    assert "set aside" in columns
+
+
+def any_number(row):
+    """A wholly blank row says nothing, and readers pass over it."""
+    return any(value is not None for value in row)
+
+
+cells_of_numbers = st.one_of(st.floats(allow_nan=False, allow_infinity=False, width=64), st.none())
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    rows=st.lists(st.lists(cells_of_numbers, min_size=3, max_size=3).filter(any_number), min_size=3, max_size=9),
+    ending=st.sampled_from(sorted(ENDINGS)),
+)
+def test_any_table_written_reads_back_equal(rows, ending, tmp_path):
+    """Any numbers with any blanks keep their bits through every format."""
+    block = np.array([[np.nan if v is None else v for v in row] for row in [[1.0, 2.0, 3.0], *rows]])
+    columns = tuple(RawColumn(name, "", block[:, i].copy()) for i, name in enumerate(("first", "second", "third")))
+    series = new_series("s1", "made", Table(columns, Source("made")))
+    path = tmp_path / f"any{ending}"
+    write_series(series, path)
+    again = {column.name: column for column in read_file(path)[0].table.columns}
+    for column in columns:
+        if np.isfinite(column.values).all() or column.name in again:
+            np.testing.assert_array_equal(again[column.name].values, column.values)
