@@ -85,23 +85,65 @@ def frames() -> None:
     for n in (1_000, 10_000, 100_000, 1_000_000):
         x = np.linspace(0, 100, n)
         y = np.sin(x / 9) + rng.normal(0, 0.1, n)
-        plot = Plot()
-        plot.resize(900, 500)
-        plot.show()
-        plot.marks.set_data(x, y, np.arange(n), np.zeros(n, bool), "#333C42")
-        plot.show_home(x, y)
-        app.processEvents()
-        ours = _frames(lambda plot=plot: plot.grab(), lambda plot=plot: plot.upper.vb.translateBy(x=0.2))
-        plot.close()
-        bare = pg.PlotWidget()
-        bare.resize(900, 500)
-        bare.plot(x, y, pen=None, symbol="o", symbolSize=8)
-        bare.show()
-        app.processEvents()
         few = 25 if n <= 10_000 else 3
-        theirs = _frames(lambda b=bare: b.grab(), lambda b=bare: b.plotItem.vb.translateBy(x=0.2), few)
-        bare.close()
-        print(f"  n = {n:>9,}   Vettore {ours * 1e3:8.1f} ms   bare pyqtgraph {theirs * 1e3:8.1f} ms", flush=True)
+        for kind in ("marks", "line"):
+            plot = Plot()
+            plot.resize(900, 500)
+            plot.show()
+            if kind == "marks":
+                plot.marks.set_data(x, y, np.arange(n), np.zeros(n, bool), "#333C42")
+            else:
+                plot.trace.set_data(x, y, "#333C42")
+                plot.trace.setVisible(True)
+            plot.show_home(x, y)
+            app.processEvents()
+            ours = _frames(lambda plot=plot: plot.grab(), lambda plot=plot: plot.upper.vb.translateBy(x=0.2))
+            plot.close()
+            bare = pg.PlotWidget()
+            bare.resize(900, 500)
+            bare.plot(x, y, pen=None, symbol="o", symbolSize=8) if kind == "marks" else bare.plot(x, y)
+            bare.show()
+            app.processEvents()
+            theirs = _frames(lambda b=bare: b.grab(), lambda b=bare: b.plotItem.vb.translateBy(x=0.2), few)
+            bare.close()
+            words = f"  n = {n:>9,}  {kind}"
+            print(f"{words}   Vettore {ours * 1e3:8.1f} ms   bare pyqtgraph {theirs * 1e3:8.1f} ms", flush=True)
+
+
+def memory() -> None:
+    """Print how much memory a file of 1e6 × 4 takes in the window, against its arrays."""
+    code = """
+import json, resource, sys, tempfile
+from pathlib import Path
+import numpy as np
+from PySide6.QtWidgets import QApplication
+from vettore.app.style import dress
+from vettore.app.window import Window
+app = QApplication([]); dress(app); window = Window(); window.show(); app.processEvents()
+import pandas, scipy.special
+path = Path(tempfile.mkdtemp()) / "long.csv"
+with path.open("w") as out:
+    rng = np.random.default_rng(1)
+    out.write("a;b;c;d\\n")
+    for block in range(100):
+        rows = rng.normal(size=(10_000, 4)).round(5)
+        rows[:, 0] = np.arange(10_000) + block * 10_000
+        out.writelines(";".join(map(repr, row)) + "\\n" for row in rows.tolist())
+def now():
+    import gc
+    gc.collect()
+    return int(open("/proc/self/statm").read().split()[1]) * resource.getpagesize()
+before = now()
+window.open_paths([path])
+while window.session.background.busy or not window.session.study.series:
+    app.processEvents()
+window.repaint()
+print(json.dumps([now() - before, 8 * 4 * 1_000_000])); window.session.background.stop()
+"""
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    taken, arrays = json.loads(out.stdout)
+    print(f"A file of 1e6 × 4 in the window: {taken / 1e6:.0f} MB for arrays of {arrays / 1e6:.0f} MB", end="")
+    print(f"   ratio {taken / arrays:.1f}", flush=True)
 
 
 def opening() -> None:
@@ -141,4 +183,5 @@ def main() -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     starts()
     opening()
+    memory()
     frames()

@@ -25,6 +25,10 @@ FAR = 5.0
 MOST_CULPRITS = 8
 FEWEST_FOR_NEIGHBOURS = 9
 NEAREST = 9
+# Windows of so many rows are looked at at a time, to keep memory small.
+BLOCK = 8192
+# In longer series single rows far from their neighbours are not looked for.
+MOST_ROWS = 200_000
 # A miss below this share of the range of y cannot be seen, however small the scatter.
 SMALLEST_VISIBLE = 0.02
 TO_SIGMA = 1.4826
@@ -93,10 +97,9 @@ def _from_neighbours(x: Array, y: Array) -> Array:
     A far-off row spoils what is expected of its neighbours, too. So the rows around the largest distance are
     left out in turn, the one without which the others fit best is the culprit, and the search goes on without it.
     """
-    out = _misses(x, y)
     left = np.arange(len(x))
     culprits: dict[int, float] = {}
-    here = out
+    here = _misses(x, y)
     while len(culprits) < MOST_CULPRITS and len(left) > FEWEST_FOR_NEIGHBOURS and here.max() > FAR:
         top = int(np.argmax(here))
         group = [k for k in range(max(top - 2, 0), min(top + 3, len(left))) if here[k] > FAR / 2]
@@ -107,8 +110,13 @@ def _from_neighbours(x: Array, y: Array) -> Array:
             rests.append(float(np.sort(_misses(x[kept], y[kept]))[-5:].sum()) if len(kept) >= 5 else np.inf)
         culprit = group[int(np.argmin(rests))]
         culprits[int(left[culprit])] = max(float(here[culprit]), float(here[top]))
-        left = np.delete(left, culprit)
-        here = _misses(x[left], y[left])
+        left, here = np.delete(left, culprit), np.delete(here, culprit)
+        # Only the rows around see a difference.
+        start = max(culprit - 4 * NEAREST, 0)
+        near = slice(start, culprit + 4 * NEAREST)
+        again = _misses(x[left[near]], y[left[near]])
+        inner = slice(max(culprit - 2 * NEAREST, 0), min(culprit + 2 * NEAREST, len(left)))
+        here[inner] = again[inner.start - start : inner.stop - start]
     out = np.zeros(len(x))
     out[left] = np.minimum(here, FAR)
     for place, distance in culprits.items():
@@ -137,7 +145,10 @@ def _misses(x: Array, y: Array) -> Array:
     half = min(NEAREST, len(miss))
     wide = np.pad(miss, half, constant_values=float(np.median(miss)))
     windows = np.lib.stride_tricks.sliding_window_view(wide, 2 * half + 1)
-    local = np.median(np.delete(windows, np.s_[half - 2 : half + 3], axis=1), axis=1)
+    local = np.empty(len(miss))
+    for start in range(0, len(miss), BLOCK):
+        part = np.delete(windows[start : start + BLOCK], np.s_[half - 2 : half + 3], axis=1)
+        local[start : start + BLOCK] = np.median(part, axis=1)
     scale = TO_SIGMA * np.maximum(local, np.median(miss) * 0.5)
     scale = np.maximum(scale, 1e-12 * float(np.max(np.abs(y))) + np.finfo(np.float64).tiny)
     visible = np.abs(y[i] - expected) > SMALLEST_VISIBLE * np.ptp(y)
@@ -147,6 +158,8 @@ def _misses(x: Array, y: Array) -> Array:
 
 
 def _far_off(x: Array, y: Array, rows: Rows, style: NumberStyle) -> Finding | None:
+    if len(x) > MOST_ROWS:
+        return None
     distance = distances(x, y)
     far = np.flatnonzero(distance > FAR)
     if not len(far) or len(far) > max(3, 0.05 * len(rows)):

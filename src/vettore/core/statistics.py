@@ -9,7 +9,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError
-from vettore.core.numbers import DoubleDouble, mean_and_squares
+from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ def describe(values: Values) -> Description:
     return Description(
         count=len(used),
         blank=blank,
-        sum=float(DoubleDouble(used).sum().rounded()),
+        sum=_sum(used),
         mean=mean,
         median=quantile(ordered, 0.5),
         variance=variance,
@@ -59,6 +59,11 @@ def describe(values: Values) -> Description:
         lower_quartile=quantile(ordered, 0.25),
         upper_quartile=quantile(ordered, 0.75),
     )
+
+
+def _sum(values: Array) -> float:
+    """Add up, in double-double up to the length at which pairwise sums in double are as good as anyone needs."""
+    return float(DoubleDouble(values).sum().rounded()) if len(values) <= MOST_ROWS_EXACT else float(values.sum())
 
 
 def quantile(ordered: Array, fraction: float) -> float:

@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 
 import numpy as np
 
+from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding
 from vettore.core.rounding import read_number
-from vettore.core.statistics import describe
+from vettore.core.statistics import (
+    Description,
+    Relation,
+    describe,
+    histogram,
+    median_absolute_deviation,
+    relation,
+)
 from vettore.study.series import Role, Series
+
+# Ranks of longer columns take longer than anyone looks at them.
+MOST_RELATED = 300_000
 
 
 def column_findings(series: Series) -> list[Finding]:
@@ -46,6 +57,33 @@ def column_findings(series: Series) -> list[Finding]:
                 )
             )
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class ColumnNumbers:
+    """A column in numbers, with its bars and how it goes together with x."""
+
+    told: Description
+    median_absolute_deviation: float
+    bars: tuple[Array, Array]
+    x_name: str
+    with_x: Relation | None
+
+
+def column_numbers(series: Series, place: int) -> ColumnNumbers:
+    """Return the numbers of a column over the rows that are not set aside. Raises DataError when it is all blank."""
+    values = series.data[place].values[series.kept]
+    x = series.place(Role.X)
+    with_x = None
+    if x is not None and x != place and len(values) <= MOST_RELATED:
+        with_x = relation(series.data[x].values[series.kept], values)
+    return ColumnNumbers(
+        describe(values),
+        median_absolute_deviation(values),
+        histogram(values),
+        series.columns[x].name if x is not None else "",
+        with_x,
+    )
 
 
 def summary_table(series: Series) -> list[list[str]]:

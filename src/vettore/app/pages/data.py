@@ -36,11 +36,10 @@ from vettore.app.widgets.table import SeriesTable
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy, what_to_look_at
 from vettore.core.practice import PracticeData
-from vettore.core.statistics import describe, median_absolute_deviation, relation
 from vettore.files.clipboard import as_tab_text
 from vettore.study import edits, making
-from vettore.study.inspect import column_findings, summary_table
-from vettore.study.series import Role, Series
+from vettore.study.inspect import ColumnNumbers, column_findings, column_numbers, summary_table
+from vettore.study.series import ColumnSettings, Role, Series
 from vettore.study.table import Table
 
 # Endings of files that were read as text, and so can be read differently.
@@ -88,9 +87,14 @@ class DataPage(Page):
         box.addWidget(self.hand)
         self.log_x, self.log_y = QCheckBox("log x"), QCheckBox("log y")
         logs = QHBoxLayout()
+        logs.setSpacing(8)
         for one in (self.log_x, self.log_y):
             one.clicked.connect(self._set_log)
             logs.addWidget(one)
+        self.join = QCheckBox("join")
+        self.join.setToolTip("Join the points by a line in the order of x")
+        self.join.clicked.connect(lambda _checked: self.refresh())
+        logs.addWidget(self.join)
         self.cross = QCheckBox("cross")
         self.cross.setToolTip("A reading cross with the values under the pointer")
         self.cross.clicked.connect(self._set_cross)
@@ -280,6 +284,12 @@ class DataPage(Page):
             series_colour(place if series.colour is None else series.colour),
             None if sigma is None else sigma[rows],
         )
+        self.plot.trace.setVisible(self.join.isChecked())
+        if self.join.isChecked():
+            used = np.flatnonzero(series.in_use)
+            self.plot.trace.set_data(
+                x[used], y[used], series_colour(place if series.colour is None else series.colour)
+            )
         self._show_others(series, series_colour(place if series.colour is None else series.colour))
         shown = (series.key, series.place(Role.X), series.place(Role.Y))
         if shown != self._shown:
@@ -387,14 +397,15 @@ class DataPage(Page):
             filled = sum(bool(text.strip()) for text in raw.texts)
             self.numbers.show_pairs([("text in", f"{filled} of {len(raw.texts)} rows")])
             return
-        values = raw.values[series.kept]
-        style = self.session.style
-        try:
-            told = describe(values)
-        except VettoreError as error:
-            self.numbers.show_pairs([("count", "0"), ("", str(error))])
-            self.histogram.hide()
-            return
+        self.session.background.run(
+            "numbers",
+            lambda: column_numbers(series, self._column),
+            lambda told: self._tell_numbers(told, column),
+            lambda sentence: self.numbers.show_pairs([("count", "0"), ("", sentence)]),
+        )
+
+    def _tell_numbers(self, numbers: ColumnNumbers, column: ColumnSettings) -> None:
+        style, told = self.session.style, numbers.told
 
         def unit(value: float | None, digits: int = 5) -> str:
             return f"{style.number(value, digits)} {column.unit}".strip()
@@ -406,18 +417,16 @@ class DataPage(Page):
                 ("median", unit(told.median)),
                 ("standard deviation (n − 1)", unit(told.standard_deviation, 4)),
                 ("variance", style.number(told.variance, 4)),
-                ("median absolute deviation", unit(median_absolute_deviation(values), 4)),
+                ("median absolute deviation", unit(numbers.median_absolute_deviation, 4)),
                 ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
                 ("quartiles", f"{style.number(told.lower_quartile, 4)} · {style.number(told.upper_quartile, 4)}"),
                 ("sum", style.number(told.sum, 6)),
             ]
         )
-        self.histogram.show_values(values, column.unit, style)
-        x = series.place(Role.X)
-        if x is not None and x != self._column:
-            both = relation(series.data[x].values[series.kept], values)
-            self.numbers.add_pair(f"correlation with {series.columns[x].name}", style.number(both.correlation, 3))
-            self.numbers.add_pair("by ranks", style.number(both.rank_correlation, 3))
+        self.histogram.show_counts(*numbers.bars, column.unit, style)
+        if numbers.with_x is not None:
+            self.numbers.add_pair(f"correlation with {numbers.x_name}", style.number(numbers.with_x.correlation, 3))
+            self.numbers.add_pair("by ranks", style.number(numbers.with_x.rank_correlation, 3))
 
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:

@@ -11,6 +11,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
+from vettore.app.stage.pyramid import Pyramid
 from vettore.app.style import colour, sans, theme
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
@@ -308,6 +309,39 @@ class Level(StageItem):
         painter.setPen(QPen(colour(self.role), 1.4))
         y = to_pixels.y(self.value)
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+
+class Trace(StageItem):
+    """Measured rows joined by a line in the order of x, at two points a pixel."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pyramid: Pyramid | None = None
+        self.ink = theme().data
+
+    def set_data(self, x: Array, y: Array, ink: str) -> None:
+        """Join these rows; x need not be sorted."""
+        self.ink = ink
+        if len(x) and (np.diff(x) < 0).any():
+            order = np.argsort(x, kind="stable")
+            x, y = x[order], y[order]
+        self._pyramid = Pyramid(x, y) if len(x) > 1 else None
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: _Map, area: QRectF) -> None:
+        if self._pyramid is None:
+            return
+        left, right = to_pixels.x_back(area.left()), to_pixels.x_back(area.right())
+        x, y = self._pyramid.view(float(left), float(right), max(int(area.width()), 1))
+        px, py = to_pixels.x(x), to_pixels.y(y)
+        good = np.isfinite(px) & np.isfinite(py)
+        if int(good.sum()) < 2:
+            return
+        pen = QPen(QColor(self.ink), 1)
+        pen.setCosmetic(True)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, len(x) < MOST_SINGLE_MARKS)
+        painter.setPen(pen)
+        painter.drawPolyline(_polygon(px[good], py[good]))
 
 
 class Cross(StageItem):

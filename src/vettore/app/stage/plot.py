@@ -10,7 +10,19 @@ import pyqtgraph as pg
 from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
-from vettore.app.stage.items import Beyond, Cross, CurveLine, Grid, Legend, Level, Marks, Pennants, Rubber, on_axis
+from vettore.app.stage.items import (
+    Beyond,
+    Cross,
+    CurveLine,
+    Grid,
+    Legend,
+    Level,
+    Marks,
+    Pennants,
+    Rubber,
+    Trace,
+    on_axis,
+)
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
@@ -130,11 +142,12 @@ class Plot(pg.GraphicsLayoutWidget):
         self.rubber = Rubber()
         self.rubber.setZValue(30)
         self.upper.vb.addItem(self.rubber, ignoreBounds=True)
-        self.cross, self.legend = Cross(), Legend()
+        self.cross, self.legend, self.trace = Cross(), Legend(), Trace()
+        self.trace.setVisible(False)
         self.others: list[Marks] = []
         self.cross_shown = False
         self._numbers = NumberStyle()
-        for item, z in ((self.cross, 40), (self.legend, 35)):
+        for item, z in ((self.trace, 4), (self.cross, 40), (self.legend, 35)):
             item.setZValue(z)
             self.upper.vb.addItem(item, ignoreBounds=True)
         self.upper.vb.outlined.connect(self._outlined)
@@ -244,7 +257,7 @@ class Plot(pg.GraphicsLayoutWidget):
         self.upper.getAxis("left").setLogMode(y)
         for panel in filter(None, (self.upper, self.lower)):
             panel.getAxis("bottom").setLogMode(x)
-        for item in (self.marks, self.line, self.beyond, self.pennants, *self.others):
+        for item in (self.marks, self.line, self.beyond, self.pennants, self.trace, *self.others):
             item.log = (x, y)
         if self.lower is not None:
             for item in (self.residual_marks, self.lower_beyond):

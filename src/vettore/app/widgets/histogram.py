@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QWidget
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
-from vettore.core.statistics import histogram
 from vettore.look.theme import SIZES
 
 
@@ -27,9 +26,9 @@ class Histogram(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(280, 88)
 
-    def show_values(self, values: Array, unit: str, style: NumberStyle) -> None:
-        """Show another column."""
-        self._counts, edges = histogram(values)
+    def show_counts(self, counts: Array, edges: Array, unit: str, style: NumberStyle) -> None:
+        """Show another column by its bars."""
+        self._counts = counts
         self._ends = (style.number(edges[0], 3), f"{style.number(edges[-1], 3)} {unit}".strip())
         self.update()
 
