@@ -138,6 +138,10 @@ window.open_paths([path])
 while window.session.background.busy or not window.session.study.series:
     app.processEvents()
 window.repaint()
+import time
+until = time.time() + 2
+while time.time() < until:
+    app.processEvents()
 print(json.dumps([now() - before, 8 * 4 * 1_000_000])); window.session.background.stop()
 """
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

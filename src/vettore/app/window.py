@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.memory import give_back
 from vettore.app.pages.data import DataPage
 from vettore.app.pages.page import Page
 from vettore.app.places import places
@@ -45,6 +46,9 @@ if TYPE_CHECKING:
 
 PAGES = ("Data", "Fit", "Report")
 SAID_FOR = 8000
+# After so many rows came in, memory that reading them took is given back, this many milliseconds later.
+MANY_ROWS = 100_000
+GIVE_BACK_AFTER = 1500
 
 
 class Pages(dict[str, Page]):
@@ -414,6 +418,8 @@ class Window(QMainWindow):
         self.session.do(f"bring in {path.name}", study)
         self.session.choose_newest()
         rows = sum(offer.table.rows for offer in offers)
+        if rows > MANY_ROWS:
+            QTimer.singleShot(GIVE_BACK_AFTER, give_back)
         tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
         self.session.say(f"{path.name}: {rows} rows came in{tables}.")
         if self.page is not None and self.page.name == "Report":

@@ -274,12 +274,14 @@ class DataPage(Page):
             empty = np.empty(0)
             self.plot.marks.set_data(empty, empty, np.empty(0, np.intp), empty.astype(bool), series_colour(place))
             return
-        rows = np.flatnonzero(series.measured)
+        # Without blanks the columns are shown as they are, and not as copies of a million rows.
+        rows = np.flatnonzero(series.measured) if not series.measured.all() else slice(None)
+        numbers = np.arange(series.rows)[rows]
         sigma = series.sigma
         self.plot.marks.set_data(
             x[rows],
             y[rows],
-            rows,
+            numbers,
             ~series.kept[rows],
             series_colour(place if series.colour is None else series.colour),
             None if sigma is None else sigma[rows],
