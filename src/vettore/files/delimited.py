@@ -54,12 +54,11 @@ def parse(data: bytes, name: str, path: str = "", change: Change | None = None) 
     if change is not None:
         layout = change(layout, head)
     check_columns(layout.columns, name)
-    with ThreadPoolExecutor(1) as pool:
-        digest = pool.submit(lambda: hashlib.sha256(data).hexdigest())
-        if len(data) > LARGE:
-            columns, notes = _read_large(data, head, layout, name, path)
-        else:
-            columns, notes = _read_small(text_of(data, layout.encoding), layout, name)
+    long = len(data) > LARGE
+    if long:
+        columns, notes = _read_large(data, head, layout, name, path)
+    else:
+        columns, notes = _read_small(text_of(data, layout.encoding), layout, name)
     if not any(column.texts is None for column in columns):
         raise FileError(
             f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark."
@@ -67,12 +66,22 @@ def parse(data: bytes, name: str, path: str = "", change: Change | None = None) 
     source = Source(
         name=name,
         path=path,
-        digest=digest.result(),
+        digest="" if long else digest_of(data),
         read_at=datetime.now().astimezone().isoformat(timespec="seconds"),
         how=layout.describe(len(notes)),
         notes=tuple(notes),
     )
-    return Table(columns, source), layout
+    if not long:
+        return Table(columns, source), layout
+    with_digest = ThreadPoolExecutor(1, "digest")
+    digest = with_digest.submit(digest_of, data)
+    with_digest.shutdown(wait=False)
+    return Table(columns, source, digest.result), layout
+
+
+def digest_of(data: bytes) -> str:
+    """Return the SHA-256 of a file's bytes."""
+    return hashlib.sha256(data).hexdigest()
 
 
 def _is_comment(line: str, layout: Layout) -> bool:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 from vettore.files.clipboard import grid_mark, html_grid
-from vettore.files.delimited import Change, parse
+from vettore.files.delimited import Change, digest_of, parse
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.sniff import encoding_of, text_of
@@ -83,5 +82,5 @@ def read_data(data: bytes, name: str, path: str = "", change: Change | None = No
         ]
     else:
         return [("", parse(data, name, path, change)[0])]
-    digest = hashlib.sha256(data).hexdigest()
+    digest = digest_of(data)
     return [(part, Table(table.columns, replace(table.source, digest=digest))) for part, table in tables]

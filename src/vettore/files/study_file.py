@@ -140,7 +140,7 @@ def _series_record(series: Series, data: str) -> SeriesRecord:
         for column in series.table.columns
     )
     decided = {name: getattr(series, name) for name in DECISIONS}
-    return SeriesRecord(series.id, series.name, data, series.table.rows, series.table.source, raw, **decided)
+    return SeriesRecord(series.id, series.name, data, series.table.rows, series.table.full_source, raw, **decided)
 
 
 def table_csv(table: Table) -> str:

@@ -141,7 +141,7 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
 
 def _source(fit: DerivedFit) -> tuple[Line, ...]:
     series = fit.series
-    source = series.table.source
+    source = series.table.full_source
     lines = [Line("file", source.name)] if source.name else []
     lines += [Line(label, text) for label, text in source.how]
     blank = int((~series.measured).sum())

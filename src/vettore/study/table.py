@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -52,10 +52,14 @@ class Source:
 
 @dataclass(frozen=True, eq=False)
 class Table:
-    """Columns of equal length as they came in. Immutable: the arrays are locked."""
+    """Columns of equal length as they came in. Immutable: the arrays are locked.
+
+    ``late_digest`` gives the digest of a long file, which is worked out while people already look at the points.
+    """
 
     columns: tuple[RawColumn, ...]
     source: Source
+    late_digest: Callable[[], str] | None = None
 
     def __post_init__(self) -> None:
         for column in self.columns:
@@ -65,6 +69,13 @@ class Table:
     def rows(self) -> int:
         """The number of rows."""
         return len(self.columns[0].values) if self.columns else 0
+
+    @cached_property
+    def full_source(self) -> Source:
+        """The source with its digest; waits for a digest that is still being worked out."""
+        if self.late_digest is None:
+            return self.source
+        return replace(self.source, digest=self.late_digest())
 
     @cached_property
     def key(self) -> str:
