@@ -30,7 +30,7 @@ from vettore.files.sniff import (
     split_line,
     text_of,
 )
-from vettore.study.table import RawColumn, Source, Table, column_from_texts
+from vettore.study.table import PLACES_ROWS, RawColumn, Source, Table, column_from_texts
 
 LARGE = 2 * 1024 * 1024
 
@@ -43,22 +43,63 @@ def read_table(path: Path | str, change: Change | None = None) -> tuple[Table, L
     ``change`` may replace parts of the guessed layout, given it and the first lines. Raises FileError in a sentence.
     """
     path = Path(path)
-    return parse(read_bytes(path), path.name, str(path.resolve()), change)
+    return read_as_it_is(path, change) or parse(read_bytes(path), path.name, str(path.resolve()), change)
 
 
 def parse(data: bytes, name: str, path: str = "", change: Change | None = None) -> tuple[Table, Layout]:
     """Read a delimited text that is in memory; see read_table."""
     encoding = encoding_of(data, name)
+    head, layout = _begin(data, encoding, name, change)
+    if len(data) <= LARGE:
+        columns, notes = _read_small(text_of(data, layout.encoding), layout, name)
+        return _table(columns, notes, layout, name, path, digest_of(data)), layout
+    columns, notes = _from_long(large.read(data, layout, name), head, layout)
+    return _table(columns, notes, layout, name, path, "", lambda: digest_of(data)), layout
+
+
+def read_as_it_is(path: Path, change: Change | None = None) -> tuple[Table, Layout] | None:
+    """Read a long text straight from its file; None when it is short, or must be put in order in memory first."""
+    try:
+        with path.open("rb") as file:
+            size = file.seek(0, 2)
+            if size <= LARGE:
+                return None
+            file.seek(0)
+            start = file.read(2 * SAMPLE_BYTES)
+            file.seek(max(size - 64, 0))
+            tail = file.read()
+    except OSError:
+        return None  # reading it whole says what is wrong
+    encoding = encoding_of(start[: start.rfind(b"\n") + 1] or start, path.name)
+    head, layout = _begin(start, encoding, path.name, change)
+    if not large.takes_as_it_is(start, tail, layout):
+        return None
+    found = large.read_from_file(str(path), head, layout, path.name)
+    if found is None:
+        return None
+    columns, notes = _from_long(found, head, layout)
+    return _table(columns, notes, layout, path.name, str(path.resolve()), "", lambda: _digest_of_file(path)), layout
+
+
+def _begin(data: bytes, encoding: str, name: str, change: Change | None) -> tuple[str, Layout]:
+    """Return the first lines and the layout."""
     head = text_of(data[: 2 * SAMPLE_BYTES], encoding)
     layout = guess(head, encoding, name)
     if change is not None:
         layout = change(layout, head)
     check_columns(layout.columns, name)
-    long = len(data) > LARGE
-    if long:
-        columns, notes = _read_large(data, head, layout, name, path)
-    else:
-        columns, notes = _read_small(text_of(data, layout.encoding), layout, name)
+    return head, layout
+
+
+def _table(
+    columns: tuple[RawColumn, ...],
+    notes: list[str],
+    layout: Layout,
+    name: str,
+    path: str,
+    digest: str,
+    later: Callable[[], str] | None = None,
+) -> Table:
     if not any(column.texts is None for column in columns):
         raise FileError(
             f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark."
@@ -66,17 +107,25 @@ def parse(data: bytes, name: str, path: str = "", change: Change | None = None) 
     source = Source(
         name=name,
         path=path,
-        digest="" if long else digest_of(data),
+        digest=digest,
         read_at=datetime.now().astimezone().isoformat(timespec="seconds"),
         how=layout.describe(len(notes)),
         notes=tuple(notes),
     )
-    if not long:
-        return Table(columns, source), layout
-    with_digest = ThreadPoolExecutor(1, "digest")
-    digest = with_digest.submit(digest_of, data)
-    with_digest.shutdown(wait=False)
-    return Table(columns, source, digest.result), layout
+    if later is None:
+        return Table(columns, source)
+    worker = ThreadPoolExecutor(1, "digest")
+    digested = worker.submit(later)
+    worker.shutdown(wait=False)
+    return Table(columns, source, digested.result)
+
+
+def _digest_of_file(path: Path) -> str:
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError:
+        return ""
 
 
 def digest_of(data: bytes) -> str:
@@ -135,11 +184,9 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
     return tuple(named)
 
 
-def _read_large(
-    data: bytes, head: str, layout: Layout, name: str, path: str
-) -> tuple[tuple[RawColumn, ...], list[str]]:
-    found = large.read(data, head, layout, name, path)
-    sample = [split_line(line, layout.delimiter) for line in found.sample]
+def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
+    lines = lines_of(head)
+    sample = [split_line(line, layout.delimiter) for line in lines[layout.first_row :][:PLACES_ROWS]]
     columns = []
     for place, values in enumerate(found.columns):
         if isinstance(values, list):
@@ -147,5 +194,5 @@ def _read_large(
             continue
         places = [cells.places(row[place], layout.decimal_mark) for row in sample if place < len(row)]
         columns.append(RawColumn("", "", values, places=max(places, default=0)))
-    lines = lines_of(head)[: layout.first_row]
-    return _named(columns, lines, layout), [*_notes_above(lines, layout), *found.comments]
+    above = lines[: layout.first_row]
+    return _named(columns, above, layout), [*_notes_above(above, layout), *found.comments]

@@ -15,9 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.files.refusals import FileError, check_columns
-from vettore.files.sniff import SAMPLE_BYTES, SPACES, Layout, lines_of, text_of
-
-SAMPLE_LINES = 200
+from vettore.files.sniff import SPACES, Layout, text_of
 
 
 @dataclass(frozen=True)
@@ -35,26 +33,44 @@ class Found:
     """Columns as numbers, or as the texts of their cells where they are not purely numbers."""
 
     columns: list[Array | list[str]]
-    sample: list[str]
     comments: list[str]
 
 
-def read(data: bytes, head: str, layout: Layout, name: str, path: str) -> Found:
-    """Read the table below the header. Raises FileError in a sentence."""
-    comments: list[str] = []
-    if path and _as_it_is(data, layout):
-        spaced = f"{layout.delimiter} " in head or '"' in head
-        source, raw = Source(path, "", layout.first_row, spaced), data
-    else:
-        text = text_of(data, layout.encoding).replace("\r\n", "\n").replace("\r", "\n")
-        body = text[_offset_of_line(text, layout.first_row) :].rstrip("\x1a\x0c\n\t ")
-        body, comments = _without_comments(body, layout)
-        source, raw = Source(None, body, 0), body.encode("utf-8")
+def read(data: bytes, layout: Layout, name: str) -> Found:
+    """Read the table below the header from memory, in order first. Raises FileError in a sentence."""
+    text = text_of(data, layout.encoding).replace("\r\n", "\n").replace("\r", "\n")
+    body = text[_offset_of_line(text, layout.first_row) :].rstrip("\x1a\x0c\n\t ")
+    body, comments = _without_comments(body, layout)
+    source = Source(None, body, 0)
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
-        check_columns(_widest(raw, layout), name)
         # Rows longer than the first: read again with room for the longest, so that no cell is lost.
-        frame = _frame(source, layout, max(layout.columns, _widest(raw, layout)), name)
+        width = max(layout.columns, _widest(body.encode("utf-8"), layout))
+        check_columns(width, name)
+        frame = _frame(source, layout, width, name)
+    return Found(_columns(frame, source, layout, name), comments)
+
+
+def read_from_file(path: str, head: str, layout: Layout, name: str) -> Found | None:
+    """Read the table below the header straight from a file; None when some row is longer than the first."""
+    source = Source(path, "", layout.first_row, f"{layout.delimiter} " in head or '"' in head)
+    frame = _frame(source, layout, None, name)
+    if frame is None or frame.shape[1] < layout.columns:
+        return None
+    return Found(_columns(frame, source, layout, name), [])
+
+
+def takes_as_it_is(start: bytes, tail: bytes, layout: Layout) -> bool:
+    """Whether the reader can take a file as it is, by its first and last bytes."""
+    return (
+        layout.encoding in ("utf-8", "utf-8-sig")
+        and not layout.comment_mark
+        and b"\x1a" not in tail
+        and (b"\r" not in start or b"\r\n" in start)
+    )
+
+
+def _columns(frame, source: Source, layout: Layout, name: str) -> list[Array | list[str]]:
     empty = frame.isna().all(axis=1).to_numpy()
     some_empty = bool(empty.any())
     columns: list[Array | list[str]] = []
@@ -67,19 +83,7 @@ def read(data: bytes, head: str, layout: Layout, name: str, path: str) -> Found:
             # Words, or numbers beyond the range of a double: every cell is looked at by our own rules.
             again = _frame(source, layout, len(frame.columns), name, place)[place]
             columns.append([str(cell).strip() for cell in again[~empty].fillna("")])
-    sample = lines_of(head)[layout.first_row :][:SAMPLE_LINES]
-    return Found(columns, sample, comments)
-
-
-def _as_it_is(data: bytes, layout: Layout) -> bool:
-    mark = layout.comment_mark.encode()
-    commented = bool(mark) and data.find(b"\n" + mark) >= 0
-    return (
-        layout.encoding in ("utf-8", "utf-8-sig")
-        and not commented
-        and b"\x1a" not in data[-64:]
-        and (b"\r" not in data[:SAMPLE_BYTES] or b"\r\n" in data[:SAMPLE_BYTES])
-    )
+    return columns
 
 
 def _without_comments(body: str, layout: Layout) -> tuple[str, list[str]]:
@@ -123,13 +127,12 @@ def _widest(raw: bytes, layout: Layout) -> int:
     if layout.delimiter == SPACES:
         return layout.columns
     codes = np.frombuffer(raw, dtype=np.uint8)
-    starts = np.flatnonzero(codes == ord("\n")) + 1
+    starts = np.append(0, np.flatnonzero(codes == ord("\n")) + 1)
     starts = starts[starts < len(codes)]
-    if len(starts) <= layout.first_row:
+    if not len(starts):
         return layout.columns
     marks = (codes == ord(layout.delimiter)).view(np.uint8)
-    # Lines above the table do not count; a line has fewer than 256 marks or is counted again in full.
-    counts = np.add.reduceat(marks, starts[max(layout.first_row - 1, 0) :], dtype=np.uint16)
+    counts = np.add.reduceat(marks, starts, dtype=np.uint32)
     return int(counts.max()) + 1
 
 

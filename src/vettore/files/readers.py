@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from vettore.files.clipboard import grid_mark, html_grid
-from vettore.files.delimited import Change, digest_of, parse
+from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.sniff import encoding_of, text_of
@@ -16,6 +16,7 @@ from vettore.study.table import Source, Table
 
 MOST_BYTES = 2 * 1024**3
 HEAD = 4096
+NOT_DELIMITED = (b"\x89", b"\x93NUMPY", b"PK", OLE, b"\xff\xfe", b"\xfe\xff")
 ENDINGS = (
     *("csv", "tsv", "txt", "dat", "asc", "prn", "xlsx", "xlsm", "xlsb", "xls", "ods"),
     *("json", "h5", "hdf5", "jdx", "dx", "jcamp", "npy", "npz", "html", "htm"),
@@ -41,12 +42,33 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
             raise FileError(f"“{path.name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.")
     except OSError:
         pass  # read_bytes says what is wrong
+    long = _long_text(path, change)
+    if long is not None:
+        return [Offer(path.stem.replace("_", " "), long)]
     data = read_bytes(path)
     tables = read_data(data, path.name, str(path.resolve()), change)
     stem = path.stem.replace("_", " ")
     if len(tables) == 1:
         return [Offer(stem, tables[0][1])]
     return [Offer(f"{stem} · {part}" if part else stem, table) for part, table in tables]
+
+
+def _long_text(path: Path, change: Change | None) -> Table | None:
+    """Return the table of a long delimited text, read straight from its file; None for all else."""
+    try:
+        with path.open("rb") as file:
+            start = file.read(HEAD)
+    except OSError:
+        return None
+    if (
+        start.startswith(NOT_DELIMITED)
+        or start.lstrip()[:1] in (b"{", b"[", b"<")
+        or b"##" in start
+        or b"\0" in start
+    ):
+        return None
+    found = read_as_it_is(path, change)
+    return None if found is None else found[0]
 
 
 def read_data(data: bytes, name: str, path: str = "", change: Change | None = None) -> list[tuple[str, Table]]:
