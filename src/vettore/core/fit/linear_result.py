@@ -8,8 +8,8 @@ With known absolute standard deviations s² is 1.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -22,7 +22,7 @@ from vettore.core.fit.rows import Rows
 from vettore.core.numbers import DoubleDouble, mean_and_squares
 
 # Makes the curve, given the standard deviation of one measurement and the degrees of freedom.
-CurveMaker = Callable[[float | None, int], Curve]
+CurveMaker = Callable[[float | None, int], Curve | None]
 
 
 @dataclass(frozen=True)
@@ -37,6 +37,10 @@ class LinearFit:
     leverage: Array
     has_constant: bool
     curve: CurveMaker
+    # Coefficients that were not fitted, with their values, and the order in which all are reported.
+    others: Mapping[str, float] = field(default_factory=dict)
+    order: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
 
 
 def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: bool, level: float) -> FitResult:
@@ -47,7 +51,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         )
     n, m = len(rows.y), len(fit.values)
     freedom = n - m
-    warnings = list(rows.warnings)
+    warnings = [*rows.warnings, *fit.notes]
     scatter: float | None = math.sqrt(fit.sum_of_squares / freedom) if freedom > 0 else None
     if absolute_sigma:
         scatter = 1.0
@@ -61,7 +65,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
     covariance = fit.unit_covariance * scatter**2 if scatter is not None else None
     return FitResult(
         coefficients=_coefficients(fit, covariance, freedom, level),
-        curve=fit.curve(scatter, max(freedom, 0)),
+        given_curve=fit.curve(scatter, max(freedom, 0)),
         formula=formula,
         method="linear least squares",
         converged=True,
@@ -111,7 +115,9 @@ def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level:
         reach = t_quantile(level, freedom) * error
         p = t_two_sided(t, freedom)
         out[name] = Coefficient(name, value, error, value - reach, value + reach, t, p)
-    return out
+    for name, value in fit.others.items():
+        out[name] = Coefficient(name, value, held=True)
+    return {name: out[name] for name in fit.order or out}
 
 
 def _correlation(covariance: Array | None) -> Array | None:

@@ -10,6 +10,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
+from vettore.core.errors import DataError
 
 
 @dataclass(frozen=True)
@@ -37,7 +38,7 @@ class FitResult:
     """
 
     coefficients: Mapping[str, Coefficient]
-    curve: Curve
+    given_curve: Curve | None
     formula: str
     method: str
     converged: bool
@@ -63,6 +64,13 @@ class FitResult:
     iterations: int = 0
     starts_tried: int = 0
     has_constant: bool = field(default=True)
+
+    @property
+    def curve(self) -> Curve:
+        """The curve of a model over one column. Raises DataError for a model over several."""
+        if self.given_curve is None:
+            raise DataError("A model of several columns has no curve over one of them.")
+        return self.given_curve
 
     @property
     def values(self) -> tuple[float, ...]:

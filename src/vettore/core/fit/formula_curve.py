@@ -1,0 +1,154 @@
+"""The curve of a fitted formula over one column: value, slope, area, crossings and bands.
+
+With g the gradient of the formula by its coefficients and Σ their covariance, the variance of a value is gᵀΣg
+(delta method); slopes and areas use the gradient of the slope and of the area.
+
+Areas: Gauss–Legendre of 10 points on halved panels until two halvings agree. Crossings and turning points: signs on a
+fine grid over the span asked for, then bisection to the last digit; a touching point is found as a turning point.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.curve import Curve, Of, TurningPoint
+from vettore.core.errors import DataError
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.tree import Node
+
+# Points at which signs are compared; features narrower than this share of the span may be missed.
+GRID = 2048
+MOST_HALVINGS = 12
+AREA_AGREES = 1e-13
+TOUCHES = 1e-9
+_NODES = np.array(
+    [0.1488743389816312, 0.4333953941292472, 0.6794095682990244, 0.8650633666889845, 0.9739065285171717]
+)
+_WEIGHTS = np.array(
+    [0.2955242247147529, 0.2692667193099963, 0.2190863625159820, 0.1494513491505806, 0.0666713443086881]
+)
+
+
+class FormulaCurve(Curve):
+    """A formula of one column with fitted coefficients; ``covariance`` (m, m) is that of ``free``, or None."""
+
+    def __init__(
+        self,
+        tree: Node,
+        x_name: str,
+        values: Mapping[str, float],
+        free: tuple[str, ...],
+        covariance: Array | None,
+        span: tuple[float, float],
+        residual_sd: float | None,
+        degrees_of_freedom: int,
+    ) -> None:
+        self.x_name = x_name
+        self.values = dict(values)
+        self.span = span
+        self.residual_sd = residual_sd
+        self.degrees_of_freedom = degrees_of_freedom
+        self._covariance = covariance
+        slope = derivative(tree, x_name)
+        self._value, self._slope = Program(tree), Program(slope)
+        self._bend = Program(derivative(slope, x_name))
+        self._gradient = [Program(derivative(tree, name)) for name in free]
+        self._slope_gradient = [Program(derivative(slope, name)) for name in free]
+
+    def _at(self, program: Program, x: Array) -> Array:
+        given = {**self.values, self.x_name: x}
+        result = np.asarray(program({name: given[name] for name in program.inputs}), dtype=np.float64)
+        return np.broadcast_to(result, x.shape).copy()
+
+    def __call__(self, x: Array | float) -> Array:
+        """Return y at x."""
+        return self._at(self._value, np.asarray(x, dtype=np.float64))
+
+    def slope(self, x: Array | float) -> Array:
+        """Return dy/dx at x."""
+        return self._at(self._slope, np.asarray(x, dtype=np.float64))
+
+    def area(self, a: float, b: float) -> float:
+        """Return the integral from a to b."""
+        return self._integral(self._value, a, b)
+
+    def crossings(self, y: float, a: float, b: float) -> Array:
+        """Return every x in a … b at which the curve takes the value y."""
+        roots = self._sign_changes(lambda x: self(x) - y, a, b)
+        size = max(abs(y), float(np.nanmax(np.abs(self(self._grid(a, b))), initial=0.0)))
+        touching = [p.x for p in self.turning_points(a, b) if abs(p.y - y) <= TOUCHES * size]
+        far = [x for x in touching if not any(abs(x - r) <= 1e-6 * abs(b - a) for r in roots)]
+        return np.sort(np.concatenate([roots, far]))
+
+    def turning_points(self, a: float, b: float) -> tuple[TurningPoint, ...]:
+        """Return the tops and bottoms inside a … b."""
+        points = []
+        for x in self._sign_changes(self.slope, a, b):
+            bend = float(self._at(self._bend, np.array(x)))
+            if bend != 0.0:
+                points.append(TurningPoint(float(x), float(self(float(x))), "top" if bend < 0 else "bottom"))
+        return tuple(points)
+
+    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
+        """Return the standard error of the curve, or of a new measurement, at x."""
+        x = np.asarray(x, dtype=np.float64)
+        variance = self._variance(self._gradient, x)
+        if of == "new" and self.residual_sd is not None:
+            variance = variance + self.residual_sd**2
+        return np.sqrt(variance)
+
+    def slope_error(self, x: Array | float) -> Array:
+        """Return the standard error of the slope at x."""
+        return np.sqrt(self._variance(self._slope_gradient, np.asarray(x, dtype=np.float64)))
+
+    def area_error(self, a: float, b: float) -> float | None:
+        """Return the standard error of the area from a to b."""
+        if self._covariance is None:
+            return None
+        g = np.array([self._integral(program, a, b) for program in self._gradient])
+        return float(np.sqrt(max(g @ self._covariance @ g, 0.0)))
+
+    def _variance(self, gradient: list[Program], x: Array) -> Array:
+        if self._covariance is None:
+            return np.full_like(x, np.nan)
+        g = np.stack([self._at(program, x).ravel() for program in gradient])
+        return np.maximum(np.einsum("ik,ij,jk->k", g, self._covariance, g), 0.0).reshape(x.shape)
+
+    def _integral(self, program: Program, a: float, b: float) -> float:
+        before = np.nan
+        for halvings in range(2, MOST_HALVINGS + 1):
+            edges = np.linspace(a, b, 2**halvings + 1)
+            middle, half = (edges[1:] + edges[:-1]) / 2, (edges[1:] - edges[:-1]) / 2
+            nodes = np.concatenate([-_NODES[::-1], _NODES])
+            weights = np.concatenate([_WEIGHTS[::-1], _WEIGHTS])
+            values = self._at(program, middle[:, None] + half[:, None] * nodes)
+            total = float(np.sum(values @ weights * half))
+            if abs(total - before) <= AREA_AGREES * float(np.sum(np.abs(values) @ weights * np.abs(half))):
+                return total
+            before = total
+        return before
+
+    def _grid(self, a: float, b: float) -> Array:
+        if not (np.isfinite(a) and np.isfinite(b)):
+            raise DataError("A search for crossings needs finite limits.")
+        return np.linspace(min(a, b), max(a, b), GRID)
+
+    def _sign_changes(self, function: Callable[[Array], Array], a: float, b: float) -> Array:
+        x = self._grid(a, b)
+        y = function(x)
+        exact = x[y == 0.0]
+        with np.errstate(invalid="ignore"):
+            starts = np.flatnonzero(np.isfinite(y[:-1]) & np.isfinite(y[1:]) & (y[:-1] * y[1:] < 0))
+        low, high, rising = x[starts], x[starts + 1], y[starts] < 0
+        largest = np.maximum(np.abs(y[starts]), np.abs(y[starts + 1]))
+        for _ in range(100):
+            middle = low / 2 + high / 2
+            below = (function(middle) < 0) == rising
+            low, high = np.where(below, middle, low), np.where(below, high, middle)
+        # A pole changes sign, too, but there the values grow instead of going to zero.
+        real = np.abs(function(low)) <= largest
+        return np.unique(np.concatenate([exact, low[real]]))

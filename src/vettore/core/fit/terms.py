@@ -1,0 +1,245 @@
+"""Models linear in their coefficients, of any terms over any columns:  y = φ₀ + Σⱼ cⱼ φⱼ.
+
+Columns are scaled by powers of two to unit size (exact), tested for rank by QR with column pivoting
+(Golub 1965), and solved by the same corrected seminormal equations as polynomials. The covariance is refined,
+too: with the Gram matrix G in double-double, X ← X (2I − G X) (Newton, Schulz 1933) doubles the digits of
+X ≈ G⁻¹ at each step.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values
+from vettore.core.curve import Curve
+from vettore.core.errors import DataError
+from vettore.core.fit import least_squares
+from vettore.core.fit.formula_curve import FormulaCurve
+from vettore.core.fit.linear_result import LinearFit, linear_result
+from vettore.core.fit.result import FitResult
+from vettore.core.fit.rows import Rows, choose_rows
+from vettore.core.formula.evaluate import Program, evaluate
+from vettore.core.formula.formula import Formula, read_formula
+from vettore.core.formula.linear import LinearParts, is_constant, linear_parts
+from vettore.core.formula.tree import Node
+from vettore.core.formula.write import to_text
+from vettore.core.numbers import DoubleDouble, power_of_two_near
+
+# A column counts as a combination of others when less than this share of it is its own.
+DEPENDENT = 1e-13
+NEWTON_STEPS = 3
+
+
+def fit_terms(
+    formula: str | Formula,
+    data: Mapping[str, Values],
+    hold: Mapping[str, float] | None = None,
+    sigma: Values | None = None,
+    weights: Values | None = None,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
+) -> FitResult:
+    """Fit a formula that is linear in its coefficients; no starting values are needed.
+
+    ``data`` holds columns of shape (n,); ``hold`` fixes coefficients. See fit_polynomial for the rest.
+    Raises FormulaError or DataError, the latter also when a coefficient enters nonlinearly.
+    """
+    read = read_formula(formula, data) if isinstance(formula, str) else formula
+    held = dict(hold or {})
+    _check_held(read, held)
+    parts = linear_parts(read.right, read.coefficients, tuple(held))
+    if parts.nonlinear:
+        raise DataError(
+            f"{parts.nonlinear[0]} does not enter linearly in {read}. Hold it at a value, or fit the model as nonlinear."
+        )
+    if not parts.linear:
+        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+    if read.left is None:
+        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    rows, used = _rows(read, data, sigma, weights)
+    with np.errstate(all="ignore"):
+        values = {**{name: used[name] for name in read.data}, **held}
+        n = len(rows.y)
+        columns = np.column_stack([_column(term, values, n) for term in parts.terms])
+        offset = _column(parts.offset, values, n)
+        return _solve(read, parts, rows, columns, offset, held, used, (absolute_sigma, level))
+
+
+def _check_held(read: Formula, held: Mapping[str, float]) -> None:
+    for name, value in held.items():
+        if name not in read.coefficients:
+            raise DataError(f"{name} is held but is no coefficient of {read}.")
+        if not np.isfinite(value):
+            raise DataError(f"{name} is held at {value}, which is no finite number.")
+
+
+def _rows(
+    read: Formula, data: Mapping[str, Values], sigma: Values | None, weights: Values | None
+) -> tuple[Rows, dict[str, Array]]:
+    """Pick the rows with numbers in every column of the formula, and evaluate its left side on them."""
+    from vettore.core.arrays import as_values
+
+    wanted = list(dict.fromkeys([*read.data, read.response]))
+    missing = [name for name in wanted if name not in data]
+    if missing:
+        raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
+    columns = {name: as_values(data[name], name) for name in wanted}
+    lengths = {len(column) for column in columns.values()}
+    if len(lengths) > 1:
+        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
+        raise DataError(f"The columns are not equally long: {told}.")
+    n = lengths.pop()
+    assert read.left is not None
+    left = evaluate(read.left, columns, n)
+    # Rows without a number in any column are left out in the same way as rows without y.
+    together = np.zeros(n)
+    for name in read.data:
+        together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
+    label = ", ".join(read.data) or "row"
+    rows = choose_rows(together, left, sigma, weights, (label, to_text(read.left)))
+    return rows, {name: column[rows.in_use] for name, column in columns.items()}
+
+
+def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
+    program = Program(term)
+    column = np.asarray(program({name: values[name] for name in program.inputs}), dtype=np.float64)
+    return np.ascontiguousarray(np.broadcast_to(column, (n,)))
+
+
+def _solve(
+    read: Formula,
+    parts: LinearParts,
+    rows: Rows,
+    columns: Array,
+    offset: Array,
+    held: Mapping[str, float],
+    used: Mapping[str, Array],
+    options: tuple[bool, float],
+) -> FitResult:
+    bad = np.flatnonzero(~np.isfinite(columns).all(axis=1) | ~np.isfinite(offset))
+    if len(bad):
+        raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
+    scales = np.array([power_of_two_near(float(np.max(np.abs(column)))) for column in columns.T])
+    design = columns / scales
+    independent, notes = _rank(design, rows.weights, parts)
+    scaled = design[:, independent]
+    y_scale = power_of_two_near(float(np.max(np.abs(rows.y))))
+    y = (rows.y - offset) / y_scale
+
+    def exact(block: slice) -> list[DoubleDouble]:
+        return [DoubleDouble(scaled[block, j].copy()) for j in range(scaled.shape[1])]
+
+    solution = least_squares.solve(scaled, exact, y, rows.weights)
+    inverse = _refined_inverse(scaled, rows.weights, solution.inverse_root)
+    fitted_names = tuple(parts.linear[j] for j in independent)
+    factor = 1 / scales[independent]
+    values = tuple(float(c.rounded()) * y_scale * f for c, f in zip(solution.c, factor, strict=True))
+    leverage = np.sum((scaled @ solution.inverse_root) ** 2, axis=1)
+    if rows.weights is not None:
+        leverage = leverage * rows.weights.high
+    unit_covariance = inverse * np.outer(factor, factor)
+    dropped = {name: 0.0 for name in parts.linear if name not in fitted_names}
+    all_values = {**dict(zip(fitted_names, values, strict=True)), **dropped, **held}
+    fit = LinearFit(
+        names=fitted_names,
+        values=values,
+        unit_covariance=unit_covariance,
+        residuals=solution.residuals * y_scale,
+        sum_of_squares=solution.sum_of_squares * y_scale * y_scale,
+        leverage=np.clip(leverage, 0.0, 1.0),
+        has_constant=any(is_constant(term, read.data) for term in parts.terms),
+        curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
+        others={**dropped, **held},
+        order=read.coefficients,
+        notes=notes,
+    )
+    return linear_result(fit, rows, str(read), absolute_sigma=options[0], level=options[1])
+
+
+def _curve(
+    read: Formula,
+    values: Mapping[str, float],
+    free: tuple[str, ...],
+    unit_covariance: Array,
+    used: Mapping[str, Array],
+    scatter: float | None,
+    freedom: int,
+) -> Curve | None:
+    """Return the curve over the one column of the formula; a model of several columns has none."""
+    if len(read.data) != 1:
+        return None
+    x = used[read.data[0]]
+    span = (float(x.min()), float(x.max()))
+    covariance = None if scatter is None else unit_covariance * scatter**2
+    return FormulaCurve(read.right, read.data[0], values, free, covariance, span, scatter, freedom)
+
+
+def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tuple[list[int], tuple[str, ...]]:
+    """Return the columns that can be told apart, and a sentence for each that cannot."""
+    from scipy.linalg import qr
+
+    weighted = design if weights is None else design * np.sqrt(weights.high)[:, None]
+    norms = np.linalg.norm(weighted, axis=0)
+    safe = weighted / np.where(norms > 0, norms, 1.0)
+    _, r, order = qr(safe, mode="economic", pivoting=True)
+    size = np.abs(np.diag(r))
+    rank = int(np.sum(size > DEPENDENT * max(float(size[0]), 1e-300))) if len(size) else 0
+    rank = min(rank, design.shape[0])
+    kept = sorted(int(j) for j in order[:rank] if norms[j] > 0)
+    if not kept:
+        raise DataError("Every term of the model is zero in all rows in use.")
+    notes = []
+    for j in (j for j in range(design.shape[1]) if j not in kept):
+        if norms[j] == 0:
+            notes.append(
+                f"The term of {parts.linear[j]} is zero in every row, so it cannot be known; it is left at 0."
+            )
+            continue
+        mixture = np.linalg.lstsq(safe[:, kept], safe[:, j], rcond=None)[0]
+        others = [parts.linear[k] for k, c in zip(kept, mixture, strict=True) if abs(c) > 1e-8]
+        notes.append(f"{parts.linear[j]} cannot be told apart from {_listed(others)}; it is left at 0.")
+    return kept, tuple(notes)
+
+
+def _listed(names: list[str]) -> str:
+    return (
+        names[0]
+        if len(names) == 1
+        else f"{', '.join(names[:-1])} and {names[-1]} together"
+        if names
+        else "the others"
+    )
+
+
+def _refined_inverse(design: Array, weights: DoubleDouble | None, inverse_root: Array) -> Array:
+    """Return (AᵀWA)⁻¹ to the last digit."""
+    m = design.shape[1]
+    exact = [DoubleDouble(design[:, j].copy()) for j in range(m)]
+    weighted = exact if weights is None else [column * weights for column in exact]
+    gram = [[(exact[i] * weighted[j]).sum() for j in range(m)] for i in range(m)]
+    start = inverse_root @ inverse_root.T
+    x = [[DoubleDouble(start[i, j]) for j in range(m)] for i in range(m)]
+    for _ in range(NEWTON_STEPS):
+        product = _times(gram, x)
+        rest = [[-product[i][j] for j in range(m)] for i in range(m)]
+        for i in range(m):
+            rest[i][i] = rest[i][i] + DoubleDouble(2.0)
+        x = _times(x, rest)
+    return np.array([[float(x[i][j].rounded()) for j in range(m)] for i in range(m)])
+
+
+def _times(a: list[list[DoubleDouble]], b: list[list[DoubleDouble]]) -> list[list[DoubleDouble]]:
+    m = len(a)
+    out = []
+    for i in range(m):
+        line = []
+        for j in range(m):
+            total = DoubleDouble(0.0)
+            for k in range(m):
+                total = total + a[i][k] * b[k][j]
+            line.append(total)
+        out.append(line)
+    return out
