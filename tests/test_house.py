@@ -80,6 +80,23 @@ def test_the_command_line_fits_describes_and_reports(capsys, tmp_path):
     assert json.loads(out)["water"]["blank"] == 2
 
 
+def test_the_command_line_fits_formulas(capsys):
+    """Any formula over the columns, without starts, with held coefficients, in full as JSON."""
+    file = FOLDER / "oxygen-chamber-b.csv"
+    formula = "oxygen = A*exp(-k*time) + C"
+    code, out, _ = run(capsys, "fit", file, "--formula", formula, "--hold", "C=2", "--json")
+    answer = json.loads(out)
+    assert code == 0
+    assert answer["coefficients"]["C"]["held"]
+    assert answer["coefficients"]["k"]["value"] == pytest.approx(0.04, abs=0.01)
+    code, out, _ = run(capsys, "fit", file, "--formula", formula, "--start", "k=0.1")
+    assert code == 0
+    assert "Converged from one start" in out
+    code, _, err = run(capsys, "fit", file, "--formula", "oxygen = A*expp(-k*time)")
+    assert code == 2
+    assert "Did you mean exp?" in err
+
+
 def test_the_command_line_refuses_in_one_line(capsys, tmp_path):
     """Wrong requests end with code 2 and a sentence on the error stream."""
     file = FOLDER / "nitrate-probe.csv"

@@ -56,6 +56,10 @@ def demo() -> None:
 @program.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--degree", type=int, default=1, show_default=True, help="Degree of the polynomial.")
+@click.option("--formula", help='A formula over the columns instead of a polynomial: "y = A*exp(-k*t) + C".')
+@click.option("--start", multiple=True, help="A starting value, as k=0.1 (none is needed).")
+@click.option("--hold", multiple=True, help="A coefficient held at a value, as C=0.")
+@click.option("--seed", type=int, default=1, show_default=True, help="Seed of the search for an answer.")
 @click.option("--x", "x_name", help="Column for x (name, or number from 1).")
 @click.option("--y", "y_name", help="Column for y (name, or number from 1).")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
@@ -65,6 +69,10 @@ def demo() -> None:
 def fit(
     file: Path,
     degree: int,
+    formula: str | None,
+    start: Sequence[str],
+    hold: Sequence[str],
+    seed: int,
     x_name: str | None,
     y_name: str | None,
     sigma_name: str | None,
@@ -72,7 +80,15 @@ def fit(
     as_json: bool,
     report: Path | None,
 ) -> None:
-    """Fit a polynomial to two columns of a text table."""
+    """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
+    if formula is not None:
+        if report is not None:
+            raise DataError("A report of a formula is not written yet; use --json.")
+        result = _fit_formula(_table(file), formula, _values(start), _values(hold), sigma_name, seed, file)
+        click.echo(_result_json(result) if as_json else _result_text(result))
+        if not result.converged:
+            raise SystemExit(NOT_CONVERGED)
+        return
     from vettore.study import edits
     from vettore.study.derive import derive_fit
     from vettore.study.series import Role
@@ -162,9 +178,9 @@ def _window(files: list[Path], demo: bool = False) -> None:
 
 
 def _table(file: Path):
-    from vettore.files.delimited import read_table
+    from vettore.files.readers import read_file
 
-    return read_table(file)[0]
+    return read_file(file)[0].table
 
 
 def _place(names: list[str], wanted: str, file: Path) -> int:
@@ -173,6 +189,50 @@ def _place(names: list[str], wanted: str, file: Path) -> int:
     if wanted.isdigit() and 1 <= int(wanted) <= len(names):
         return int(wanted) - 1
     raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
+
+
+def _values(given: Sequence[str]) -> dict[str, float]:
+    """Return ``k=0.1`` texts as values by name."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, value = text.partition("=")
+        number = read_number(value)
+        if not name.strip() or number is None:
+            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.")
+        found[name.strip()] = number
+    return found
+
+
+def _fit_formula(table, formula: str, start, hold, sigma_name: str | None, seed: int, file: Path):
+    from vettore.core import fit as fit_formula
+
+    columns = {column.name: column.values for column in table.columns if column.texts is None}
+    sigma = None
+    if sigma_name is not None:
+        names = list(columns)
+        sigma = columns[names[_place(names, sigma_name, file)]]
+    return fit_formula(formula, columns, start=start, hold=hold, sigma=sigma, seed=seed)
+
+
+def _result_text(result) -> str:
+    from vettore.core.rounding import NumberStyle
+
+    style = NumberStyle()
+    lines = [result.formula, ""]
+    for one in result.coefficients.values():
+        held = "  (held)" if one.held else ""
+        lines.append(f"  {one.name:8} {style.pair(one.value, one.standard_error)}{held}")
+    told = {
+        "R²" + ("" if result.r_squared_against == "mean" else " against zero"): style.number(result.r_squared, 6),
+        "residual standard deviation": style.number(result.residual_sd, 4),
+        "sum of squares": style.number(result.sum_of_squares, 5),
+        "degrees of freedom": str(result.degrees_of_freedom),
+        "AICc": style.number(result.aicc, 5),
+    }
+    lines += ["", *(f"  {name:28} {text}" for name, text in told.items()), "", result.message, *result.warnings]
+    return "\n".join(lines)
 
 
 def _fit_text(derived) -> str:
@@ -195,7 +255,12 @@ def _fit_text(derived) -> str:
 
 
 def _fit_json(derived) -> str:
-    result = derived.result
+    return _result_json(derived.result, [int(row) + 1 for row in derived.rows])
+
+
+def _result_json(result, rows: list[int] | None = None) -> str:
+    if rows is None:
+        rows = [row for row, used in enumerate(result.rows_in_use.tolist(), 1) if used]
     out: dict[str, Any] = {
         "formula": result.formula,
         "method": result.method,
@@ -203,7 +268,7 @@ def _fit_json(derived) -> str:
         "message": result.message,
         "warnings": list(result.warnings),
         "coefficients": {name: asdict(one) for name, one in result.coefficients.items()},
-        "rows": [int(row) + 1 for row in derived.rows],
+        "rows": rows,
     }
     for name in (
         "n",

@@ -6,6 +6,7 @@ These names and behaviours are fixed, since people script against them.
 from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
 from vettore.core.errors import DataError, FormulaError, VettoreError
 from vettore.core.fit.compare import akaike_weights
+from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.practice import PracticeData, practice
@@ -26,6 +27,7 @@ __all__ = [
     "VettoreError",
     "akaike_weights",
     "describe",
+    "fit",
     "fit_polynomial",
     "polynomial_formula",
     "practice",

@@ -59,7 +59,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         warnings.append(
             f"{n} rows for {m} coefficients: the curve passes through every point and no uncertainty can be known."
         )
-    total = _total(rows, fit.has_constant)
+    total = total_squares(rows, fit.has_constant)
     if total <= 0:
         warnings.append("y is the same in every row, so R² has no meaning.")
     covariance = fit.unit_covariance * scatter**2 if scatter is not None else None
@@ -78,7 +78,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         r_squared_against="mean" if fit.has_constant else "zero",
         residual_sd=scatter,
         covariance=covariance,
-        correlation=_correlation(covariance),
+        correlation=correlation_of(covariance),
         residuals=fit.residuals,
         fitted=rows.y - fit.residuals,
         leverage=fit.leverage,
@@ -92,7 +92,8 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
     )
 
 
-def _total(rows: Rows, has_constant: bool) -> float:
+def total_squares(rows: Rows, has_constant: bool) -> float:
+    """Return the weighted sum of squares of y about its mean, or about zero."""
     if has_constant:
         return mean_and_squares(rows.y, rows.weights)[1]
     scale = float(np.max(np.abs(rows.y))) or 1.0
@@ -120,7 +121,8 @@ def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level:
     return {name: out[name] for name in fit.order or out}
 
 
-def _correlation(covariance: Array | None) -> Array | None:
+def correlation_of(covariance: Array | None) -> Array | None:
+    """Return the correlations of coefficients, or None where they cannot be known."""
     if covariance is None:
         return None
     spread = np.sqrt(np.diag(covariance))

@@ -49,7 +49,7 @@ def fit_terms(
     """
     read = read_formula(formula, data) if isinstance(formula, str) else formula
     held = dict(hold or {})
-    _check_held(read, held)
+    check_held(read, held)
     parts = linear_parts(read.right, read.coefficients, tuple(held))
     if parts.nonlinear:
         raise DataError(
@@ -59,7 +59,7 @@ def fit_terms(
         raise DataError("There is no coefficient to fit: every name is a column or is held.")
     if read.left is None:
         raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
-    rows, used = _rows(read, data, sigma, weights)
+    rows, used = pick_rows(read, data, sigma, weights)
     with np.errstate(all="ignore"):
         values = {**{name: used[name] for name in read.data}, **held}
         n = len(rows.y)
@@ -68,7 +68,8 @@ def fit_terms(
         return _solve(read, parts, rows, columns, offset, held, used, (absolute_sigma, level))
 
 
-def _check_held(read: Formula, held: Mapping[str, float]) -> None:
+def check_held(read: Formula, held: Mapping[str, float]) -> None:
+    """Insist that what is held are coefficients with finite values."""
     for name, value in held.items():
         if name not in read.coefficients:
             raise DataError(f"{name} is held but is no coefficient of {read}.")
@@ -76,7 +77,7 @@ def _check_held(read: Formula, held: Mapping[str, float]) -> None:
             raise DataError(f"{name} is held at {value}, which is no finite number.")
 
 
-def _rows(
+def pick_rows(
     read: Formula, data: Mapping[str, Values], sigma: Values | None, weights: Values | None
 ) -> tuple[Rows, dict[str, Array]]:
     """Pick the rows with numbers in every column of the formula, and evaluate its left side on them."""
@@ -136,7 +137,7 @@ def _solve(
     inverse = _refined_inverse(scaled, rows.weights, solution.inverse_root)
     fitted_names = tuple(parts.linear[j] for j in independent)
     factor = 1 / scales[independent]
-    values = tuple(float(c.rounded()) * y_scale * f for c, f in zip(solution.c, factor, strict=True))
+    values = tuple(float(c.rounded()) * y_scale * float(f) for c, f in zip(solution.c, factor, strict=True))
     leverage = np.sum((scaled @ solution.inverse_root) ** 2, axis=1)
     if rows.weights is not None:
         leverage = leverage * rows.weights.high
