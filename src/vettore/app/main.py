@@ -29,8 +29,8 @@ def run(paths: list[Path], demo: bool = False) -> int:
 
 def begin(window: Window, paths: list[Path], demo: bool) -> None:
     """Fill the window that is already painted: recover what a crash left, or open what was asked for."""
-    recovered = not demo and not paths and window.recover()
-    window.start_journal()
+    recovered = not demo and not paths and window.keeper.recover()
+    window.keeper.start_journal()
     if recovered:
         return
     if demo:

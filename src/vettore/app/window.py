@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QIcon, QKeySequence
+from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QInputDialog,
     QMainWindow,
     QMenuBar,
     QMessageBox,
@@ -23,6 +21,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.data_menu import DataMenu
+from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
 from vettore.app.pages.data import DataPage
 from vettore.app.pages.page import Page
@@ -33,16 +33,11 @@ from vettore.app.widgets.parts import label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.core.errors import VettoreError
-from vettore.core.rounding import read_number
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
-from vettore.study.series import ErrorKind, ErrorOfY
 from vettore.study.study import Study
 from vettore.study.table import Table
-
-if TYPE_CHECKING:
-    from vettore.files.journal import Journal
 
 PAGES = ("Data", "Fit", "Report")
 SAID_FOR = 8000
@@ -76,15 +71,14 @@ class Window(QMainWindow):
         self.pages: dict[str, Page] = Pages(self._make_page)
         self.page: Page | None = None
         self._help: QWidget | None = None
-        self._journal: Journal | None = None
-        self._steps = 0
         self.places = places()
+        self.keeper = Keeper(self)
         self._build_frame()
         self._build_menus()
         self._forget_said = QTimer(self)
         self._forget_said.setSingleShot(True)
         self._forget_said.timeout.connect(self._show_status)
-        self.session.study_changed.connect(self._show_title)
+        self.session.study_changed.connect(self.show_title)
         self.session.said.connect(self._hear)
         self.session.pointed_changed.connect(lambda _row: self._show_status())
         self.session.start(Study())
@@ -134,28 +128,28 @@ class Window(QMainWindow):
         names = ("&Study", "&Edit", "&Data", "&View", "&Help")
         study, edit, data, view, help_menu = (bar.addMenu(name) for name in names)
         keys = QKeySequence.StandardKey
-        self._add(study, "New study", keys.New, self.new_study)
-        self._add(study, "Open …", keys.Open, self.ask_open)
+        self.add_action(study, "New study", keys.New, self.new_study)
+        self.add_action(study, "Open …", keys.Open, self.ask_open)
         self._recent = study.addMenu("Recent studies")
-        self._recent.aboutToShow.connect(self._list_recent)
+        self._recent.aboutToShow.connect(lambda: self.keeper.list_recent(self._recent))
         study.addSeparator()
-        self._add(study, "Save", keys.Save, self.save)
-        self._add(study, "Save as …", keys.SaveAs, self.ask_save_as)
+        self.add_action(study, "Save", keys.Save, self.save)
+        self.add_action(study, "Save as …", keys.SaveAs, self.ask_save_as)
         study.addSeparator()
-        self._add(study, "Quit", keys.Quit, self.close)
-        self._undo = self._add(edit, "Undo", keys.Undo, self.session.undo)
-        self._redo = self._add(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
-        self._build_data_menu(data)
+        self.add_action(study, "Quit", keys.Quit, self.close)
+        self._undo = self.add_action(edit, "Undo", keys.Undo, self.session.undo)
+        self._redo = self.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
+        DataMenu(self, data)
         for number, name in enumerate(PAGES, 1):
-            self._add(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
+            self.add_action(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
         view.addSeparator()
-        self._add(view, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), self.copy_picture)
-        self._add(view, "Save the plot …", QKeySequence(), self.save_picture)
+        self.add_action(view, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), self.copy_picture)
+        self.add_action(view, "Save the plot …", QKeySequence(), self.save_picture)
         view.addSeparator()
         turn = QKeySequence("Ctrl+L")
-        self.lamp = self._add(view, "Lamp (dark colours)", turn, lambda: self.take_theme(self.lamp.isChecked()))
+        self.lamp = self.add_action(view, "Lamp (dark colours)", turn, lambda: self.take_theme(self.lamp.isChecked()))
         self.lamp.setCheckable(True)
-        self._add(help_menu, "Help for this page", keys.HelpContents, self.show_help)
+        self.add_action(help_menu, "Help for this page", keys.HelpContents, self.show_help)
         top = QWidget()
         top.setObjectName("topbar")
         top.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -169,92 +163,8 @@ class Window(QMainWindow):
             box.setColumnStretch(place, 1)
         self.setMenuWidget(top)
 
-    def _build_data_menu(self, menu) -> None:
-        def page() -> DataPage:
-            self.show_page("Data")
-            one = self.pages["Data"]
-            assert isinstance(one, DataPage)
-            return one
-
-        none = QKeySequence()
-        self._add(menu, "Paste as a series", QKeySequence("Ctrl+Shift+V"), lambda: page().paste())
-        self._add(menu, "Type columns", none, lambda: page().type_columns())
-        self._add(menu, "Make practice data …", none, lambda: page().make_practice())
-        self._add(menu, "Read the file again", QKeySequence("F5"), self.read_again)
-        menu.addSeparator()
-        self._add(menu, "Put a row in", QKeySequence("Ctrl+I"), lambda: page().hands.insert_rows())
-        self._add(menu, "Delete rows", QKeySequence("Ctrl+Delete"), lambda: page().hands.delete_rows())
-        self._add(menu, "Fill a sequence …", none, lambda: self._fill_sequence(page()))
-        menu.addSeparator()
-        self._add(menu, "Average repeats", none, lambda: page().make_averages())
-        self._add(menu, "Keep every n-th row …", none, lambda: self._ask_whole("Keep every", 2, page().make_thinned))
-        self._add(menu, "Moving median …", none, lambda: self._ask_whole("Rows in the window", 5, page().make_median))
-        menu.addSeparator()
-        self._add(menu, "± of y …", none, self._ask_error)
-        self._add(menu, "Rename the series …", none, self._ask_name)
-        self._add(menu, "Duplicate the series", none, self._duplicate)
-        self._add(menu, "Export the series …", none, self.export_series)
-
-    def _ask_whole(self, words: str, value: int, then: Callable[[int], object]) -> None:
-        number, ok = QInputDialog.getInt(self, "Make a new series", words, value, 2, 100_000)
-        if ok:
-            then(number)
-
-    def _fill_sequence(self, page: DataPage) -> None:
-        words = "start, step, count — or: start … end, count (add “log” for a logarithmic one)"
-        text, ok = QInputDialog.getText(self, "Fill a sequence", words, text="0, 5, 13")
-        if not ok:
-            return
-        logarithmic = "log" in text
-        plain = text.replace("log", "")
-        to_end = "…" in plain or "..." in plain
-        parts = [read_number(part) for part in plain.replace("...", "…").replace("…", ",").split(",")]
-        if len(parts) != 3 or any(part is None for part in parts):
-            self._refuse(f"“{text}” is not a sequence: write three numbers, such as 0, 5, 13 or 0 … 60, 13.")
-            return
-        start, second, count = (float(part) for part in parts if part is not None)
-        page.hands.fill_sequence(
-            start, None if to_end else second, second if to_end else None, int(count), logarithmic
-        )
-
-    def _ask_error(self) -> None:
-        """Ask for the ± of y: a number, a percentage, or the column with that role."""
-        series = self.session.series
-        if series is None:
-            return
-        now = {"constant": f"{series.error_of_y.value:g}", "percent": f"{series.error_of_y.value:g} %"}
-        words = "A number, a percentage such as 2 %, or nothing for the column whose role is ± of y"
-        text, ok = QInputDialog.getText(self, "± of y", words, text=now.get(series.error_of_y.kind, ""))
-        if not ok:
-            return
-        value = read_number(text.replace("%", ""))
-        kind = ErrorKind.COLUMN if not text.strip() else ErrorKind.PERCENT if "%" in text else ErrorKind.CONSTANT
-        if kind is not ErrorKind.COLUMN and value is None:
-            self._refuse(f"“{text}” is neither a number nor a percentage.")
-            return
-        try:
-            study = edits.set_error_of_y(self.session.study, series.id, ErrorOfY(kind, value or 0.0))
-        except VettoreError as error:
-            self._refuse(str(error))
-            return
-        self.session.do("set the ± of y", study)
-
-    def _ask_name(self) -> None:
-        series = self.session.series
-        if series is not None:
-            name, ok = QInputDialog.getText(self, "Rename the series", "Name", text=series.name)
-            if ok and name.strip():
-                self.session.do(
-                    f"rename {series.name}", edits.rename_series(self.session.study, series.id, name.strip())
-                )
-
-    def _duplicate(self) -> None:
-        series = self.session.series
-        if series is not None:
-            self.session.do(f"duplicate {series.name}", edits.duplicate_series(self.session.study, series.id))
-            self.session.choose_newest()
-
-    def _add(self, menu, words: str, keys, action) -> QAction:
+    def add_action(self, menu, words: str, keys, action) -> QAction:
+        """Add a line to a menu, with its keys."""
         one = QAction(words, self)
         one.setShortcut(keys)
         one.triggered.connect(lambda _checked=False: action())
@@ -309,7 +219,7 @@ class Window(QMainWindow):
                 "open",
                 lambda path=path: _open_study(path),
                 lambda study, path=path: self.start(study, path),
-                self._refuse,
+                self.refuse,
             )
         store = self.places.remembered
         for number, path in enumerate(one for one in paths if one not in studies):
@@ -318,14 +228,14 @@ class Window(QMainWindow):
                 f"read {number} {path}",
                 lambda path=path: _read_file(path, store),
                 lambda offers, path=path: self._bring_in(offers, path),
-                self._refuse,
+                self.refuse,
             )
 
     def start(self, study: Study, path: Path | None = None) -> None:
         """Show a study."""
         self.session.start(study, path)
         if path is not None:
-            self._note_recent()
+            self.keeper.note_recent()
             self.session.say(f"{path.name} is open.")
         else:
             self._show_status()
@@ -339,11 +249,11 @@ class Window(QMainWindow):
         try:
             save_study(self.session.study, self.session.path)
         except VettoreError as error:
-            self._refuse(str(error))
+            self.refuse(str(error))
             return False
         self.session.history.mark_kept()
-        self._show_title()
-        self._note_recent()
+        self.show_title()
+        self.keeper.note_recent()
         self.session.say(f"Saved as {self.session.path.name}.")
         return True
 
@@ -381,9 +291,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.session.background.stop()
-        if self._journal is not None:
-            self._journal.end()
-            self._journal = None
+        self.keeper.end()
         event.accept()
 
     def resizeEvent(self, event) -> None:
@@ -440,7 +348,7 @@ class Window(QMainWindow):
             data = read_bytes(path)
             layout = guessed_layout(data, path.name)
         except VettoreError as error:
-            self._refuse(str(error))
+            self.refuse(str(error))
             return
         self.dialog = ReadDifferently(data, str(path), layout, self)
         if self.dialog.exec() and self.dialog.table is not None:
@@ -453,7 +361,7 @@ class Window(QMainWindow):
         """Read the file of the chosen series again into the same recipes: same work, new data."""
         series = self.session.series
         if series is None or not series.table.source.path:
-            self._refuse("This series did not come from a file.")
+            self.refuse("This series did not come from a file.")
             return
         path, part = Path(series.table.source.path), series.table.source.options.get("part")
         store = self.places.remembered
@@ -470,7 +378,7 @@ class Window(QMainWindow):
             else:
                 self._put_under(table, f"read {path.name} again")
 
-        self.session.background.run("read again", work, done, self._refuse)
+        self.session.background.run("read again", work, done, self.refuse)
 
     def _put_under(self, table: Table, words: str) -> None:
         """Put another table under the chosen series; when its columns have other names, begin a new series."""
@@ -493,7 +401,7 @@ class Window(QMainWindow):
 
         series = self.session.series
         if series is None:
-            self._refuse("There is no series to export.")
+            self.refuse("There is no series to export.")
             return
         words = ";;".join(f"{name} (*{ending})" for ending, name in ENDINGS.items())
         chosen, _ = QFileDialog.getSaveFileName(
@@ -505,7 +413,7 @@ class Window(QMainWindow):
                 "export",
                 lambda: write_series(series, path),
                 lambda _nothing: self.session.say(f"{series.name} was saved as {path.name}."),
-                self._refuse,
+                self.refuse,
             )
 
     def take_theme(self, lamp: bool) -> None:
@@ -521,25 +429,6 @@ class Window(QMainWindow):
                 page._stale = True
         self.tray.rebuild()
         self.update()
-
-    def _list_recent(self) -> None:
-        from vettore.app.recent import recent_studies
-
-        self._recent.clear()
-        found = recent_studies(self.places.recent)
-        for one in found:
-            action = self._recent.addAction(QIcon(str(one.picture)), one.path.stem)
-            action.setToolTip(str(one.path))
-            action.triggered.connect(lambda _checked=False, path=one.path: self.open_paths([path]))
-        if not found:
-            self._recent.addAction("No study was saved yet").setEnabled(False)
-
-    def _note_recent(self) -> None:
-        from vettore.app.recent import note_study
-
-        if self.session.path is not None:
-            plot = getattr(self.page, "plot", None)
-            note_study(self.places.recent, self.session.path, plot.grab() if plot is not None else None)
 
     def copy_picture(self) -> None:
         """Put the plot of the page on the clipboard."""
@@ -560,47 +449,7 @@ class Window(QMainWindow):
                 plot.picture(Path(chosen))
                 self.session.say(f"The plot was saved as {Path(chosen).name}.")
             except VettoreError as error:
-                self._refuse(str(error))
-
-    def _keep_journal(self) -> None:
-        """Write the present study into the journal, in the background."""
-        if self._journal is None:
-            return
-        self._steps += 1
-        journal, number, study, path = self._journal, self._steps, self.session.study, self.session.path
-        self.session.background.run(
-            "journal", lambda: journal.keep(number, study, path), lambda _nothing: None, self._refuse, 2
-        )
-
-    def recover(self) -> bool:
-        """Bring back what a window that ended unexpectedly had; say what was brought back."""
-        from vettore.files.journal import let_go, recover
-
-        found = recover(self.places.journal)
-        if not found:
-            return False
-        newest = found[0]
-        self.session.start(newest.study, newest.path)
-        self.session.history.mark_changed()
-        self._show_title()
-        steps = f"{newest.steps} steps" if newest.steps != 1 else "1 step"
-        self.session.say(
-            f"Vettore ended unexpectedly. “{newest.study.title}” was recovered with {steps} of work.", "look"
-        )
-        self._keep_journal()
-        let_go(newest)
-        return True
-
-    def start_journal(self) -> None:
-        """Keep a journal from now on."""
-        from vettore.files.journal import Journal
-
-        try:
-            self._journal = Journal(self.places.journal)
-        except OSError as error:
-            self._refuse(f"No journal can be kept in {self.places.journal}: {error.strerror}. Save often.")
-            return
-        self.session.study_changed.connect(self._keep_journal)
+                self.refuse(str(error))
 
     def _may_leave(self) -> bool:
         """Ask about unsaved work; True when it is saved or may go."""
@@ -618,7 +467,8 @@ class Window(QMainWindow):
             return self.save()
         return box.clickedButton() is not stay
 
-    def _refuse(self, sentence: str) -> None:
+    def refuse(self, sentence: str) -> None:
+        """Say what could not be done."""
         self.session.say(sentence, "bad")
 
     def _hear(self, kind: str, text: str) -> None:
@@ -641,7 +491,8 @@ class Window(QMainWindow):
             self._status.style().unpolish(self._status)
             self._status.style().polish(self._status)
 
-    def _show_title(self) -> None:
+    def show_title(self) -> None:
+        """Show the title, whether it is saved, and what can be undone."""
         history = self.session.history
         self._title.setText(self.session.study.title)
         self._kept.setText("changes not saved" if history.unsaved else "")

@@ -10,19 +10,8 @@ import pyqtgraph as pg
 from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
-from vettore.app.stage.items import (
-    Beyond,
-    Cross,
-    CurveLine,
-    Grid,
-    Legend,
-    Level,
-    Marks,
-    Pennants,
-    Rubber,
-    Trace,
-    on_axis,
-)
+from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Trace, on_axis
+from vettore.app.stage.overlays import Cross, Legend, Pennants, Rubber
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QLineEdit
 
 from vettore.app.session import Session
+from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import Elided, button, label
 from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula import Program, read_condition
@@ -14,16 +14,12 @@ from vettore.study import edits
 from vettore.study.columns import column_names, values_by_name
 
 
-class AskBar(QWidget):
+class AskBar(Bar):
     """A field for a condition; the answer says how many rows hold, and where."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self.setObjectName("bar")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(18, 6, 18, 6)
+        super().__init__(session)
+        box = self.row
         self.field = QLineEdit()
         self.field.setPlaceholderText('temperature > 18 and note != ""')
         self.field.setAccessibleName("Condition on rows")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QLineEdit
 
 from vettore.app.session import Session
+from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import Elided, button, label
 from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.formula import read_expression
@@ -13,16 +13,12 @@ from vettore.study import edits
 from vettore.study.columns import column_names
 
 
-class ColumnBar(QWidget):
+class ColumnBar(Bar):
     """``name = formula`` with a unit; adding makes a live column."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self.setObjectName("bar")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(18, 6, 18, 6)
+        super().__init__(session)
+        box = self.row
         self.name, self.formula, self.unit = QLineEdit(), QLineEdit(), QLineEdit()
         for field, words, width in ((self.name, "name", 90), (self.unit, "unit", 64)):
             field.setPlaceholderText(words)

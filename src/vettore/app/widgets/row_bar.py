@@ -2,25 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QLineEdit
 
 from vettore.app.session import Session
+from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import Elided, button
 from vettore.study.series import Role
 
 
-class RowBar(QWidget):
+class RowBar(Bar):
     """Follows the chosen rows of the session."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self.setObjectName("bar")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(18, 7, 18, 7)
-        box.setSpacing(10)
+        super().__init__(session)
+        box = self.row
         self._what = Elided("sentence")
         self.reason = QLineEdit()
         self.reason.setPlaceholderText("Why? (kept in the report)")

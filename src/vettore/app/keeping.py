@@ -1,0 +1,90 @@
+"""Keeping a window's work: the journal, recovery after a crash, recent studies."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QMenu
+
+if TYPE_CHECKING:
+    from vettore.app.window import Window
+    from vettore.files.journal import Journal
+
+
+class Keeper:
+    """Keeps the work of one window."""
+
+    def __init__(self, window: Window) -> None:
+        self._window, self.session = window, window.session
+        self._journal: Journal | None = None
+        self._steps = 0
+
+    def end(self) -> None:
+        """The window closes in order: the journal has done its work."""
+        if self._journal is not None:
+            self._journal.end()
+            self._journal = None
+
+    def keep(self) -> None:
+        """Write the present study into the journal, in the background."""
+        if self._journal is None:
+            return
+        self._steps += 1
+        journal, number, study, path = self._journal, self._steps, self.session.study, self.session.path
+        self.session.background.run(
+            "journal", lambda: journal.keep(number, study, path), lambda _nothing: None, self._window.refuse, 2
+        )
+
+    def recover(self) -> bool:
+        """Bring back what a window that ended unexpectedly had; say what was brought back."""
+        from vettore.files.journal import let_go, recover
+
+        found = recover(self._window.places.journal)
+        if not found:
+            return False
+        newest = found[0]
+        self.session.start(newest.study, newest.path)
+        self.session.history.mark_changed()
+        self._window.show_title()
+        steps = f"{newest.steps} steps" if newest.steps != 1 else "1 step"
+        self.session.say(
+            f"Vettore ended unexpectedly. “{newest.study.title}” was recovered with {steps} of work.", "look"
+        )
+        self.keep()
+        let_go(newest)
+        return True
+
+    def start_journal(self) -> None:
+        """Keep a journal from now on."""
+        from vettore.files.journal import Journal
+
+        try:
+            self._journal = Journal(self._window.places.journal)
+        except OSError as error:
+            self._window.refuse(
+                f"No journal can be kept in {self._window.places.journal}: {error.strerror}. Save often."
+            )
+            return
+        self.session.study_changed.connect(self.keep)
+
+    def list_recent(self, menu: QMenu) -> None:
+        """Fill a menu with the studies opened or saved last."""
+        from vettore.app.recent import recent_studies
+
+        menu.clear()
+        found = recent_studies(self._window.places.recent)
+        for one in found:
+            action = menu.addAction(QIcon(str(one.picture)), one.path.stem)
+            action.setToolTip(str(one.path))
+            action.triggered.connect(lambda _checked=False, path=one.path: self._window.open_paths([path]))
+        if not found:
+            menu.addAction("No study was saved yet").setEnabled(False)
+
+    def note_recent(self) -> None:
+        """Put the present study at the head of the recent ones, with a picture of its plot."""
+        from vettore.app.recent import note_study
+
+        if self.session.path is not None:
+            plot = getattr(self._window.page, "plot", None)
+            note_study(self._window.places.recent, self.session.path, plot.grab() if plot is not None else None)
