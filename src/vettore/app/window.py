@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.data_menu import DataMenu
+from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
 from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
 from vettore.app.pages.data import DataPage
@@ -37,7 +38,6 @@ from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
 from vettore.study.study import Study
-from vettore.study.table import Table
 
 PAGES = ("Data", "Fit", "Report")
 SAID_FOR = 8000
@@ -58,7 +58,7 @@ class Pages(dict[str, Page]):
         return page
 
 
-class Window(QMainWindow):
+class Window(FileActions, QMainWindow):
     """One study in one window."""
 
     def __init__(self) -> None:
@@ -217,7 +217,7 @@ class Window(QMainWindow):
         for path in studies[:1]:
             self.session.background.run(
                 "open",
-                lambda path=path: _open_study(path),
+                lambda path=path: open_study_file(path),
                 lambda study, path=path: self.start(study, path),
                 self.refuse,
             )
@@ -226,7 +226,7 @@ class Window(QMainWindow):
             self.session.say(f"Reading {path.name} …")
             self.session.background.run(
                 f"read {number} {path}",
-                lambda path=path: _read_file(path, store),
+                lambda path=path: read_file_as_before(path, store),
                 lambda offers, path=path: self._bring_in(offers, path),
                 self.refuse,
             )
@@ -333,89 +333,6 @@ class Window(QMainWindow):
         if self.page is not None and self.page.name == "Report":
             self.show_page("Data")
 
-    def read_differently(self) -> None:
-        """Ask how the file of the chosen series is to be read, and put the table under the same decisions."""
-        from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
-        from vettore.files.refusals import read_bytes
-        from vettore.files.remembered import remember, signature
-        from vettore.files.sniff import SAMPLE_BYTES, text_of
-
-        series = self.session.series
-        if series is None:
-            return
-        path = Path(series.table.source.path)
-        try:
-            data = read_bytes(path)
-            layout = guessed_layout(data, path.name)
-        except VettoreError as error:
-            self.refuse(str(error))
-            return
-        self.dialog = ReadDifferently(data, str(path), layout, self)
-        if self.dialog.exec() and self.dialog.table is not None:
-            wanted = self.dialog.wanted()
-            key = signature(text_of(data[: 2 * SAMPLE_BYTES], layout.encoding), layout)
-            remember(self.places.remembered, key, wanted)
-            self._put_under(self.dialog.table, f"read {path.name} differently")
-
-    def read_again(self) -> None:
-        """Read the file of the chosen series again into the same recipes: same work, new data."""
-        series = self.session.series
-        if series is None or not series.table.source.path:
-            self.refuse("This series did not come from a file.")
-            return
-        path, part = Path(series.table.source.path), series.table.source.options.get("part")
-        store = self.places.remembered
-
-        def work():
-            offers = _read_file(path, store)
-            return next(
-                (one.table for one in offers if one.table.source.options.get("part") == part), offers[0].table
-            )
-
-        def done(table: Table) -> None:
-            if table.key == series.table.key:
-                self.session.say(f"{path.name} has not changed.")
-            else:
-                self._put_under(table, f"read {path.name} again")
-
-        self.session.background.run("read again", work, done, self.refuse)
-
-    def _put_under(self, table: Table, words: str) -> None:
-        """Put another table under the chosen series; when its columns have other names, begin a new series."""
-        series = self.session.series
-        if series is None:
-            return
-        try:
-            study = edits.renew_series(self.session.study, series.id, table)
-        except VettoreError:
-            gone = edits.remove_series(self.session.study, series.id)
-            study = edits.add_series(gone, table, series.name)
-            self.session.do(words, study)
-            self.session.choose_newest()
-            return
-        self.session.do(words, study)
-
-    def export_series(self) -> None:
-        """Ask for a name and save the chosen series there."""
-        from vettore.files.writers import ENDINGS, write_series
-
-        series = self.session.series
-        if series is None:
-            self.refuse("There is no series to export.")
-            return
-        words = ";;".join(f"{name} (*{ending})" for ending, name in ENDINGS.items())
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Export the series", str(Path.home() / f"{series.name}.csv"), words
-        )
-        if chosen:
-            path = Path(chosen)
-            self.session.background.run(
-                "export",
-                lambda: write_series(series, path),
-                lambda _nothing: self.session.say(f"{series.name} was saved as {path.name}."),
-                self.refuse,
-            )
-
     def take_theme(self, lamp: bool) -> None:
         """Change between paper and lamp."""
         app = QApplication.instance()
@@ -429,27 +346,6 @@ class Window(QMainWindow):
                 page._stale = True
         self.tray.rebuild()
         self.update()
-
-    def copy_picture(self) -> None:
-        """Put the plot of the page on the clipboard."""
-        plot = getattr(self.page, "plot", None)
-        if plot is not None:
-            QApplication.clipboard().setPixmap(plot.grab())
-            self.session.say("The plot is on the clipboard.")
-
-    def save_picture(self) -> None:
-        """Ask for a name and save the plot there."""
-        plot = getattr(self.page, "plot", None)
-        if plot is None:
-            return
-        words = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf)"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the plot", str(Path.home() / "plot.png"), words)
-        if chosen:
-            try:
-                plot.picture(Path(chosen))
-                self.session.say(f"The plot was saved as {Path(chosen).name}.")
-            except VettoreError as error:
-                self.refuse(str(error))
 
     def _may_leave(self) -> bool:
         """Ask about unsaved work; True when it is saved or may go."""
@@ -502,23 +398,3 @@ class Window(QMainWindow):
         self._undo.setEnabled(bool(history.undo_label))
         self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
         self._redo.setEnabled(bool(history.redo_label))
-
-
-# Readers are loaded when first needed, on the thread that reads.
-
-
-def _open_study(path: Path) -> Study:
-    from vettore.files.study_file import open_study
-
-    return open_study(path)
-
-
-def _read_file(path: Path, store: Path) -> list:
-    from vettore.files.readers import read_file
-    from vettore.files.remembered import recall, signature
-    from vettore.files.sniff import Layout
-
-    def as_before(layout: Layout, head: str) -> Layout:
-        return recall(store, signature(head, layout)) or layout
-
-    return read_file(path, as_before)
