@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 from vettore.app.window import Window
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
+from vettore.report.content import report_content
+from vettore.report.pages import html
 from vettore.study.derive import derive_fit
 from vettore.study.recipes import Asked
 from vettore.study.series import Role
@@ -181,6 +183,38 @@ def test_options_of_the_fit_and_reading_backwards(window, qtbot, settled):
     qtbot.mouseClick(keep[0], LEFT)
     settled()
     assert window.session.study.readings[-1].asked is Asked.WHERE
+
+
+def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
+    """A formula typed on the Fit page is fitted without starts; errors are said; readings and the report follow."""
+    window.start(demo_study())
+    oxygen = next(series for series in window.session.study.series if series.name.startswith("Oxygen"))
+    window.session.choose(oxygen.id)
+    go_to(qtbot, window, "Fit")
+    settled()
+    page = window.pages["Fit"]
+    qtbot.keyClicks(page.own, "A*expp(-k*time) + C")
+    qtbot.keyClick(page.own, Qt.Key.Key_Return)
+    assert "Did you mean exp?" in page.refusal.text()
+    page.own.setText("A*exp(-k*time) + C")
+    qtbot.keyClick(page.own, Qt.Key.Key_Return)
+    settled()
+    assert window.session.curve.formula == "oxygen = A*exp(-k*time) + C"
+    assert page.fit.result.coefficients["k"].value == pytest.approx(0.04, abs=0.005)
+    assert len(page.fit.rows) == 24
+    qtbot.keyClicks(page.readings.fields[Asked.WHERE], "4")
+    (reading,) = page.readings.present()
+    assert float(page.fit.result.curve(reading.crossings[0].x)) == pytest.approx(4)
+    assert reading.crossings[0].standard_error > 0
+    text = html(report_content(window.session.study))
+    assert "Nonlinear least squares" in text
+    assert "exp(" in text
+    qtbot.mouseClick(page.line_up.thumbnails[2], LEFT)
+    settled()
+    assert page.fit.result.method == "linear least squares"
+    window.session.undo()
+    settled()
+    assert page.own.text() == "oxygen = A*exp(-k*time) + C"
 
 
 def test_the_report_page_shows_and_saves_the_pages(window, qtbot, settled, tmp_path, monkeypatch):

@@ -15,7 +15,7 @@ from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
 from vettore.study.history import History
-from vettore.study.recipes import PolynomialFit
+from vettore.study.recipes import FitRecipe
 from vettore.study.series import Series
 from vettore.study.study import Study
 
@@ -56,7 +56,7 @@ class Session(QObject):
         return next((series for series in self.study.series if series.id == self._series), None)
 
     @property
-    def curve(self) -> PolynomialFit | None:
+    def curve(self) -> FitRecipe | None:
         """The chosen curve of the chosen series."""
         return next((curve for curve in self.study.curves if curve.id == self._curve), None)
 

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from html import escape
 from typing import TypeAlias
+
+from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, Number
+from vettore.core.formula.words import GREEK_LETTERS
+from vettore.core.formula.write import to_text
 
 
 @dataclass(frozen=True)
@@ -53,10 +58,13 @@ Box: TypeAlias = Text | Row | Raised | Lowered | Slot
 
 
 def coefficient_symbol(name: str) -> Box:
-    """Return ``a12`` as a with index 12; other names as they are."""
+    """Return ``a12`` or ``a_12`` as a with index 12, Greek names as letters; other names as they are."""
+    if "_" in name:
+        return _named(name)
     head = name.rstrip("0123456789")
     index = name[len(head) :]
-    return Lowered(Text(head), Text(index)) if head and index else Text(name)
+    letter = Text(GREEK_LETTERS.get(head, head))
+    return Lowered(letter, Text(index)) if head and index else letter
 
 
 def polynomial_terms(x: str, degree: int, intercept: bool) -> list[Row]:
@@ -71,6 +79,66 @@ def polynomial_terms(x: str, degree: int, intercept: bool) -> list[Row]:
             variable = (Text(" "), Raised(Text(x), Text(str(power))))
         terms.append(Row((*sign, Slot(f"a{power}"), *variable)))
     return terms
+
+
+def formula_terms(tree: Node, coefficients: Collection[str]) -> list[Row]:
+    """Return the terms of a formula, each with its leading sign; coefficients are slots."""
+    terms: list[Row] = []
+    waiting: list[tuple[str, Node]] = [("", tree)]
+    while waiting:
+        sign, node = waiting.pop()
+        if isinstance(node, Binary) and node.sign in "+-" and sign != "-":
+            waiting += [(node.sign, node.right), (sign, node.left)]
+            continue
+        lead: tuple[Box, ...] = ()
+        if terms or sign == "-":
+            lead = (Text(" + " if sign != "-" else " − "),)
+        terms.append(Row((*lead, _box(node, frozenset(coefficients), PRODUCT_TIGHT if sign == "-" else 0))))
+    return terms
+
+
+# How tightly a box holds together: sums, products, signs, powers.
+SUM_TIGHT, PRODUCT_TIGHT, SIGN_TIGHT, POWER_TIGHT, WHOLE = 1, 2, 3, 4, 5
+
+
+def _box(node: Node, slots: frozenset[str], around: int = 0) -> Box:
+    box, tightness = _parts(node, slots)
+    return Row((Text("("), box, Text(")"))) if tightness < around else box
+
+
+def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
+    match node:
+        case Name(name):
+            return (Slot(name) if name in slots else _named(name)), WHOLE
+        case Number():
+            return Text(to_text(node).replace("pi", "π")), WHOLE
+        case Negate(of):
+            return Row((Text("−"), _box(of, slots, SIGN_TIGHT))), SIGN_TIGHT
+        case Binary("+" | "-" as sign, left, right):
+            middle = Text(" + " if sign == "+" else " − ")
+            return Row((_box(left, slots, SUM_TIGHT), middle, _box(right, slots, PRODUCT_TIGHT))), SUM_TIGHT
+        case Binary("*", left, right):
+            return Row((_box(left, slots, PRODUCT_TIGHT), Text(" "), _box(right, slots, SIGN_TIGHT))), PRODUCT_TIGHT
+        case Binary("/", left, right):
+            parts = (_box(left, slots, PRODUCT_TIGHT), Text(" / "), _box(right, slots, SIGN_TIGHT))
+            return Row(parts), PRODUCT_TIGHT
+        case Binary("^", left, right):
+            return Raised(_box(left, slots, WHOLE), _box(right, slots)), POWER_TIGHT
+        case Call("sqrt", (of,)):
+            return Row((Text("√("), _box(of, slots), Text(")"))), WHOLE
+        case Call(function, arguments):
+            inside: list[Box] = []
+            for argument in arguments:
+                inside += [Text(", "), _box(argument, slots)] if inside else [_box(argument, slots)]
+            return Row((Text(f"{function}("), *inside, Text(")"))), WHOLE
+        case _:
+            return Text(to_text(node)), 0
+
+
+def _named(name: str) -> Box:
+    head, _, index = name.partition("_")
+    base = Text(GREEK_LETTERS.get(head, head))
+    return Lowered(base, Text(index)) if index else base
 
 
 def to_html(box: Box, slots: dict[str, str] | None = None) -> str:

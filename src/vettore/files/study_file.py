@@ -20,7 +20,7 @@ import numpy as np
 
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
-from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
+from vettore.study.recipes import FitRecipe, Reading, ReportRecipe
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table, cell_texts
@@ -68,7 +68,7 @@ class StudyRecord:
     title: str
     counter: int
     series: tuple[SeriesRecord, ...] = ()
-    curves: tuple[PolynomialFit, ...] = ()
+    curves: tuple[FitRecipe, ...] = ()
     readings: tuple[Reading, ...] = ()
     report: ReportRecipe = field(default_factory=ReportRecipe)
 

@@ -9,9 +9,16 @@ from vettore import __version__
 from vettore.core.errors import DataError
 from vettore.core.fit.summary import summary
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Row, Text, coefficient_symbol, polynomial_terms, to_html
+from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
-from vettore.study.derive import DerivedFit, DerivedReading, coefficient_units, derive_fit, derive_reading
+from vettore.study.derive import (
+    DerivedFit,
+    DerivedReading,
+    coefficient_units,
+    derive_fit,
+    derive_reading,
+    equation_of,
+)
 from vettore.study.recipes import Asked
 from vettore.study.series import Role
 from vettore.study.study import Study
@@ -96,9 +103,8 @@ def report_content(study: Study, today: date | None = None) -> Content:
 
 def equation_html(fit: DerivedFit) -> str:
     """Return the equation of a fit with the symbols of its coefficients."""
-    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-    terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
-    return to_html(Row((Text(y.name if y else "y"), Text(" = "), *terms)))
+    left, terms = equation_of(fit)
+    return to_html(Row((left, Text(" = "), *terms)))
 
 
 def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
@@ -186,8 +192,14 @@ def _aside(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
 def _method(fit: DerivedFit) -> str:
     weights = "weights 1/σ² from the ± of y" if fit.result.weighted else "equal weights"
     against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
+    if fit.result.method == "linear least squares":
+        how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
+    else:
+        how = (
+            f"Nonlinear least squares with {weights}: the linear coefficients projected out, Levenberg–Marquardt, and a "
+            f"Newton polish. {fit.result.message.rstrip('.')}"
+        )
     return (
-        f"Linear least squares with {weights}, solved with Chebyshev columns and residuals in double-double arithmetic; "
-        f"standard errors from the residual scatter, intervals from Student’s t with "
+        f"{how}; standard errors from the residual scatter, intervals from Student’s t with "
         f"{fit.result.degrees_of_freedom} degrees of freedom, R² against {against}."
     )

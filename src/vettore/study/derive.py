@@ -11,11 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vettore.core import units
+from vettore.core.arrays import Array
 from vettore.core.curve import Crossing
 from vettore.core.errors import DataError
+from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial
 from vettore.core.fit.result import FitResult
-from vettore.study.recipes import Asked, PolynomialFit, Reading
+from vettore.core.formula.formula import read_formula
+from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
+from vettore.study.recipes import Asked, FitRecipe, Reading
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
@@ -29,7 +33,7 @@ SEARCH_BEYOND = 1.0
 class DerivedFit:
     """A fit's result; ``rows`` are the rows of the series it used (counted from 0), in order."""
 
-    recipe: PolynomialFit
+    recipe: FitRecipe
     series: Series
     result: FitResult
     rows: NDArray[np.intp]
@@ -68,7 +72,7 @@ def derive_fit(study: Study, curve: str) -> DerivedFit:
     return fit_series(study.find_series(recipe.series), recipe)
 
 
-def fit_series(series: Series, recipe: PolynomialFit) -> DerivedFit:
+def fit_series(series: Series, recipe: FitRecipe) -> DerivedFit:
     """Fit a recipe to a series that is at hand."""
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
@@ -86,9 +90,12 @@ def fit_series(series: Series, recipe: PolynomialFit) -> DerivedFit:
         tuple((column.name, column.role) for column in series.columns),
         series.error_of_y,
         series.set_aside,
-        (recipe.degree, recipe.intercept, recipe.use_errors),
+        (recipe.degree, recipe.intercept, recipe.use_errors, recipe.formula),
     )
     result = _recall(key)
+    if result is None and recipe.formula:
+        result = _fit_formula(series, recipe, rows, sigma)
+        _remember(key, result)
     if result is None:
         result = fit_polynomial(
             x[rows],
@@ -99,7 +106,17 @@ def fit_series(series: Series, recipe: PolynomialFit) -> DerivedFit:
             names=names,
         )
         _remember(key, result)
-    return DerivedFit(recipe, series, result, rows)
+    return DerivedFit(recipe, series, result, rows[result.rows_in_use])
+
+
+def _fit_formula(series: Series, recipe: FitRecipe, rows: NDArray[np.intp], sigma: Array | None) -> FitResult:
+    """Fit a formula to the columns that it names, on the rows that are in use."""
+    columns = {
+        settings.name: column.values[rows]
+        for settings, column in zip(series.columns, series.data, strict=True)
+        if column.texts is None
+    }
+    return fit(recipe.formula, columns, sigma=None if sigma is None else sigma[rows])
 
 
 def derive_reading(study: Study, reading: Reading) -> DerivedReading:
@@ -136,9 +153,22 @@ def coefficient_unit(series: Series, power: int) -> str:
 
 
 def coefficient_units(fit: DerivedFit) -> Sequence[str]:
-    """Return the units of all coefficients of a fit, in order."""
+    """Return the units of all coefficients of a fit, in order; those of a formula are not worked out yet."""
+    if fit.recipe.formula:
+        return [""] * len(fit.result.coefficients)
     first = 0 if fit.recipe.intercept else 1
     return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
+
+
+def equation_of(fit: DerivedFit) -> tuple[Box, list[Row]]:
+    """Return the left side and the terms of a fit's equation."""
+    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
+    if not fit.recipe.formula:
+        terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
+        return Text(y.name if y else "y"), terms
+    read = read_formula(fit.recipe.formula, [column.name for column in fit.series.columns])
+    left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
+    return left, formula_terms(read.right, read.coefficients)
 
 
 def _neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:

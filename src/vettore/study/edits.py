@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from vettore.core.errors import DataError, name_rows
-from vettore.core.formula.formula import read_expression
+from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
 from vettore.study.columns import column_names
-from vettore.study.recipes import Asked, PolynomialFit, Reading, ReportRecipe
+from vettore.study.recipes import Asked, FitRecipe, Reading, ReportRecipe
 from vettore.study.series import (
     CellEdit,
     ColumnSettings,
@@ -249,12 +249,20 @@ def bring_rows_back(study: Study, series: str, rows: Iterable[int]) -> Study:
 def add_fit(study: Study, series: str, degree: int) -> Study:
     """Add a polynomial fit of a series and make it the one reported."""
     study.find_series(series)
-    fit = PolynomialFit(f"c{study.counter + 1}", series, degree)
+    fit = FitRecipe(f"c{study.counter + 1}", series, degree)
     study = replace(study, curves=(*study.curves, fit), counter=study.counter + 1)
     return set_report(study, replace(study.report, curve=fit.id))
 
 
-def change_fit(study: Study, fit: PolynomialFit) -> Study:
+def add_formula(study: Study, series: str, formula: str) -> Study:
+    """Add a fit of a formula over the columns of a series. Raises FormulaError when it cannot be read."""
+    one = study.find_series(series)
+    read_formula(formula, [column.name for column in one.columns])
+    study = add_fit(study, series, 1)
+    return change_fit(study, replace(study.curves[-1], formula=formula))
+
+
+def change_fit(study: Study, fit: FitRecipe) -> Study:
     """Replace the recipe of a fit, found by its id; readings of it stay and follow."""
     study.find_curve(fit.id)
     return replace(study, curves=tuple(fit if curve.id == fit.id else curve for curve in study.curves))

@@ -14,19 +14,24 @@ def degree_name(degree: int) -> str:
 
 
 @dataclass(frozen=True)
-class PolynomialFit:
-    """A polynomial fitted to a series by least squares."""
+class FitRecipe:
+    """A model fitted to a series by least squares: a polynomial of a degree, or a formula over its columns."""
 
     id: str
     series: str
     degree: int
     intercept: bool = True
     use_errors: bool = False
+    formula: str = ""
 
     @property
     def name(self) -> str:
         """The name on screen."""
+        if self.formula:
+            return "Formula"
         name = degree_name(self.degree)
+        if name.startswith("Degree"):
+            name = f"Polynomial of degree {self.degree}"
         return name if self.intercept else f"{name} through the origin"
 
 

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from vettore.core.errors import VettoreError
-from vettore.study.recipes import PolynomialFit, Reading, ReportRecipe
+from vettore.study.recipes import FitRecipe, Reading, ReportRecipe
 from vettore.study.series import Series
 
-Part = TypeVar("Part", Series, PolynomialFit)
+Part = TypeVar("Part", Series, FitRecipe)
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,7 +18,7 @@ class Study:
 
     title: str = "Untitled study"
     series: tuple[Series, ...] = ()
-    curves: tuple[PolynomialFit, ...] = ()
+    curves: tuple[FitRecipe, ...] = ()
     readings: tuple[Reading, ...] = ()
     report: ReportRecipe = field(default_factory=ReportRecipe)
     counter: int = 0
@@ -27,11 +27,11 @@ class Study:
         """Return a series by its id. Raises VettoreError when the study has none such."""
         return _find(self.series, identity, "series")
 
-    def find_curve(self, identity: str) -> PolynomialFit:
+    def find_curve(self, identity: str) -> FitRecipe:
         """Return a curve by its id. Raises VettoreError when the study has none such."""
         return _find(self.curves, identity, "curve")
 
-    def curves_of(self, series: str) -> tuple[PolynomialFit, ...]:
+    def curves_of(self, series: str) -> tuple[FitRecipe, ...]:
         """Return the curves fitted to a series."""
         return tuple(curve for curve in self.curves if curve.series == series)
 
@@ -40,7 +40,7 @@ class Study:
         return tuple(reading for reading in self.readings if reading.curve == curve)
 
     @property
-    def reported_curve(self) -> PolynomialFit | None:
+    def reported_curve(self) -> FitRecipe | None:
         """The fit that the report is about: the chosen one, or else the last made."""
         chosen = [curve for curve in self.curves if curve.id == self.report.curve]
         return chosen[0] if chosen else (self.curves[-1] if self.curves else None)

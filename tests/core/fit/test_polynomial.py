@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 import vettore.core as core
 from vettore.core.fit import polynomial
 
-REFERENCE = sorted((Path(__file__).parents[2] / "reference" / "linear").glob("*.json"))
+LINEAR = sorted((Path(__file__).parents[2] / "reference" / "linear").glob("*.json"))
+REFERENCE = [path for path in LINEAR if "degree" in json.loads(path.read_text())]
 
 
 def digits(values, certified):

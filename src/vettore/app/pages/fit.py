@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
@@ -20,10 +20,11 @@ from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.core.errors import VettoreError
 from vettore.core.fit.compare import akaike_weights
-from vettore.core.typeset import Text, polynomial_terms
+from vettore.core.formula.write import name_text
+from vettore.core.typeset import Text
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, fit_series
-from vettore.study.recipes import Asked, PolynomialFit, degree_name
+from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, equation_of, fit_series
+from vettore.study.recipes import Asked, FitRecipe, degree_name
 from vettore.study.series import Role, Series
 
 HIGHEST_IN_LINE_UP = 10
@@ -82,7 +83,14 @@ class FitPage(Page):
         self.another = button(
             "Try another beside it", self._add_another, "link", "Keep this curve and fit a second one"
         )
-        for widget in (self.origin, self.use_errors, self.another):
+        self.own = QLineEdit()
+        self.own.setPlaceholderText("Write your own formula …")
+        self.own.setAccessibleName("Write your own formula")
+        self.own.setToolTip(
+            "Such as oxygen = A*exp(-k*time) + C; press Enter to fit it. No starting values are needed."
+        )
+        self.own.returnPressed.connect(self.fit_own)
+        for widget in (self.origin, self.use_errors, self.another, self.own):
             box.addWidget(widget)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -131,6 +139,8 @@ class FitPage(Page):
         self._show_rows()
         recipe = self._recipe(series)
         self.origin.setChecked(not recipe.intercept)
+        self.origin.setVisible(not recipe.formula)
+        self.own.setText(recipe.formula)
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.another.setEnabled(self.session.curve is not None)
@@ -142,7 +152,7 @@ class FitPage(Page):
         if self.fit is None:
             return []
         weights = "weights from ± of y" if self.fit.result.weighted else "equal weights"
-        return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", "linear least squares", weights]
+        return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", self.fit.result.method, weights]
 
     def choose_degree(self, degree: int) -> None:
         """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
@@ -152,12 +162,30 @@ class FitPage(Page):
         if curve is None:
             study = edits.add_fit(self.session.study, series.id, degree)
             self.session.do(f"fit {degree_name(degree).lower()}", study)
-        elif curve.degree != degree:
-            changed = replace(curve, degree=degree, intercept=curve.intercept or degree == 0)
+        elif curve.degree != degree or curve.formula:
+            changed = replace(curve, degree=degree, formula="", intercept=curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
 
-    def _recipe(self, series: Series) -> PolynomialFit:
-        return self.session.curve or PolynomialFit("", series.id, 1)
+    def fit_own(self) -> None:
+        """Fit the formula that was written, as the chosen curve or as the first of the series."""
+        series, curve, text = self.session.series, self.session.curve, self.own.text().strip()
+        if series is None or not text:
+            return
+        if "=" not in text:
+            y = series.column(Role.Y)
+            text = f"{name_text(y.name) if y else 'y'} = {text}"
+        try:
+            study = edits.add_formula(self.session.study, series.id, text)
+        except VettoreError as error:
+            self.refusal.setText(str(error))
+            self.refusal.show()
+            return
+        if curve is not None:
+            study = edits.change_fit(self.session.study, replace(curve, formula=text))
+        self.session.do("fit an own formula", study)
+
+    def _recipe(self, series: Series) -> FitRecipe:
+        return self.session.curve or FitRecipe("", series.id, 1)
 
     def _add_another(self) -> None:
         series, curve = self.session.series, self.session.curve
@@ -220,13 +248,12 @@ class FitPage(Page):
         result = fit.result
         self.plot.line.set_curve(result.curve, result.level)
         self._show_residuals(fit)
-        x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-        terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
+        left, terms = equation_of(fit)
         chips = {}
         for (name, coefficient), unit in zip(result.coefficients.items(), coefficient_units(fit), strict=True):
             value, error = self.session.style.with_error(coefficient.value, coefficient.standard_error)
             chips[name] = Chip(f"{value} {unit}".strip(), error if coefficient.standard_error is not None else "")
-        self.strip.show_equation(Text(y.name if y else "y"), terms, chips)
+        self.strip.show_equation(left, terms, chips)
         self.findings.show_fit(fit, "")
         self.readings.show_fit(fit)
         self.session.say("", "status")
@@ -255,10 +282,10 @@ class FitPage(Page):
         self.findings.show_fit(None, sentence)
         self.readings.show_fit(None)
 
-    def _start_line_up(self, series: Series, recipe: PolynomialFit) -> None:
+    def _start_line_up(self, series: Series, recipe: FitRecipe) -> None:
         key = (series.key, series.columns, series.set_aside, series.error_of_y, recipe.intercept, recipe.use_errors)
         if key == self._lined_up:
-            self.line_up.mark(recipe.degree if self.session.curve else -1)
+            self.line_up.mark(self._chosen_degree())
             return
         self._lined_up = key
         degrees = range(0 if recipe.intercept else 1, HIGHEST_IN_LINE_UP + 1)
@@ -267,7 +294,7 @@ class FitPage(Page):
             fits, refusals = {}, {}
             for degree in degrees:
                 try:
-                    fits[degree] = fit_series(series, replace(recipe, degree=degree))
+                    fits[degree] = fit_series(series, replace(recipe, degree=degree, formula=""))
                 except VettoreError as error:
                     refusals[degree] = str(error)
             return LineUpAnswer(fits, refusals)
@@ -295,8 +322,12 @@ class FitPage(Page):
         if x is None or y is None:
             return
         points = (x[series.in_use], y[series.in_use])
-        chosen = self.session.curve.degree if self.session.curve else -1
-        self.line_up.show_candidates(ordered, points, chosen, self.session.style)
+        self.line_up.show_candidates(ordered, points, self._chosen_degree(), self.session.style)
+
+    def _chosen_degree(self) -> int:
+        """Return the degree of the chosen curve, or −1 when it is no polynomial."""
+        curve = self.session.curve
+        return -1 if curve is None or curve.formula else curve.degree
 
     def _show_pennants(self) -> None:
         fit = self.fit

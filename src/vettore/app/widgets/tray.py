@@ -15,7 +15,7 @@ from vettore.core.errors import VettoreError
 from vettore.look.theme import SIZES
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.recipes import PolynomialFit
+from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 
 PICTURE = QRectF(158, 11, 48, 20)
@@ -156,7 +156,7 @@ class Tray(QWidget):
         ink = series_colour(place if series.colour is None else series.colour)
         return TrayEntry(series.name, figure, picture, ink, curve=False)
 
-    def _curve_entry(self, curve: PolynomialFit) -> TrayEntry:
+    def _curve_entry(self, curve: FitRecipe) -> TrayEntry:
         empty: Array = np.empty(0)
         series = self._session.study.find_series(curve.series)
         if series.in_use.sum() > MOST_PICTURE_POINTS * 10:
