@@ -46,12 +46,23 @@ class Separable:
         self.n = len(y)
         self._offset = Program(parts.offset)
         self._terms = [Program(term) for term in parts.terms]
-        self._offset_by = [Program(derivative(parts.offset, name)) for name in parts.nonlinear]
-        self._terms_by = [[Program(derivative(term, name)) for term in parts.terms] for name in parts.nonlinear]
+        slopes = [[derivative(tree, name) for tree in (parts.offset, *parts.terms)] for name in parts.nonlinear]
+        # Offset and terms, then for each nonlinear coefficient the derivatives of offset and terms by it.
+        self._all = Program(parts.offset, *parts.terms, *(slope for line in slopes for slope in line))
+        self._unweighted = bool(np.all(root_weights == 1.0))
 
-    def _rows(self, program: Program, values: Mapping[str, Array | float]) -> Array:
-        result = program({name: values[name] for name in program.inputs})
-        return np.broadcast_to(np.asarray(result, dtype=np.float64), (self.n,)) * self.root_weights
+    def _evaluated(self, alpha: Array) -> tuple[Array, Array, list[Array]]:
+        """Return offset (n,), Φ (n, p), and for each nonlinear coefficient (n, 1 + p) derivatives of both."""
+        values = self._values(alpha)
+        found = self._all.all({name: values[name] for name in self._all.inputs})
+        rows = np.empty((len(found), self.n))
+        for place, value in enumerate(found):
+            rows[place] = value
+        if not self._unweighted:
+            rows *= self.root_weights
+        width = 1 + len(self.parts.terms)
+        changes = [rows[k : k + width].T for k in range(width, len(rows), width)]
+        return rows[0], rows[1:width].T, changes
 
     def _values(self, alpha: Array) -> dict[str, Array | float]:
         return {**self.given, **dict(zip(self.parts.nonlinear, alpha.tolist(), strict=True))}
@@ -84,42 +95,36 @@ class Separable:
 
     def project(self, alpha: Array) -> Projected | None:
         """Return the projected problem at α, or None where the model has no finite value."""
-        values = self._values(alpha)
         with np.errstate(all="ignore"):
-            offset = self._rows(self._offset, values)
-            phi = np.column_stack([self._rows(term, values) for term in self._terms]) if self._terms else None
-            if not np.isfinite(offset).all() or (phi is not None and not np.isfinite(phi).all()):
+            offset, phi, changes = self._evaluated(alpha)
+            if not (np.isfinite(offset).all() and np.isfinite(phi).all()):
                 return None
             target = self.y - offset
-            if phi is None:
+            if not phi.shape[1]:
                 c, q, residual = np.empty(0), np.empty((self.n, 0)), target
             else:
                 c, q = _solve(phi, target)
                 residual = target - phi @ c
-            jacobian = self._jacobian(values, c)
+            jacobian = _jacobian(changes, c, self.n)
             jacobian = jacobian - q @ (q.T @ jacobian)
         if not np.isfinite(jacobian).all() or not np.isfinite(residual).all():
             return None
         return Projected(c, residual, jacobian, float(residual @ residual))
 
-    def _jacobian(self, values: Mapping[str, Array | float], c: Array) -> Array:
-        columns = []
-        for offset, terms in zip(self._offset_by, self._terms_by, strict=True):
-            column = self._rows(offset, values)
-            for coefficient, term in zip(c.tolist(), terms, strict=True):
-                if coefficient:
-                    column = column + coefficient * self._rows(term, values)
-            columns.append(column)
-        return np.column_stack(columns) if columns else np.empty((self.n, 0))
-
     def joint(self, alpha: Array, c: Array) -> tuple[Array, Array]:
         """Return the residual (n,) and the Jacobian of f by (c, α), shape (n, p + q)."""
-        values = self._values(alpha)
         with np.errstate(all="ignore"):
-            terms = [self._rows(term, values) for term in self._terms]
-            phi = np.column_stack(terms) if terms else np.empty((self.n, 0))
-            residual = self.y - self._rows(self._offset, values) - phi @ c
-            return residual, np.hstack([phi, self._jacobian(values, c)])
+            offset, phi, changes = self._evaluated(alpha)
+            return self.y - offset - phi @ c, np.hstack([phi, _jacobian(changes, c, self.n)])
+
+
+def _jacobian(changes: list[Array], c: Array, n: int) -> Array:
+    """Return the columns Dₖ from the derivatives of offset and terms; a term of coefficient 0 has no say."""
+    if not changes:
+        return np.empty((n, 0))
+    used = np.concatenate([[True], c != 0.0])
+    factors = np.concatenate([[1.0], c])[used]
+    return np.column_stack([change[:, used] @ factors for change in changes])
 
 
 def _solve(phi: Array, target: Array) -> tuple[Array, Array]:

@@ -101,15 +101,14 @@ class Step:
 
 
 class Program:
-    """A tree made ready to be evaluated many times."""
+    """One or several trees made ready to be evaluated many times; what they share is worked out once."""
 
-    def __init__(self, tree: Node) -> None:
-        self.tree = tree
+    def __init__(self, *trees: Node) -> None:
         self._slots: dict[Node, int] = {}
         self._steps: list[Step] = []
         self._constants: list[tuple[int, Any]] = []
         self.inputs: dict[str, int] = {}
-        self._result = self._place(tree)
+        self._results = [self._place(tree) for tree in trees]
 
     def _place(self, root: Node) -> int:
         """Give every distinct subtree a slot, parts before wholes."""
@@ -134,7 +133,11 @@ class Program:
         return self._slots[root]
 
     def __call__(self, values: Mapping[str, Any]) -> Any:
-        """Return the value of the tree; ``values`` are scalars or arrays that broadcast against each other."""
+        """Return the value of the (first) tree; ``values`` are scalars or arrays that broadcast against each other."""
+        return self.all(values)[0]
+
+    def all(self, values: Mapping[str, Any]) -> list[Any]:
+        """Return the values of all trees."""
         missing = [name for name in self.inputs if name not in values]
         if missing:
             raise DataError(f"There is no value for {', '.join(missing)}.")
@@ -143,15 +146,17 @@ class Program:
             if not long:
                 return self._run({name: values[name] for name in self.inputs})
             rows = len(next(iter(long.values())))
-            parts = []
-            for start in range(0, rows, BLOCK):
-                block = slice(start, start + BLOCK)
-                parts.append(self._run({n: long[n][block] if n in long else values[n] for n in self.inputs}))
-            return np.concatenate(
-                [np.broadcast_to(part, (min(BLOCK, rows - i * BLOCK),)) for i, part in enumerate(parts)]
-            )
+            blocks = [slice(start, min(start + BLOCK, rows)) for start in range(0, rows, BLOCK)]
+            parts = [
+                self._run({n: long[n][block] if n in long else values[n] for n in self.inputs}) for block in blocks
+            ]
+            sizes = [block.stop - block.start for block in blocks]
+            return [
+                np.concatenate([np.broadcast_to(part[k], (size,)) for part, size in zip(parts, sizes, strict=True)])
+                for k in range(len(self._results))
+            ]
 
-    def _run(self, values: Mapping[str, Any]) -> Any:
+    def _run(self, values: Mapping[str, Any]) -> list[Any]:
         slots: list[Any] = [None] * len(self._slots)
         for slot, constant in self._constants:
             slots[slot] = constant
@@ -159,7 +164,7 @@ class Program:
             slots[slot] = values[name]
         for step in self._steps:
             slots[step.target] = step.work(*(slots[source] for source in step.sources))
-        return slots[self._result]
+        return [slots[slot] for slot in self._results]
 
 
 def evaluate(tree: Node, columns: Mapping[str, Any], rows: int) -> Array:
