@@ -125,10 +125,12 @@ def polish(problem: Separable, alpha: Array, c: Array) -> Polished:
         size = float(np.linalg.norm(gradient))
         if size <= GRADIENT_ENDS * float(np.linalg.norm(residual)) or singular:
             break
-        best = None
+        best, newton = None, None
         for kind, shrink in TRIES:
             # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
-            way = gradient if kind == "plain" else _newton(state, theta, inverse, basis, residual, gradient)
+            if kind == "newton" and newton is None:
+                newton = _newton(state, theta, inverse, basis, residual, gradient)
+            way = gradient if newton is None else newton
             there = theta + shrink * (inverse @ way)
             r, j = state(there)
             if not (np.isfinite(r).all() and np.isfinite(j).all()):
