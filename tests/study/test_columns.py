@@ -100,6 +100,11 @@ def test_made_series():
     assert [c.values.tolist() for c in averages.columns[:2]] == [[0, 1, 2], [1, 2, 5]]
     assert averages.columns[2].values[2] == pytest.approx(1.0)
     assert averages.columns[3].values.tolist() == [1, 1, 2]
+    across = {c.name: c.values for c in making.across_columns(series, [0, 1]).columns}
+    assert across["mean"][:2].tolist() == [0.5, 1.5]
+    assert across["count"].tolist() == [2, 2, 2, 2, 1]
+    assert across["standard deviation"][0] == pytest.approx(np.sqrt(0.5))
+    assert np.isnan(across["standard deviation"][4])
     assert making.every_nth(series, 2).columns[1].values.tolist() == [1, 4]
     assert making.moving_median(series, 3).columns[1].values.tolist() == [1, 2, 4, 6]
     with pytest.raises(core.DataError, match="odd number"):

@@ -42,6 +42,7 @@ class DataMenu:
         add(menu, "Delete rows", QKeySequence("Ctrl+Delete"), lambda: page().hands.delete_rows())
         add(menu, "Fill a sequence …", none, lambda: self._fill_sequence(page()))
         menu.addSeparator()
+        add(menu, "Numbers of each row across columns", none, lambda: page().make_across())
         add(menu, "Average repeats", none, lambda: page().make_averages())
         add(menu, "Keep every n-th row …", none, lambda: self._ask_whole("Keep every", 2, page().make_thinned))
         add(menu, "Moving median …", none, lambda: self._ask_whole("Rows in the window", 5, page().make_median))

@@ -50,6 +50,36 @@ def averages_of_repeats(series: Series) -> Table:
     return Table(columns, _source(series, "averages of repeats"))
 
 
+def across_columns(series: Series, places: Sequence[int]) -> Table:
+    """Return, for each row, count, sum, mean, standard deviation, smallest and largest across some columns."""
+    if len(places) < 2:
+        raise DataError("Numbers across columns need at least two columns of numbers.")
+    block = np.column_stack([series.data[place].values for place in places])
+    good = np.isfinite(block)
+    count = good.sum(axis=1)
+    filled = np.where(good, block, 0.0)
+    with np.errstate(all="ignore"):
+        total = np.where(count > 0, filled.sum(axis=1), np.nan)
+        mean = total / count
+        squares = np.where(good, (block - mean[:, None]) ** 2, 0.0).sum(axis=1)
+        spread = np.where(count > 1, np.sqrt(squares / (count - 1)), np.nan)
+        low = np.where(count > 0, np.where(good, block, np.inf).min(axis=1), np.nan)
+        high = np.where(count > 0, np.where(good, block, -np.inf).max(axis=1), np.nan)
+    units = {series.columns[place].unit for place in places}
+    unit = units.pop() if len(units) == 1 else ""
+    columns = (
+        RawColumn("row", "", np.arange(1.0, series.rows + 1), places=0),
+        RawColumn("mean", unit, mean),
+        RawColumn("count", "", count.astype(np.float64), places=0),
+        RawColumn("sum", unit, total),
+        RawColumn("standard deviation", unit, spread),
+        RawColumn("smallest", unit, low),
+        RawColumn("largest", unit, high),
+    )
+    named = ", ".join(series.columns[place].name for place in places)
+    return Table(columns, _source(series, f"each row across {named}"))
+
+
 def every_nth(series: Series, step: int) -> Table:
     """Return every ``step``-th row in use."""
     if step < 2:

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
     QComboBox,
-    QHBoxLayout,
+    QGridLayout,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -86,20 +86,16 @@ class DataPage(Page):
         box.addWidget(section("Dragging on the plot"))
         box.addWidget(self.hand)
         self.log_x, self.log_y = QCheckBox("log x"), QCheckBox("log y")
-        logs = QHBoxLayout()
-        logs.setSpacing(8)
+        self.join, self.cross = QCheckBox("join"), QCheckBox("cross")
+        self.join.setToolTip("Join the points by a line in the order of x")
+        self.cross.setToolTip("A reading cross with the values under the pointer")
+        self.join.clicked.connect(lambda _checked: self.refresh())
+        self.cross.clicked.connect(self._set_cross)
+        logs = QGridLayout()
+        for place, one in enumerate((self.log_x, self.log_y, self.join, self.cross)):
+            logs.addWidget(one, place // 2, place % 2)
         for one in (self.log_x, self.log_y):
             one.clicked.connect(self._set_log)
-            logs.addWidget(one)
-        self.join = QCheckBox("join")
-        self.join.setToolTip("Join the points by a line in the order of x")
-        self.join.clicked.connect(lambda _checked: self.refresh())
-        logs.addWidget(self.join)
-        self.cross = QCheckBox("cross")
-        self.cross.setToolTip("A reading cross with the values under the pointer")
-        self.cross.clicked.connect(self._set_cross)
-        logs.addWidget(self.cross)
-        logs.addStretch()
         box.addLayout(logs)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -367,6 +363,16 @@ class DataPage(Page):
         if series is not None:
             self.make_series("average repeats", lambda: making.averages_of_repeats(series), "averages")
 
+    def make_across(self) -> None:
+        """Make a series of the numbers of each row across the chosen columns (all columns of numbers otherwise)."""
+        series = self.session.series
+        if series is None:
+            return
+        chosen = sorted({place for _, place in self.table.chosen_cells()})
+        numbers = [i for i, column in enumerate(series.data) if column.texts is None]
+        places = [i for i in chosen if i in numbers] if len(chosen) > 1 else numbers
+        self.make_series("numbers across columns", lambda: making.across_columns(series, places), "across columns")
+
     def make_thinned(self, step: int) -> None:
         """Make a series of every n-th row."""
         series = self.session.series
@@ -417,7 +423,7 @@ class DataPage(Page):
                 ("count", f"{told.count}" + (f" · {told.blank} blank" if told.blank else "")),
                 ("mean", style.pair(told.mean, told.standard_error, column.unit)),
                 ("median", unit(told.median)),
-                ("standard deviation (n − 1)", unit(told.standard_deviation, 4)),
+                ("standard deviation (n\u00a0−\u00a01)", unit(told.standard_deviation, 4)),
                 ("variance", style.number(told.variance, 4)),
                 ("median absolute deviation", unit(numbers.median_absolute_deviation, 4)),
                 ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
@@ -429,6 +435,7 @@ class DataPage(Page):
         if numbers.with_x is not None:
             self.numbers.add_pair(f"correlation with {numbers.x_name}", style.number(numbers.with_x.correlation, 3))
             self.numbers.add_pair("by ranks", style.number(numbers.with_x.rank_correlation, 3))
+            self.numbers.add_pair("covariance", style.number(numbers.with_x.covariance, 4))
 
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:

@@ -20,6 +20,10 @@ def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
     return widget
 
 
+# Shorter values stay on one line, and their names wrap where there is little room.
+LONGEST_UNWRAPPED = 22
+
+
 class Elided(QLabel):
     """A label that gives way: it ends in … where there is no room, and tells all as its tip."""
 
@@ -86,6 +90,7 @@ class Pairs(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(5)
+        self._grid.setColumnStretch(0, 2)
         self._grid.setColumnStretch(1, 1)
         self._count = 0
 
@@ -101,10 +106,12 @@ class Pairs(QWidget):
         row = self._count
         self._count += 1
         # A word joiner keeps a unit such as mg/L on one line.
-        value = label(text.replace("/", "/\u2060"), "value", wrap=True)
+        value = label(text.replace("/", "/\u2060"), "value", wrap=len(text) > LONGEST_UNWRAPPED)
         value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._grid.addWidget(label(name, "label"), row, 0, Qt.AlignmentFlag.AlignTop)
+        self._grid.addWidget(
+            label(name, "label", wrap=len(text) <= LONGEST_UNWRAPPED), row, 0, Qt.AlignmentFlag.AlignTop
+        )
         self._grid.addWidget(value, row, 1)
 
 
