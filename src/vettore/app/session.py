@@ -11,6 +11,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from vettore.app.style import series_colour
 from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
@@ -114,6 +115,19 @@ class Session(QObject):
         if chosen != self.rows:
             self.rows = chosen
             self.rows_changed.emit()
+
+    def choose_clicked(self, row: int, more: bool) -> None:
+        """Choose the row of a mark that was clicked: alone, or (``more``) beside the others; −1 lets all go."""
+        if row < 0:
+            self.choose_rows(())
+        else:
+            self.choose_rows(self.rows ^ {row} if more else {row})
+
+    def ink(self, series: Series) -> str:
+        """Return the colour of a series: the one chosen for it, or that of its place in the study."""
+        if series.colour is not None:
+            return series_colour(series.colour)
+        return series_colour(next((i for i, one in enumerate(self.study.series) if one.id == series.id), 0))
 
     def point(self, row: int) -> None:
         """Point at a row (−1 for none): it is ringed on the plot and lit in the table."""

@@ -339,11 +339,7 @@ class Window(FileActions, QMainWindow):
         assert isinstance(app, QApplication)
         dress(app, LAMP if lamp else PAPER)
         for page in self.pages.values():
-            page.dress()
-            if page.visible:
-                page.refresh()
-            else:
-                page._stale = True
+            page.redraw()
         self.tray.rebuild()
         self.update()
 

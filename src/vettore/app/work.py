@@ -56,10 +56,6 @@ class Background(QObject):
         self._waiting[key, self._count] = (done, failed)
         self._pool.start(_Task(key, self._count, job, self._messenger), priority)
 
-    def forget(self, key: str) -> None:
-        """Make the result of a job void."""
-        self._newest.pop(key, None)
-
     @property
     def busy(self) -> bool:
         """Whether a result is still awaited."""

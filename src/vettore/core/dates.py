@@ -47,12 +47,6 @@ def seconds_of(texts: Sequence[str]) -> Array | None:
     return None
 
 
-def month_first(texts: Sequence[str]) -> bool:
-    """Whether a column of dates with the year last is read month first."""
-    matches = [match for match in (_DAY.match(text.strip()) for text in texts) if match]
-    return any(int(match["b"]) > 12 for match in matches) and not any(int(match["a"]) > 12 for match in matches)
-
-
 def _iso(matches: Sequence[re.Match[str] | None]) -> Array:
     return np.array([np.nan if m is None else _moment(m, int(m["year"]), int(m["a"]), int(m["b"])) for m in matches])
 

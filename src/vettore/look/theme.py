@@ -97,7 +97,6 @@ class Sizes:
     narrow_rail: int = 64
     narrow_choices: int = 192
     narrow_findings: int = 256
-    gap: int = 12
     radius: int = 6
 
 

@@ -130,9 +130,8 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
 
 def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:
     """Return a reading in words: what was asked, and the answer with its uncertainty."""
-    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-    x_name, x_unit = (x.name, x.unit) if x else ("x", "")
-    y_name, y_unit = (y.name, y.unit) if y else ("y", "")
+    x_name, x_unit = fit.series.name_and_unit(Role.X)
+    y_name, y_unit = fit.series.name_and_unit(Role.Y)
     recipe = reading.recipe
     beyond = " (beyond the data)" if reading.beyond else ""
     if recipe.asked is Asked.VALUE:

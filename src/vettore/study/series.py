@@ -129,6 +129,11 @@ class Series:
             return ""
         return f"{column.name} ({column.unit})" if column.unit else column.name
 
+    def name_and_unit(self, role: Role) -> tuple[str, str]:
+        """Return name and unit of the column with this role; without one, the role's word and no unit."""
+        column = self.column(role)
+        return (column.name, column.unit) if column is not None else (str(role), "")
+
     def column(self, role: Role) -> ColumnSettings | None:
         """Return the settings of the column with this role."""
         place = self.place(role)

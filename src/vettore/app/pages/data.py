@@ -133,7 +133,7 @@ class DataPage(Page):
         self.table.header.moved.connect(self._move_column)
         self.table.selectionModel().currentChanged.connect(lambda index, _old: self._choose_column(index.column()))
         self.plot.row_pointed.connect(self.session.point)
-        self.plot.row_clicked.connect(self._row_clicked)
+        self.plot.row_clicked.connect(self.session.choose_clicked)
         self.plot.rows_enclosed.connect(self.session.choose_rows)
         for keys, action in (("Ctrl+R", self.bar.reason.setFocus), ("Ctrl+B", self.session.bring_back)):
             for widget in (self.plot, self.table):
@@ -167,7 +167,6 @@ class DataPage(Page):
         ]
         findings.add(*self._parts)
         findings.column.addStretch()
-        self._told = findings
         self.findings = QStackedWidget()
         self.findings.addWidget(findings)
 
@@ -263,12 +262,12 @@ class DataPage(Page):
 
     def _show_plot(self, series: Series) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)
-        place = next(i for i, one in enumerate(self.session.study.series) if one.id == series.id)
+        ink = self.session.ink(series)
         self.plot.dress(self.session.style)
         self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         if x is None or y is None:
             empty = np.empty(0)
-            self.plot.marks.set_data(empty, empty, np.empty(0, np.intp), empty.astype(bool), series_colour(place))
+            self.plot.marks.set_data(empty, empty, np.empty(0, np.intp), empty.astype(bool), ink)
             return
         # Without blanks the columns are shown as they are, and not as copies of a million rows.
         rows = np.flatnonzero(series.measured) if not series.measured.all() else slice(None)
@@ -279,16 +278,14 @@ class DataPage(Page):
             y[rows],
             numbers,
             ~series.kept[rows],
-            series_colour(place if series.colour is None else series.colour),
+            ink,
             None if sigma is None else sigma[rows],
         )
         self.plot.trace.setVisible(self.join.isChecked())
         if self.join.isChecked():
             used = np.flatnonzero(series.in_use)
-            self.plot.trace.set_data(
-                x[used], y[used], series_colour(place if series.colour is None else series.colour)
-            )
-        self._show_others(series, series_colour(place if series.colour is None else series.colour))
+            self.plot.trace.set_data(x[used], y[used], ink)
+        self._show_others(series, ink)
         shown = (series.key, series.place(Role.X), series.place(Role.Y))
         if shown != self._shown:
             self._shown = shown
@@ -297,12 +294,11 @@ class DataPage(Page):
     def _show_others(self, series: Series, ink: str) -> None:
         """Show the series that were asked to stand beside this one."""
         others = []
-        for place, one in enumerate(self.session.study.series):
+        for one in self.session.study.series:
             x, y = one.values(Role.X), one.values(Role.Y)
             if one.id in self.session.beside and one.id != series.id and x is not None and y is not None:
                 rows = one.in_use
-                colour = series_colour(place if one.colour is None else one.colour)
-                others.append((one.name, x[rows], y[rows], colour))
+                others.append((one.name, x[rows], y[rows], self.session.ink(one)))
         self.plot.show_others(others, (series.name, ink))
 
     def _show_source(self, series: Series) -> None:
@@ -441,14 +437,6 @@ class DataPage(Page):
         if place >= 0 and place != self._column and self.session.series is not None:
             self._column = place
             self._show_numbers(self.session.series)
-
-    def _row_clicked(self, row: int, more: bool) -> None:
-        if row < 0:
-            self.session.choose_rows(())
-        elif more:
-            self.session.choose_rows(self.session.rows ^ {row})
-        else:
-            self.session.choose_rows({row})
 
     def _show_rows(self) -> None:
         if self.visible:

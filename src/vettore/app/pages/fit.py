@@ -12,7 +12,6 @@ from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import Chip, EquationStrip
-from vettore.app.style import series_colour
 from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.line_up import Candidate, LineUp
 from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
@@ -122,7 +121,7 @@ class FitPage(Page):
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.place_clicked.connect(self.readings.read_at)
         self.plot.row_pointed.connect(self.session.point)
-        self.plot.row_clicked.connect(lambda row, more: self._row_clicked(row, more))
+        self.plot.row_clicked.connect(self.session.choose_clicked)
 
     def refresh(self) -> None:
         """Show the chosen series with its chosen curve; a series without one gets a straight line drawn."""
@@ -227,9 +226,8 @@ class FitPage(Page):
         if x is None or y is None:
             return
         rows = np.flatnonzero(series.measured)
-        place = next(i for i, one in enumerate(self.session.study.series) if one.id == series.id)
         sigma = series.sigma if self._recipe(series).use_errors else None
-        ink = series_colour(place)
+        ink = self.session.ink(series)
         aside = ~series.kept[rows]
         self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, None if sigma is None else sigma[rows])
         used = rows[~aside]
@@ -266,9 +264,8 @@ class FitPage(Page):
             return
         rows = np.concatenate([fit.rows, aside])
         misses = np.concatenate([result.residuals, y[aside] - result.curve(x[aside])])
-        place = next((i for i, one in enumerate(self.session.study.series) if one.id == series.id), 0)
         gone = np.arange(len(rows)) >= len(fit.rows)
-        self.plot.residual_marks.set_data(x[rows], misses, rows, gone, series_colour(place))
+        self.plot.residual_marks.set_data(x[rows], misses, rows, gone, self.session.ink(series))
         self.plot.set_residual_range(misses)
 
     def _show_refusal(self, sentence: str) -> None:
@@ -346,12 +343,6 @@ class FitPage(Page):
                 text = style.pair(one.x, one.standard_error, x_unit)
                 flags.append((one.x, reading.recipe.at, text, is_kept))
         self.plot.pennants.set_flags(flags)
-
-    def _row_clicked(self, row: int, more: bool) -> None:
-        if row < 0:
-            self.session.choose_rows(())
-        else:
-            self.session.choose_rows(self.session.rows ^ {row} if more else {row})
 
     def _show_rows(self) -> None:
         self.rows.setVisible(bool(self.session.rows))

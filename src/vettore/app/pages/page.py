@@ -27,8 +27,8 @@ class Page(QObject):
         # What has the keyboard when the page comes into view.
         self.first: QWidget | None = None
         self._stale = True
-        session.study_changed.connect(self._changed)
-        session.chosen_changed.connect(self._changed)
+        session.study_changed.connect(self.redraw)
+        session.chosen_changed.connect(self.redraw)
 
     def enter(self) -> None:
         """Come into view: read again what changed meanwhile."""
@@ -45,14 +45,12 @@ class Page(QObject):
         """Read everything from the session again."""
         raise NotImplementedError
 
-    def dress(self) -> None:
-        """Take the colours of another theme; pages with plots tell them."""
-
     def status(self) -> list[str]:
         """Return what was used, for the status line."""
         return []
 
-    def _changed(self) -> None:
+    def redraw(self) -> None:
+        """Read again now, or when the page next comes into view."""
         if self.visible:
             self.refresh()
         else:

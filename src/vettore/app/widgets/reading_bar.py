@@ -118,9 +118,8 @@ class ReadingBar(QWidget):
     def _words(self, asked: Asked, reading: DerivedReading) -> tuple[str, str]:
         fit, style = self._fit, self._session.style
         assert fit is not None
-        x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-        x_name, x_unit = (x.name, x.unit) if x else ("x", "")
-        y_name, y_unit = (y.name, y.unit) if y else ("y", "")
+        x_name, x_unit = fit.series.name_and_unit(Role.X)
+        y_name, y_unit = fit.series.name_and_unit(Role.Y)
         if asked is Asked.VALUE and reading.value is not None:
             beside = " · ".join(style.short(one.y) for one in reading.neighbours)
             notes = ["beyond the data"] if reading.beyond else []

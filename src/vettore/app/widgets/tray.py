@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.style import colour, sans, series_colour, theme
+from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import clear, section
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
@@ -120,8 +120,8 @@ class Tray(QWidget):
         clear(self._list)
         self._entries = {}
         study = self._session.study
-        for place, series in enumerate(study.series):
-            self._add(series.id, "", self._series_entry(series, place))
+        for series in study.series:
+            self._add(series.id, "", self._series_entry(series))
             for curve in study.curves_of(series.id):
                 self._add(series.id, curve.id, self._curve_entry(curve))
         self._list.addStretch()
@@ -142,7 +142,7 @@ class Tray(QWidget):
         for key, entry in self._entries.items():
             entry.setChecked(key == chosen)
 
-    def _series_entry(self, series: Series, place: int) -> TrayEntry:
+    def _series_entry(self, series: Series) -> TrayEntry:
         figure = f"{series.rows} rows"
         if series.set_aside:
             figure += f" · {len(series.set_aside)} set aside"
@@ -153,7 +153,7 @@ class Tray(QWidget):
             rows = np.flatnonzero(series.in_use)
             rows = rows[:: max(1, len(rows) // MOST_PICTURE_POINTS)]
             picture = (x[rows], y[rows])
-        ink = series_colour(place if series.colour is None else series.colour)
+        ink = self._session.ink(series)
         return TrayEntry(series.name, figure, picture, ink, curve=False)
 
     def _curve_entry(self, curve: FitRecipe) -> TrayEntry:

@@ -8,12 +8,9 @@ from collections.abc import Sequence
 from vettore.core.errors import DataError
 from vettore.core.fit.result import FitResult
 
-# Weights (Burnham & Anderson 2002) whose ratio is below this say nothing for either model.
-AS_GOOD_AS = 0.37
-
 
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
-    """Return how the evidence is shared among the fits; the weights add up to 1.
+    """Return how the evidence is shared among the fits (Burnham & Anderson 2002); the weights add up to 1.
 
     All must rest on the same number of rows, since AICc compares nothing else. Raises DataError.
     """

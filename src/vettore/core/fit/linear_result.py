@@ -108,17 +108,20 @@ def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level:
         if covariance is None:
             out[name] = Coefficient(name, value)
             continue
-        error = math.sqrt(float(covariance[i, i]))
-        t = value / error if error > 0 else (math.inf if value else 0.0)
-        if freedom < 1:
-            out[name] = Coefficient(name, value, error)
-            continue
-        reach = t_quantile(level, freedom) * error
-        p = t_two_sided(t, freedom)
-        out[name] = Coefficient(name, value, error, value - reach, value + reach, t, p)
+        out[name] = with_error(name, value, float(covariance[i, i]), freedom, level)
     for name, value in fit.others.items():
         out[name] = Coefficient(name, value, held=True)
     return {name: out[name] for name in fit.order or out}
+
+
+def with_error(name: str, value: float, variance: float, freedom: int, level: float) -> Coefficient:
+    """Return a coefficient with its standard error and, where there is freedom left, t, p and interval."""
+    error = math.sqrt(max(variance, 0.0))
+    if freedom < 1:
+        return Coefficient(name, value, error)
+    t = value / error if error > 0 else (math.inf if value else 0.0)
+    reach = t_quantile(level, freedom) * error
+    return Coefficient(name, value, error, value - reach, value + reach, t, t_two_sided(t, freedom))
 
 
 def correlation_of(covariance: Array | None) -> Array | None:

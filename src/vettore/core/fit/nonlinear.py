@@ -8,11 +8,10 @@ from collections.abc import Mapping
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.distributions import t_quantile, t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.fit.levenberg import CONVERGED, Polished, polish, search_to_end
-from vettore.core.fit.linear_result import correlation_of, total_squares
+from vettore.core.fit.linear_result import correlation_of, total_squares, with_error
 from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
@@ -234,9 +233,5 @@ def _coefficients(
             out[name] = Coefficient(name, values[name])
             continue
         i = names.index(name)
-        error = math.sqrt(max(float(covariance[i, i]), 0.0))
-        t = values[name] / error if error > 0 else (math.inf if values[name] else 0.0)
-        reach = t_quantile(level, freedom) * error
-        low, high = values[name] - reach, values[name] + reach
-        out[name] = Coefficient(name, values[name], error, low, high, t, t_two_sided(t, freedom))
+        out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, level)
     return out
