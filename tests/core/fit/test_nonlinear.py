@@ -135,6 +135,23 @@ def test_terms_that_cannot_be_told_apart_are_said():
 
 
 @pytest.mark.parametrize(
+    ("right", "against"),
+    [
+        ("A*exp(-k*x) + C", "mean"),
+        ("A*exp(-k*x) + 2*C", "mean"),
+        ("A*exp(-k*x)", "zero"),
+        ("a*x + 3b", "mean"),
+        ("a*x", "zero"),
+    ],
+)
+def test_r_squared_is_against_the_mean_when_there_is_a_constant(right, against):
+    """A constant counts however it is written, in linear and in nonlinear models."""
+    x = np.linspace(0, 5, 20)
+    result = core.fit(f"y = {right}", {"x": x, "y": 3 * np.exp(-x) + 1 + 0.01 * np.sin(9 * x)})
+    assert result.r_squared_against == against
+
+
+@pytest.mark.parametrize(
     ("formula", "data", "words"),
     [
         ("y = ln(k*(x - x - 1)^2*(-1))*0 + a*sqrt(0 - k^2 - 1)", {"x": [1, 2, 3], "y": [1, 2, 3]}, "no finite value"),

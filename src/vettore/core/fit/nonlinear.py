@@ -18,8 +18,8 @@ from vettore.core.fit.separable import Separable
 from vettore.core.fit.starts import AGREE, Found, Progress, find
 from vettore.core.fit.terms import check_held, fit_terms, pick_rows
 from vettore.core.formula.formula import Formula, read_formula
-from vettore.core.formula.linear import LinearParts, is_constant, linear_parts
-from vettore.core.formula.tree import Name, Node, Number, walk
+from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
+from vettore.core.formula.tree import Name, Node, walk
 from vettore.core.formula.write import to_text
 
 DEFAULT_SEED = 1
@@ -161,7 +161,7 @@ def _result(
     if freedom <= 0:
         warnings.append(f"{n} rows for {len(free)} coefficients: no uncertainty can be known.")
     names = tuple(free[i] for i in order)
-    has_constant = _has_constant(read, parts)
+    with_constant = has_constant(parts, read.data)
     root = np.ones(n) if rows.weights is None else np.sqrt(rows.weights.high)
     residuals = answer.residual / np.where(root > 0, root, 1.0)
     basis = answer.jacobian @ answer.inverse_root
@@ -183,8 +183,8 @@ def _result(
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
-        total_sum_of_squares=total_squares(rows, has_constant),
-        r_squared_against="mean" if has_constant else "zero",
+        total_sum_of_squares=total_squares(rows, with_constant),
+        r_squared_against="mean" if with_constant else "zero",
         residual_sd=scatter,
         covariance=covariance,
         correlation=correlation_of(covariance),
@@ -198,13 +198,7 @@ def _result(
         level=level,
         weighted=rows.weights is not None,
         starts_tried=search_told[0],
-        has_constant=has_constant,
-    )
-
-
-def _has_constant(read: Formula, parts: LinearParts) -> bool:
-    return any(
-        (is_constant(term, read.data) and not isinstance(term, Number)) or term == Number(1.0) for term in parts.terms
+        has_constant=with_constant,
     )
 
 

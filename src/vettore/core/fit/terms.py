@@ -23,7 +23,7 @@ from vettore.core.fit.result import FitResult
 from vettore.core.fit.rows import Rows, choose_rows
 from vettore.core.formula.evaluate import Program, evaluate
 from vettore.core.formula.formula import Formula, read_formula
-from vettore.core.formula.linear import LinearParts, is_constant, linear_parts
+from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tree import Node
 from vettore.core.formula.write import to_text
 from vettore.core.numbers import DoubleDouble, power_of_two_near
@@ -151,7 +151,7 @@ def _solve(
         residuals=solution.residuals * y_scale,
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale,
         leverage=np.clip(leverage, 0.0, 1.0),
-        has_constant=any(is_constant(term, read.data) for term in parts.terms),
+        has_constant=has_constant(parts, read.data),
         curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
         others={**dropped, **held},
         order=read.coefficients,

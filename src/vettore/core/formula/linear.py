@@ -76,6 +76,6 @@ def without(node: Node, gone: frozenset[str]) -> Node:
             return node
 
 
-def is_constant(node: Node, data: Sequence[str]) -> bool:
-    """Whether a term is the same number in every row."""
-    return not any(name in data for name in names(node))
+def has_constant(parts: LinearParts, data: Sequence[str]) -> bool:
+    """Whether a model contains a constant: a term that is the same number in every row."""
+    return any(term != ZERO and not any(name in data for name in names(term)) for term in parts.terms)
