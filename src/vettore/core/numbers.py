@@ -112,7 +112,8 @@ def power_of_two_near(value: float) -> float:
 MOST_ROWS_EXACT = 100_000
 
 
-def _mean_and_squares_in_double(values: Array, weights: Array | None) -> tuple[float, float]:
+def mean_and_squares_in_double(values: Array, weights: Array | None) -> tuple[float, float]:
+    """Return the (weighted) mean and the sum of squared deviations to about 14 digits."""
     if weights is None:
         first = float(values.mean())
         rest = values - first
@@ -130,9 +131,7 @@ def mean_and_squares(values: Array, weights: DoubleDouble | None = None) -> tupl
     """Return the (weighted) mean and the sum of squared deviations from it, in double-double for all but long columns."""
     scale = power_of_two_near(float(np.max(np.abs(values))))
     if len(values) > MOST_ROWS_EXACT:
-        middle, sum_of_squares = _mean_and_squares_in_double(
-            values / scale, None if weights is None else weights.high
-        )
+        middle, sum_of_squares = mean_and_squares_in_double(values / scale, None if weights is None else weights.high)
         return middle * scale, sum_of_squares * scale * scale
     scaled = DoubleDouble(values / scale)
     if weights is None:

@@ -10,6 +10,7 @@ fine grid over the span asked for, then bisection to the last digit; a touching 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cached_property
 
 import numpy as np
 
@@ -53,11 +54,33 @@ class FormulaCurve(Curve):
         self.residual_sd = residual_sd
         self.degrees_of_freedom = degrees_of_freedom
         self._covariance = covariance
-        slope = derivative(tree, x_name)
-        self._value, self._slope = Program(tree), Program(slope)
-        self._bend = Program(derivative(slope, x_name))
-        self._gradient = [Program(derivative(tree, name)) for name in free]
-        self._slope_gradient = [Program(derivative(slope, name)) for name in free]
+        self._tree, self._free = tree, free
+
+    # Made when first asked for: a fit among thousands is never drawn.
+
+    @cached_property
+    def _value(self) -> Program:
+        return Program(self._tree)
+
+    @cached_property
+    def _slope_tree(self) -> Node:
+        return derivative(self._tree, self.x_name)
+
+    @cached_property
+    def _slope(self) -> Program:
+        return Program(self._slope_tree)
+
+    @cached_property
+    def _bend(self) -> Program:
+        return Program(derivative(self._slope_tree, self.x_name))
+
+    @cached_property
+    def _gradient(self) -> list[Program]:
+        return [Program(derivative(self._tree, name)) for name in self._free]
+
+    @cached_property
+    def _slope_gradient(self) -> list[Program]:
+        return [Program(derivative(self._slope_tree, name)) for name in self._free]
 
     def _at(self, program: Program, x: Array) -> Array:
         given = {**self.values, self.x_name: x}

@@ -19,7 +19,7 @@ from vettore.core.distributions import t_quantile, t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.fit.rows import Rows
-from vettore.core.numbers import DoubleDouble, mean_and_squares
+from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
 
 # Makes the curve, given the standard deviation of one measurement and the degrees of freedom.
 CurveMaker = Callable[[float | None, int], Curve | None]
@@ -41,6 +41,7 @@ class LinearFit:
     others: Mapping[str, float] = field(default_factory=dict)
     order: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    transformed: bool = False
 
 
 def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: bool, level: float) -> FitResult:
@@ -89,11 +90,19 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         level=level,
         weighted=rows.weights is not None,
         has_constant=fit.has_constant,
+        sigma=None if rows.weights is None else 1 / np.sqrt(rows.weights.high),
+        fitted_names=fit.names,
+        transformed=fit.transformed,
     )
 
 
-def total_squares(rows: Rows, has_constant: bool) -> float:
-    """Return the weighted sum of squares of y about its mean, or about zero."""
+def total_squares(rows: Rows, has_constant: bool, exact: bool = True) -> float:
+    """Return the weighted sum of squares of y about its mean, or about zero; exact to the last digit, or to 14."""
+    if not exact:
+        weights = None if rows.weights is None else rows.weights.high
+        if has_constant:
+            return mean_and_squares_in_double(rows.y, weights)[1]
+        return float(np.sum(rows.y**2 if weights is None else weights * rows.y**2))
     if has_constant:
         return mean_and_squares(rows.y, rows.weights)[1]
     scale = float(np.max(np.abs(rows.y))) or 1.0

@@ -2,230 +2,150 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 
 import numpy as np
 
 from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError
-from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.levenberg import CONVERGED, Polished, polish, search_to_end
-from vettore.core.fit.linear_result import correlation_of, total_squares, with_error
-from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Options, Progress, Told
+from vettore.core.fit.blockwise import refine
+from vettore.core.fit.canonical import canonical
+from vettore.core.fit.levenberg import Reached, search_to_end
+from vettore.core.fit.limits import Limits, check_limits
+from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
+from vettore.core.fit.polish import polish
+from vettore.core.fit.prepared import prepared, read_once
+from vettore.core.fit.result import Alternative, FitResult
+from vettore.core.fit.robust import check_loss, forgive
 from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
-from vettore.core.fit.starts import AGREE, Found, Progress, find
+from vettore.core.fit.starts import AGREE, Found, find
 from vettore.core.fit.terms import check_held, fit_terms, pick_rows
-from vettore.core.formula.formula import Formula, read_formula
-from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
-from vettore.core.formula.tree import Name, Node, walk
-from vettore.core.formula.write import to_text
+from vettore.core.fit.thin import thinned
+from vettore.core.formula.formula import Formula
+from vettore.core.models.model import Model
 
-DEFAULT_SEED = 1
+# Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
+LARGE = 20_000
+# A thinning keeps at least this many rows, and no fewer than one in so many.
+THIN_ROWS, THIN_SHARE = 8_000, 64
 
 
 def fit(
-    formula: str,
+    formula: str | Model,
     data: Mapping[str, Values],
     start: Mapping[str, float] | None = None,
     hold: Mapping[str, float] | None = None,
+    limits: Limits | None = None,
     sigma: Values | None = None,
     weights: Values | None = None,
+    loss: str = SQUARES,
     absolute_sigma: bool = False,
     level: float = 0.95,
     seed: int = DEFAULT_SEED,
     progress: Progress | None = None,
 ) -> FitResult:
-    """Fit a formula to columns of shape (n,) by least squares; no starting values are needed.
+    """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
     ``start`` gives starting values to some or all nonlinear coefficients: with all of them the search begins there
-    and only there. ``hold`` fixes coefficients. ``progress(round, sum of squares)`` is told of every round and may
-    stop the search by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
+    and only there. ``hold`` fixes coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``loss`` is one of
+    squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
+    by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
 
+    A model is fitted to columns named x and y or, when there are none, to the first and the last column.
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
-    read = read_formula(formula, data)
+    estimate = None
+    if isinstance(formula, Model):
+        names = list(data)
+        x, y = ("x", "y") if {"x", "y"} <= set(names) else (names[0], names[-1])
+        estimate = formula.estimator(x, y, names)
+        text = formula.over(x, y, names)
+    else:
+        text = formula
+    read = read_once(text, frozenset(data))
     held = dict(hold or {})
     check_held(read, held)
-    parts = linear_parts(read.right, read.coefficients, tuple(held))
-    if not parts.nonlinear:
-        return fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
-    if read.left is None:
-        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    check_loss(loss)
+    bounds = check_limits(read, limits, held)
     unknown = [name for name in start or {} if name not in read.coefficients]
     if unknown:
         raise DataError(f"A start is given for {unknown[0]}, which is no coefficient of {read}.")
-    rows, used = pick_rows(read, data, sigma, weights)
-    count = len(parts.linear) + len(parts.nonlinear)
-    if len(rows.y) < count:
-        raise DataError(f"{read} has {count} coefficients, but only {len(rows.y)} rows are in use.")
-    root = np.ones(len(rows.y)) if rows.weights is None else np.sqrt(rows.weights.high)
-    problem = Separable(parts, {**{name: used[name] for name in read.data}, **held}, rows.y, root)
-    with np.errstate(all="ignore"):
-        found, tried, notes = _search(problem, read, dict(start or {}), seed, progress)
-        if found is None:
-            raise DataError(
-                f"{read} has no finite value for any starting values tried. Check the formula and its signs."
-            )
-        answer = _canonical(problem, found)
-        return _result(read, parts, rows, used, held, answer, (tried, notes), (absolute_sigma, level))
+    asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate)
+    if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
+        solved = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
+        if _inside(solved, bounds):
+            return solved
+    return _fit(text, data, sigma, weights, asked)
 
 
-def _search(
-    problem: Separable, read: Formula, start: Mapping[str, float], seed: int, progress: Progress | None
-) -> tuple[Polished | None, int, tuple[str, ...]]:
-    """Return the polished answer, the starts tried, and what is to be said of the search."""
-    given = [name for name in problem.parts.nonlinear if name in start]
-    if len(given) == len(problem.parts.nonlinear):
-        last = search_to_end(problem, np.array([float(start[name]) for name in problem.parts.nonlinear]))
-        if last is None:
-            return None, 1, ()
-        return polish(problem, last.alpha, last.projected.c), 1, ()
-    found: Found | None = find(problem, read.right, read.data, seed, progress)
-    if found is None:
-        return None, 0, ()
-    notes: tuple[str, ...] = ()
-    if found.agreed < AGREE:
-        words = "one round" if found.agreed == 1 else f"{found.agreed} rounds"
-        notes = (f"Only {words} of the search reached this answer; other answers may fit as well.",)
-    best = found.best
-    return polish(problem, best.alpha, best.projected.c), found.tried, notes
+def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:
+    return all(low <= result.coefficients[name].value <= high for name, (low, high) in bounds.items())
 
 
-def _canonical(problem: Separable, answer: Polished) -> Polished:
-    """Of answers that fit equally, return the one with positive widths and like terms in rising order."""
-    names = problem.parts.nonlinear
-    here = problem.project(answer.alpha)
-    if here is None:
-        return answer
-    # Exact data leave nothing but rounding, in which two equal answers still differ.
-    allowed = 1e-9 * here.squares + 1e-22 * float(problem.y @ problem.y)
-    alpha = answer.alpha.copy()
-    for k in range(len(names)):
-        if alpha[k] < 0:
-            flipped = alpha.copy()
-            flipped[k] = -flipped[k]
-            there = problem.project(flipped)
-            if there is not None and abs(there.squares - here.squares) <= allowed:
-                alpha = flipped
-    groups: dict[str, list[list[int]]] = {}
-    for term in problem.parts.terms:
-        places = [names.index(part.name) for part in walk(term) if isinstance(part, Name) and part.name in names]
-        places = list(dict.fromkeys(places))
-        groups.setdefault(_shape(term, names), []).append(places)
-    for like in groups.values():
-        if len(like) > 1 and like[0]:
-            ordered = sorted((alpha[places] for places in like), key=lambda values: float(values[0]))
-            for places, values in zip(like, [v.copy() for v in ordered], strict=True):
-                alpha[places] = values
-    if np.array_equal(alpha, answer.alpha):
-        return answer
-    there = problem.project(alpha)
-    if there is None or there.squares > here.squares + allowed:
-        return answer
-    return polish(problem, alpha, there.c)
-
-
-def _shape(term: Node, names: tuple[str, ...]) -> str:
-    text = to_text(term)
-    for name in sorted(names, key=len, reverse=True):
-        text = text.replace(name, "·")
-    return text
-
-
-def _result(
-    read: Formula,
-    parts: LinearParts,
-    rows: Rows,
-    used: Mapping[str, Array],
-    held: Mapping[str, float],
-    answer: Polished,
-    search_told: tuple[int, tuple[str, ...]],
-    options: tuple[bool, float],
+def _fit(
+    formula: str, data: Mapping[str, Values], sigma: Values | None, weights: Values | None, asked: Options
 ) -> FitResult:
-    absolute, level = options
-    free = (*parts.linear, *parts.nonlinear)
-    values = dict(zip(free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
-    order = [free.index(name) for name in read.coefficients if name in free]
-    n, freedom = len(rows.y), len(rows.y) - len(free)
-    squares = float(answer.residual @ answer.residual)
-    scatter = 1.0 if absolute else math.sqrt(squares / freedom) if freedom > 0 else None
-    known = scatter is not None and not answer.singular
-    unit = answer.inverse_root @ answer.inverse_root.T
-    covariance = unit[np.ix_(order, order)] * scatter**2 if known and scatter is not None else None
-    converged = answer.gradient < CONVERGED or squares <= 1e-24 * float(rows.y @ rows.y)
-    warnings = [*rows.warnings, *search_told[1]]
-    if answer.singular:
-        warnings.append("Some coefficients cannot be told apart here, so no uncertainty can be known.")
-    if freedom <= 0:
-        warnings.append(f"{n} rows for {len(free)} coefficients: no uncertainty can be known.")
-    names = tuple(free[i] for i in order)
-    with_constant = has_constant(parts, read.data)
-    root = np.ones(n) if rows.weights is None else np.sqrt(rows.weights.high)
-    residuals = answer.residual / np.where(root > 0, root, 1.0)
-    basis = answer.jacobian @ answer.inverse_root
-    curve = None
-    if len(read.data) == 1:
-        x = used[read.data[0]]
-        span = (float(x.min()), float(x.max()))
-        curve = FormulaCurve(
-            read.right, read.data[0], {**values, **held}, names, covariance, span, scatter, max(freedom, 0)
-        )
-    return FitResult(
-        coefficients=_coefficients(read, values, held, names, covariance, freedom, level),
-        given_curve=curve,
-        formula=str(read),
-        method="nonlinear least squares",
-        converged=converged,
-        message=_message(converged, answer, search_told[0]),
-        warnings=tuple(warnings),
-        n=n,
-        degrees_of_freedom=freedom,
-        sum_of_squares=squares,
-        total_sum_of_squares=total_squares(rows, with_constant),
-        r_squared_against="mean" if with_constant else "zero",
-        residual_sd=scatter,
-        covariance=covariance,
-        correlation=correlation_of(covariance),
-        residuals=residuals,
-        fitted=rows.y - residuals,
-        leverage=np.clip(np.sum(basis**2, axis=1), 0.0, 1.0),
-        x=rows.x if len(read.data) != 1 else used[read.data[0]],
-        y=rows.y,
-        rows_in_use=rows.in_use,
-        left_out=rows.left_out,
-        level=level,
-        weighted=rows.weights is not None,
-        starts_tried=search_told[0],
-        has_constant=with_constant,
+    model = prepared(formula, data, asked.held, asked.limits)
+    read = model.formula
+    if read.left is None:
+        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    if not model.free:
+        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+    rows, used = pick_rows(read, data, sigma, weights)
+    if len(rows.y) < len(model.free):
+        raise DataError(f"{read} has {len(model.free)} coefficients, but only {len(rows.y)} rows are in use.")
+    given: dict[str, Array | float] = {**{name: used[name] for name in read.data}, **asked.held}
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
+    problem = Separable(model, given, rows.y, root, asked.limits)
+    with np.errstate(all="ignore"):
+        return nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked)
+
+
+def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:
+    searched = problem
+    if problem.n > LARGE:
+        searched = thinned(problem, max(THIN_ROWS, problem.n // THIN_SHARE))
+    reached, told = _search(searched, rows, asked)
+    if reached is None:
+        raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")
+    if searched is not problem:
+        if asked.loss == SQUARES and not asked.limits:
+            answer = refine(problem, reached, searched)
+            if answer is not None:
+                return Solved(answer, reached.path, told)
+        reached = search_to_end(problem, reached.alpha) or reached
+    if asked.loss != SQUARES:
+        forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
+        return Solved(polish(forgiven.problem, forgiven.reached), reached.path, told, forgiven)
+    return Solved(polish(problem, reached), reached.path, told)
+
+
+def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | None, Told]:
+    """Return where the search ended in its customary form, and what is to be said of it."""
+    names = problem.parts.nonlinear
+    notes: tuple[str, ...] = ()
+    if all(name in asked.start for name in names):
+        reached = search_to_end(problem, np.array([float(asked.start[name]) for name in names]))
+        if reached is not None:
+            return canonical(problem, reached), Told(1)
+        notes = ("The model has no finite value at the start that was given, so starts were searched for.",)
+    first: list[Array] = []
+    if asked.estimate is not None:
+        columns = {name: np.asarray(problem.given[name]) for name in problem.model.formula.data}
+        estimates = asked.estimate(columns, problem.plain_y)
+        first = [np.array([one[name] for name in names]) for one in estimates if all(name in one for name in names)]
+        first = [one for one in first if np.isfinite(one).all()]
+    pinned = {} if notes else {name: float(asked.start[name]) for name in names if name in asked.start}
+    found: Found | None = find(problem, asked.seed, asked.progress, pinned, first)
+    if found is None:
+        return None, Told(0)
+    if found.agreed < min(AGREE, found.rounds):
+        words = "one round" if found.agreed == 1 else f"{found.agreed} rounds"
+        notes = (*notes, f"Only {words} of the search reached this answer; other answers may fit as well.")
+    others = tuple(
+        Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares)
+        for squares, values in found.others
     )
-
-
-def _message(converged: bool, answer: Polished, tried: int) -> str:
-    starts = "one start" if tried == 1 else f"{tried} starts"
-    if converged:
-        return f"Converged from {starts}; the gradient is {answer.gradient:.0e} of the residuals."
-    return f"Not converged from {starts}: the gradient is still {answer.gradient:.0e} of the residuals."
-
-
-def _coefficients(
-    read: Formula,
-    values: Mapping[str, float],
-    held: Mapping[str, float],
-    names: tuple[str, ...],
-    covariance: Array | None,
-    freedom: int,
-    level: float,
-) -> dict[str, Coefficient]:
-    out = {}
-    for name in read.coefficients:
-        if name in held:
-            out[name] = Coefficient(name, float(held[name]), held=True)
-            continue
-        if covariance is None or freedom < 1:
-            out[name] = Coefficient(name, values[name])
-            continue
-        i = names.index(name)
-        out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, level)
-    return out
+    return canonical(problem, found.best), Told(found.tried, found.agreed, found.rounds, others, notes)

@@ -28,13 +28,33 @@ class Coefficient:
     at_limit: bool = False
 
 
+@dataclass(frozen=True)
+class Alternative:
+    """Another answer that the search met, with its coefficients and sum of squares."""
+
+    values: Mapping[str, float]
+    sum_of_squares: float
+
+
+@dataclass(frozen=True)
+class Iteration:
+    """One accepted step of the search."""
+
+    sum_of_squares: float
+    damping: float
+    values: Mapping[str, float]
+
+
 @dataclass(frozen=True, eq=False)
 class FitResult:
     """A fit and everything that is reported of it. Arrays have one entry per row in use, in the order given.
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
     ``r_squared`` compares with the mean when the model contains a constant, otherwise with zero
-    (``r_squared_against``), and is None when y does not vary. Sums of squares carry the weights.
+    (``r_squared_against``), and is None when y does not vary. Sums of squares carry the weights of the rows, not those
+    of a robust ``loss``; ``weighted_down`` names the rows that the loss weighs less than half, counted from 1.
+    ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
+    deviations as far as weights tell them. ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer, ``path`` the iterations.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -64,6 +84,14 @@ class FitResult:
     iterations: int = 0
     starts_tried: int = 0
     has_constant: bool = field(default=True)
+    loss: str = "squares"
+    weighted_down: tuple[int, ...] = ()
+    alternatives: tuple[Alternative, ...] = ()
+    gradient: float = 0.0
+    path: tuple[Iteration, ...] = ()
+    sigma: Array | None = None
+    fitted_names: tuple[str, ...] = ()
+    transformed: bool = False
 
     @property
     def curve(self) -> Curve:

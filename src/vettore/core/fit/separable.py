@@ -17,10 +17,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array
-from vettore.core.formula.derivative import derivative
+from vettore.core.arrays import Array, Rows
+from vettore.core.fit.orthogonal import Rotation, solve_upper
+from vettore.core.fit.prepared import Prepared
 from vettore.core.formula.evaluate import Program
-from vettore.core.formula.linear import LinearParts
 
 # Columns of Φ below this share of the largest cannot be told apart from the others at this α.
 DEPENDENT = 1e-13
@@ -28,7 +28,10 @@ DEPENDENT = 1e-13
 
 @dataclass(frozen=True)
 class Projected:
-    """The projected problem at one α: ``c`` (p,), residual (n,), Jacobian −∂r/∂α (n, q) and sum of squares."""
+    """The projected problem at one α: ``c`` (p,), residual, Jacobian −∂r/∂α (…, q) and sum of squares.
+
+    Residual and Jacobian are told in rotated rows, Qᵀr, of which those along Φ are left out: all products are the same.
+    """
 
     c: Array
     residual: Array
@@ -37,32 +40,57 @@ class Projected:
 
 
 class Separable:
-    """A separable problem over fixed rows; ``given`` holds the columns and the held coefficients."""
+    """A separable problem over fixed rows; ``given`` holds the columns and the held coefficients.
 
-    def __init__(self, parts: LinearParts, given: Mapping[str, Array | float], y: Array, root_weights: Array) -> None:
-        self.parts = parts
+    ``low`` and ``high``, of shape (q,), bound α.
+    """
+
+    def __init__(
+        self,
+        model: Prepared,
+        given: Mapping[str, Array | float],
+        y: Array,
+        root_weights: Array | None = None,
+        limits: Mapping[str, tuple[float, float]] | None = None,
+    ) -> None:
+        self.model, self.parts = model, model.parts
         self.given = dict(given)
-        self.y, self.root_weights = y * root_weights, root_weights
+        self.root_weights = root_weights
+        self.y = y if root_weights is None else y * root_weights
         self.n = len(y)
-        self._offset = Program(parts.offset)
-        self._terms = [Program(term) for term in parts.terms]
-        slopes = [[derivative(tree, name) for tree in (parts.offset, *parts.terms)] for name in parts.nonlinear]
-        # Offset and terms, then for each nonlinear coefficient the derivatives of offset and terms by it.
-        self._all = Program(parts.offset, *parts.terms, *(slope for line in slopes for slope in line))
-        self._unweighted = bool(np.all(root_weights == 1.0))
+        self.limits = dict(limits or {})
+        wide = (-np.inf, np.inf)
+        self.low = np.array([self.limits.get(name, wide)[0] for name in self.parts.nonlinear])
+        self.high = np.array([self.limits.get(name, wide)[1] for name in self.parts.nonlinear])
+
+    @property
+    def plain_y(self) -> Array:
+        """y without the weights."""
+        if self.root_weights is None:
+            return self.y
+        return self.y / np.where(self.root_weights > 0, self.root_weights, 1.0)
+
+    def on_rows(self, rows: Rows | slice) -> Separable:
+        """Return the problem on some of the rows."""
+        given = {name: value[rows] if np.ndim(value) else value for name, value in self.given.items()}  # type: ignore[index]
+        root = None if self.root_weights is None else self.root_weights[rows]
+        return Separable(self.model, given, self.plain_y[rows], root, self.limits)
+
+    def reweighted(self, root_weights: Array) -> Separable:
+        """Return the problem with other weights."""
+        return Separable(self.model, self.given, self.plain_y, root_weights, self.limits)
 
     def _evaluated(self, alpha: Array) -> tuple[Array, Array, list[Array]]:
-        """Return offset (n,), Φ (n, p), and for each nonlinear coefficient (n, 1 + p) derivatives of both."""
-        values = self._values(alpha)
-        found = self._all.all({name: values[name] for name in self._all.inputs})
+        """Return offset (n,), Φᵀ (p, n), and for each nonlinear coefficient (1 + p, n) derivatives of both."""
+        found = self.model.changes.all(self._values(alpha))
         rows = np.empty((len(found), self.n))
         for place, value in enumerate(found):
             rows[place] = value
-        if not self._unweighted:
+        if self.root_weights is not None:
             rows *= self.root_weights
         width = 1 + len(self.parts.terms)
-        changes = [rows[k : k + width].T for k in range(width, len(rows), width)]
-        return rows[0], rows[1:width].T, changes
+        changes = [rows[k : k + width] for k in range(width, len(rows), width)]
+        return rows[0], rows[1:width], changes
 
     def _values(self, alpha: Array) -> dict[str, Array | float]:
         return {**self.given, **dict(zip(self.parts.nonlinear, alpha.tolist(), strict=True))}
@@ -74,14 +102,15 @@ class Separable:
 
         def stacked(program: Program) -> Array:
             result = program({name: values[name] for name in program.inputs})
-            return np.broadcast_to(np.asarray(result, dtype=np.float64), shape) * self.root_weights
+            table = np.broadcast_to(np.asarray(result, dtype=np.float64), shape)
+            return table.copy() if self.root_weights is None else table * self.root_weights
 
         with np.errstate(all="ignore"):
-            rest = self.y - stacked(self._offset)
+            rest = self.y - stacked(self.model.offset)
             bases: list[Array] = []
-            for term in self._terms:
+            for term in self.model.terms:
                 # Modified Gram–Schmidt over the whole stack of starts.
-                column = stacked(term).copy()
+                column = stacked(term)
                 size = np.linalg.norm(column, axis=1, keepdims=True)
                 for basis in bases:
                     column -= np.sum(column * basis, axis=1, keepdims=True) * basis
@@ -96,46 +125,66 @@ class Separable:
     def project(self, alpha: Array) -> Projected | None:
         """Return the projected problem at α, or None where the model has no finite value."""
         with np.errstate(all="ignore"):
-            offset, phi, changes = self._evaluated(alpha)
-            if not (np.isfinite(offset).all() and np.isfinite(phi).all()):
-                return None
-            target = self.y - offset
+            offset, rows, changes = self._evaluated(alpha)
+            target, phi = self.y - offset, rows.T
             if not phi.shape[1]:
-                c, q, residual = np.empty(0), np.empty((self.n, 0)), target
+                c, residual, jacobian = np.empty(0), target, _jacobian(changes, np.empty(0), self.n)
+            elif not np.isfinite(phi).all() or not np.isfinite(target).all():
+                return None
             else:
-                c, q = _solve(phi, target)
-                residual = target - phi @ c
-            jacobian = _jacobian(changes, c, self.n)
-            jacobian = jacobian - q @ (q.T @ jacobian)
-        if not np.isfinite(jacobian).all() or not np.isfinite(residual).all():
-            return None
-        return Projected(c, residual, jacobian, float(residual @ residual))
+                c, residual, jacobian = self._solve(phi, target, changes)
+            squares = float(residual @ residual)
+            if not np.isfinite(squares) or not np.isfinite(jacobian).all():
+                return None
+        return Projected(c, residual, jacobian, squares)
+
+    def _solve(self, phi: Array, target: Array, changes: list[Array]) -> tuple[Array, Array, Array]:
+        """Return the best c with the projected residual and Jacobian; columns that depend on others get 0."""
+        p = phi.shape[1]
+        norms = np.sqrt(np.einsum("ij,ij->j", phi, phi))
+        scaled = phi / np.where(norms > 0, norms, 1.0)
+        if self.n > p and norms.all():
+            rotate = Rotation(scaled)
+            if np.abs(rotate.root.diagonal()).min() > DEPENDENT * 10:
+                turned = rotate(target[:, None])[:, 0]
+                c = solve_upper(rotate.root, turned[:p]) / norms
+                jacobian = _jacobian(changes, c, self.n)
+                return c, turned[p:], rotate(jacobian)[p:] if jacobian.shape[1] else jacobian[p:]
+        norms = np.where(norms > 0, norms, 1.0)
+        u, s, v = np.linalg.svd(scaled, full_matrices=False)
+        kept = s > DEPENDENT * 10 * s[0]
+        q = u[:, kept]
+        c = v[kept].T @ ((q.T @ target) / s[kept]) / norms
+        jacobian = _jacobian(changes, c, self.n)
+        return c, target - phi @ c, jacobian - q @ (q.T @ jacobian)
 
     def joint(self, alpha: Array, c: Array) -> tuple[Array, Array]:
         """Return the residual (n,) and the Jacobian of f by (c, α), shape (n, p + q)."""
         with np.errstate(all="ignore"):
-            offset, phi, changes = self._evaluated(alpha)
-            return self.y - offset - phi @ c, np.hstack([phi, _jacobian(changes, c, self.n)])
+            residual, rows = self.joint_rows(alpha, c)
+            return residual, rows.T
+
+    def joint_rows(self, alpha: Array, c: Array) -> tuple[Array, Array]:
+        """Return the residual (n,) and the derivatives of f by (c, α) as rows, shape (p + q, n)."""
+        offset, phi, changes = self._evaluated(alpha)
+        rows = np.empty((len(phi) + len(changes), self.n))
+        rows[: len(phi)] = phi
+        _jacobian_rows(changes, c, rows[len(phi) :])
+        return self.y - offset - c @ phi, rows
 
 
 def _jacobian(changes: list[Array], c: Array, n: int) -> Array:
-    """Return the columns Dₖ from the derivatives of offset and terms; a term of coefficient 0 has no say."""
-    if not changes:
-        return np.empty((n, 0))
-    used = np.concatenate([[True], c != 0.0])
-    factors = np.concatenate([[1.0], c])[used]
-    return np.column_stack([change[:, used] @ factors for change in changes])
+    """Return the columns Dₖ, shape (n, q)."""
+    rows = np.empty((len(changes), n))
+    _jacobian_rows(changes, c, rows)
+    return rows.T
 
 
-def _solve(phi: Array, target: Array) -> tuple[Array, Array]:
-    """Return the best c and an orthonormal basis of the columns; columns that depend on others get 0."""
-    norms = np.linalg.norm(phi, axis=0)
-    norms = np.where(norms > 0, norms, 1.0)
-    q, r = np.linalg.qr(phi / norms)
-    if np.all(np.abs(np.diag(r)) > DEPENDENT * 10):
-        c = np.linalg.solve(r, q.T @ target)
-        return c / norms, q
-    u, s, v = np.linalg.svd(phi / norms, full_matrices=False)
-    kept = s > DEPENDENT * 10 * s[0]
-    c = v[kept].T @ ((u[:, kept].T @ target) / s[kept])
-    return c / norms, u[:, kept]
+def _jacobian_rows(changes: list[Array], c: Array, into: Array) -> None:
+    """Write Dₖ from the derivatives of offset and terms; a term of coefficient 0 has no say."""
+    factors = np.concatenate([[1.0], c])
+    used = factors != 0.0
+    if not used.all():
+        factors, changes = factors[used], [change[used] for change in changes]
+    for k, change in enumerate(changes):
+        np.matmul(factors, change, out=into[k])

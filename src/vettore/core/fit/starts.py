@@ -10,15 +10,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.fit.asked import Progress
 from vettore.core.fit.levenberg import Reached, search_to_end
 from vettore.core.fit.roles import draw, roles
 from vettore.core.fit.separable import Separable
+from vettore.core.fit.thin import thinned
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.linear import without
@@ -33,28 +35,34 @@ SAME = 1e-6
 # Rows looked at while screening; more tell the same.
 MOST_SCREENED = 400
 
-Progress = Callable[[int, float], bool]
-
 
 @dataclass(frozen=True)
 class Found:
-    """The best answer, how many rounds reached it, starts tried, and other answers (squares, α) that were met."""
+    """The best answer, how many of the rounds reached it, starts tried, and other answers (squares, c and α) met."""
 
     best: Reached
     agreed: int
+    rounds: int
     tried: int
     others: tuple[tuple[float, Array], ...]
 
 
 def find(
-    problem: Separable, tree: Node, data: tuple[str, ...], seed: int, progress: Progress | None = None
+    problem: Separable,
+    seed: int,
+    progress: Progress | None = None,
+    pinned: Mapping[str, float] | None = None,
+    first: Sequence[Array] = (),
 ) -> Found | None:
-    """Return the best answer, or None when no draw had a value. ``progress`` may stop the search by returning True."""
+    """Return the best answer, or None when no draw had a value. ``progress`` may stop the search by returning True.
+
+    ``pinned`` gives starting values to some coefficients; ``first`` are whole starts to be tried beside the draws.
+    """
     reached: list[Reached] = []
     tried = agreed = 0
     best: Reached | None = None
     for number in range(MOST_ROUNDS):
-        here, count = _round(problem, tree, data, np.random.default_rng([seed, number]))
+        here, count = _round(problem, np.random.default_rng([seed, number]), pinned or {}, first)
         tried += count
         if here is not None:
             reached.append(here)
@@ -67,8 +75,12 @@ def find(
     if best is None:
         return None
     floor = best.projected.squares
-    others = [(r.projected.squares, r.alpha) for r in reached if not _same(r.projected.squares, floor, problem)]
-    return Found(best, agreed, tried, tuple(others))
+    others = [
+        (r.projected.squares, np.concatenate([r.projected.c, r.alpha]))
+        for r in sorted(reached, key=lambda one: one.projected.squares)
+        if not _same(r.projected.squares, floor, problem)
+    ]
+    return Found(best, agreed, len(reached), tried, tuple(others))
 
 
 def _same(a: float, b: float, problem: Separable) -> bool:
@@ -77,17 +89,27 @@ def _same(a: float, b: float, problem: Separable) -> bool:
 
 
 def _round(
-    problem: Separable, tree: Node, data: tuple[str, ...], rng: np.random.Generator
+    problem: Separable, rng: np.random.Generator, pinned: Mapping[str, float], first: Sequence[Array]
 ) -> tuple[Reached | None, int]:
-    names_of = problem.parts.nonlinear
+    names_of, read = problem.parts.nonlinear, problem.model.formula
+    if not names_of:
+        return search_to_end(problem, np.empty(0)), 1
+    tree, data = read.right, read.data
     columns = [np.asarray(problem.given[name], dtype=np.float64) for name in data]
     found = roles(tree, names_of, data, (*problem.parts.linear, *names_of))
-    draws = np.column_stack([draw(found[name], columns, DRAWS, rng) for name in names_of])
-    draws = np.vstack([draws, *_linearised(problem, tree, rng)])
-    few = _thinned(problem)
+
+    def drawn(name: str, count: int) -> Array:
+        if name in pinned:
+            return np.full(count, pinned[name])
+        place = names_of.index(name)
+        return _inside(draw(found[name], columns, count, rng), problem.low[place], problem.high[place], rng)
+
+    draws = np.column_stack([drawn(name, DRAWS) for name in names_of])
+    draws = np.vstack([draws, *_linearised(problem, tree, rng), *(start[None, :] for start in first)])
+    few = thinned(problem, MOST_SCREENED)
     order = np.argsort(few.squares(draws))
-    best = _best_of(problem, draws[order[:KEPT]])
-    tried = KEPT
+    best = _best_of(problem, np.vstack([*(start[None, :] for start in first), draws[order[:KEPT]]]))
+    tried = KEPT + len(first)
     if best is None:
         return None, tried
     blocks = _blocks(tree, names_of)
@@ -96,7 +118,7 @@ def _round(
         for block in blocks:
             again = np.repeat(best.alpha[None, :], REDRAWS, axis=0)
             for place in block:
-                again[:, place] = draw(found[names_of[place]], columns, REDRAWS, rng)
+                again[:, place] = drawn(names_of[place], REDRAWS)
             order = np.argsort(few.squares(again))
             better = _best_of(problem, again[order[:FINAL]])
             tried += FINAL
@@ -115,13 +137,14 @@ def _best_of(problem: Separable, starts: Array) -> Reached | None:
     return min((one for one in final if one is not None), key=lambda one: one.projected.squares, default=None)
 
 
-def _thinned(problem: Separable) -> Separable:
-    if problem.n <= MOST_SCREENED:
-        return problem
-    rows = np.linspace(0, problem.n - 1, MOST_SCREENED).astype(np.intp)
-    given = {name: value[rows] if np.ndim(value) else value for name, value in problem.given.items()}  # type: ignore[index]
-    root = problem.root_weights[rows]
-    return Separable(problem.parts, given, problem.y[rows] / np.where(root > 0, root, 1.0), root)
+def _inside(values: Array, low: float, high: float, rng: np.random.Generator) -> Array:
+    """Return draws moved inside limits: spread evenly between two, mirrored at one."""
+    outside = (values < low) | (values > high)
+    if not outside.any():
+        return values
+    if np.isfinite(low) and np.isfinite(high):
+        return np.where(outside, rng.uniform(low, high, len(values)), values)
+    return np.where(outside, 2 * (low if np.isfinite(low) else high) - values, values)
 
 
 def _blocks(tree: Node, nonlinear: tuple[str, ...]) -> list[list[int]]:
@@ -151,8 +174,8 @@ def _linearised(problem: Separable, tree: Node, rng: np.random.Generator) -> lis
         or any(n in names(bottom) for n in parts.linear)
     ):
         return []
-    root = np.where(problem.root_weights > 0, problem.root_weights, 1.0)
-    y = problem.y / root
+    root = np.ones(problem.n) if problem.root_weights is None else problem.root_weights
+    y = problem.plain_y
 
     def column(node: Node) -> Array:
         program = Program(node)

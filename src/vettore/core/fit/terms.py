@@ -24,7 +24,7 @@ from vettore.core.fit.rows import Rows, choose_rows
 from vettore.core.formula.evaluate import Program, evaluate
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
-from vettore.core.formula.tree import Node
+from vettore.core.formula.tree import Name, Node
 from vettore.core.formula.write import to_text
 from vettore.core.numbers import DoubleDouble, power_of_two_near
 
@@ -94,7 +94,7 @@ def pick_rows(
         raise DataError(f"The columns are not equally long: {told}.")
     n = lengths.pop()
     assert read.left is not None
-    left = evaluate(read.left, columns, n)
+    left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
@@ -156,6 +156,7 @@ def _solve(
         others={**dropped, **held},
         order=read.coefficients,
         notes=notes,
+        transformed=read.transformed,
     )
     return linear_result(fit, rows, str(read), absolute_sigma=options[0], level=options[1])
 

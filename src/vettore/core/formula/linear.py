@@ -34,8 +34,10 @@ class LinearParts:
     terms: tuple[Node, ...]
 
 
-def linear_parts(tree: Node, coefficients: Sequence[str], held: Sequence[str] = ()) -> LinearParts:
-    """Take a model apart; ``held`` coefficients count as data."""
+def linear_parts(
+    tree: Node, coefficients: Sequence[str], held: Sequence[str] = (), apart: Sequence[str] = ()
+) -> LinearParts:
+    """Take a model apart; ``held`` coefficients count as data, those ``apart`` are never put into the linear set."""
     free = [name for name in coefficients if name not in held]
     firsts = {}
     for name in free:
@@ -47,7 +49,7 @@ def linear_parts(tree: Node, coefficients: Sequence[str], held: Sequence[str] = 
     together = {a: {b for b in alone if b != a and b in names(firsts[a])} for a in alone}
     chosen: list[str] = []
     for name in sorted(alone, key=lambda one: (len(together[one]), free.index(one))):
-        if not any(other in together[name] or name in together[other] for other in chosen):
+        if name not in apart and not any(other in together[name] or name in together[other] for other in chosen):
             chosen.append(name)
     linear = tuple(name for name in free if name in chosen)
     return LinearParts(

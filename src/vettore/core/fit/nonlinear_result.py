@@ -1,0 +1,198 @@
+"""From the answer of a search to everything that is reported of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError
+from vettore.core.fit.asked import SQUARES, Options, Told
+from vettore.core.fit.formula_curve import FormulaCurve
+from vettore.core.fit.levenberg import Stop
+from vettore.core.fit.linear_result import correlation_of, total_squares, with_error
+from vettore.core.fit.polish import CONVERGED, Polished
+from vettore.core.fit.prepared import Prepared
+from vettore.core.fit.result import Coefficient, FitResult, Iteration
+from vettore.core.fit.robust import WEIGHTED_DOWN, Forgiven
+from vettore.core.fit.rows import Rows
+from vettore.core.fit.separable import Separable
+from vettore.core.formula.linear import has_constant
+
+# Residuals this small beside y are rounding, whatever the gradient.
+ONLY_ROUNDING = 1e-24
+# A share of a direction in which nothing changes that makes a coefficient part of it.
+TAKES_PART = 0.1
+
+
+@dataclass(frozen=True)
+class Solved:
+    """An answer, the way to it, and what is to be said of the search; ``forgiven`` for a robust loss."""
+
+    answer: Polished
+    path: tuple[Stop, ...]
+    told: Told
+    forgiven: Forgiven | None = None
+
+
+def nonlinear_result(
+    model: Prepared, problem: Separable, rows: Rows, used: Mapping[str, Array], solved: Solved, asked: Options
+) -> FitResult:
+    """Return the full result."""
+    read, answer, forgiven = model.formula, solved.answer, solved.forgiven
+    values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
+    n, freedom = len(rows.y), len(rows.y) - int(answer.free.sum())
+    residuals = answer.residual
+    if forgiven is not None:
+        residuals = problem.joint(answer.alpha, answer.c)[0]
+    squares = float(residuals @ residuals)
+    if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
+        raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
+    scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
+    order = [model.free.index(name) for name in read.coefficients if name in model.free]
+    known = [i for i in order if answer.free[i]]
+    covariance = None
+    if variance is not None and not answer.singular:
+        places = np.cumsum(answer.free) - 1
+        picked = [int(places[i]) for i in known]
+        covariance = (answer.inverse_root @ answer.inverse_root.T)[np.ix_(picked, picked)] * variance
+        if forgiven is not None:
+            covariance = _robust_covariance(problem, answer, variance, known)
+    names = tuple(model.free[i] for i in known)
+    at_limit = tuple(model.free[i] for i in order if not answer.free[i])
+    converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
+    if problem.root_weights is not None:
+        residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
+    constant = has_constant(model.parts, read.data)
+    curve = None
+    if len(read.data) == 1:
+        x = used[read.data[0]]
+        span = (float(x.min()), float(x.max()))
+        everything = {**values, **asked.held}
+        curve = FormulaCurve(read.right, read.data[0], everything, names, covariance, span, scatter, max(freedom, 0))
+    downs = () if forgiven is None else np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1
+    return FitResult(
+        coefficients=_coefficients(model, values, asked, names, at_limit, covariance, freedom),
+        given_curve=curve,
+        formula=str(read),
+        method="nonlinear least squares" if asked.loss == SQUARES else f"robust fit ({asked.loss} loss)",
+        converged=converged,
+        message=_message(converged, answer, solved.told),
+        warnings=(*rows.warnings, *solved.told.notes, *_warnings(model, answer, problem, at_limit, n, freedom)),
+        n=n,
+        degrees_of_freedom=freedom,
+        sum_of_squares=squares,
+        total_sum_of_squares=total_squares(rows, constant, exact=False),
+        r_squared_against="mean" if constant else "zero",
+        residual_sd=scatter,
+        covariance=covariance,
+        correlation=correlation_of(covariance),
+        residuals=residuals,
+        fitted=rows.y - residuals,
+        leverage=np.clip(answer.leverage, 0.0, 1.0),
+        x=rows.x if len(read.data) != 1 else used[read.data[0]],
+        y=rows.y,
+        rows_in_use=rows.in_use,
+        left_out=rows.left_out,
+        level=asked.level,
+        weighted=rows.weights is not None,
+        iterations=len(solved.path) - 1,
+        starts_tried=solved.told.tried,
+        has_constant=constant,
+        loss=asked.loss,
+        weighted_down=tuple(int(row) for row in downs),
+        alternatives=solved.told.others,
+        gradient=answer.gradient,
+        path=tuple(
+            Iteration(stop.squares, stop.damping, dict(zip(model.free, stop.values.tolist(), strict=True)))
+            for stop in solved.path
+        ),
+        sigma=None if rows.weights is None else 1 / np.sqrt(rows.weights.high),
+        fitted_names=names,
+        transformed=read.transformed,
+    )
+
+
+def _scatter(
+    squares: float, freedom: int, forgiven: Forgiven | None, absolute: bool
+) -> tuple[float | None, float | None]:
+    """Return the standard deviation of one residual, and the variance that goes with (JᵀJ)⁻¹."""
+    if forgiven is not None:
+        usable = freedom > 0 and math.isfinite(forgiven.variance)
+        return (forgiven.scale, forgiven.variance) if usable else (None, None)
+    if absolute:
+        return 1.0, 1.0
+    if freedom < 1:
+        return None, None
+    scatter = math.sqrt(squares / freedom)
+    return scatter, scatter**2
+
+
+def _robust_covariance(problem: Separable, answer: Polished, variance: float, known: list[int]) -> Array:
+    """Return the covariance from the Jacobian without the weights of the loss."""
+    jacobian = problem.joint(answer.alpha, answer.c)[1][:, known]
+    inverse = np.linalg.pinv(jacobian)
+    return np.asarray(inverse @ inverse.T * variance, dtype=np.float64)
+
+
+def _warnings(
+    model: Prepared, answer: Polished, problem: Separable, at_limit: tuple[str, ...], n: int, freedom: int
+) -> list[str]:
+    out = []
+    if answer.singular:
+        out.append(_what_cannot_be_known(model, answer, problem))
+    for name in at_limit:
+        out.append(f"{name} is at its limit, so it has no standard error.")
+    if freedom <= 0:
+        out.append(f"{n} rows for {len(model.free)} coefficients: no uncertainty can be known.")
+    return out
+
+
+def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> str:
+    """Name the coefficients along which the curve does not change."""
+    jacobian = problem.joint(answer.alpha, answer.c)[1]
+    size = np.linalg.norm(jacobian, axis=0)
+    still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]
+    if still:
+        listed = " and ".join(still)
+        return (
+            f"{listed} {'has' if len(still) == 1 else 'have'} no effect on the curve, so no uncertainty can be known."
+        )
+    flat = np.linalg.svd(jacobian / size)[2][-1]
+    part = [name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART]
+    listed = f"{', '.join(part[:-1])} and {part[-1]}" if len(part) > 1 else part[0]
+    return f"{listed} cannot be told apart here, so no uncertainty can be known."
+
+
+def _message(converged: bool, answer: Polished, told: Told) -> str:
+    starts = "one start" if told.tried == 1 else f"{told.tried} starts"
+    agreed = f"; {told.agreed} of {told.rounds} rounds agree" if told.agreed is not None else ""
+    if converged:
+        return f"Converged from {starts}{agreed}; the gradient is {answer.gradient:.0e} of the residuals."
+    return f"Not converged from {starts}{agreed}: the gradient is still {answer.gradient:.0e} of the residuals."
+
+
+def _coefficients(
+    model: Prepared,
+    values: Mapping[str, float],
+    asked: Options,
+    names: tuple[str, ...],
+    at_limit: tuple[str, ...],
+    covariance: Array | None,
+    freedom: int,
+) -> dict[str, Coefficient]:
+    out = {}
+    for name in model.formula.coefficients:
+        if name in asked.held:
+            out[name] = Coefficient(name, float(asked.held[name]), held=True)
+        elif name in at_limit:
+            out[name] = Coefficient(name, values[name], at_limit=True)
+        elif covariance is None or freedom < 1:
+            out[name] = Coefficient(name, values[name])
+        else:
+            i = names.index(name)
+            out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, asked.level)
+    return out

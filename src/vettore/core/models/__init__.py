@@ -1,0 +1,1 @@
+"""The catalogue of models, and the user's own beside it."""
