@@ -6,13 +6,17 @@ These names and behaviours are fixed, since people script against them.
 from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
 from vettore.core.errors import DataError, FormulaError, VettoreError
 from vettore.core.fit.compare import akaike_weights
+from vettore.core.fit.many import ManyFits, fit_many
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.models.catalogue import CATALOGUE, model
+from vettore.core.models.model import Model
 from vettore.core.practice import PracticeData, practice
 from vettore.core.statistics import Description, Relation, describe, relation
 
 __all__ = [
+    "CATALOGUE",
     "Coefficient",
     "Crossing",
     "Curve",
@@ -20,6 +24,8 @@ __all__ = [
     "Description",
     "FitResult",
     "FormulaError",
+    "ManyFits",
+    "Model",
     "PolynomialCurve",
     "PracticeData",
     "Relation",
@@ -28,7 +34,9 @@ __all__ = [
     "akaike_weights",
     "describe",
     "fit",
+    "fit_many",
     "fit_polynomial",
+    "model",
     "polynomial_formula",
     "practice",
     "relation",

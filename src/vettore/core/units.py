@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
@@ -34,6 +35,21 @@ def product(first: str, second: str) -> str:
         return first or second
     above, slash, below = first.partition("/")
     return f"{above}·{second}{slash}{below}"
+
+
+def composed(powers: Mapping[str, float]) -> str:
+    """Return units to their powers as one text: ``{"mg/L": 1, "min": -1}`` is ``mg/L/min``."""
+    above = below = ""
+    for unit, exponent in sorted(powers.items(), key=lambda one: "/" not in one[0]):
+        if abs(exponent) < 1e-9:
+            continue
+        size = abs(exponent)
+        whole = power(unit, round(size)) if abs(size - round(size)) < 1e-9 else f"{unit}^{size:g}"
+        if exponent > 0:
+            above = product(above, whole)
+        else:
+            below = product(below, whole)
+    return quotient(above, below) if below else above
 
 
 def conversion(old: str, new: str) -> tuple[float, float]:

@@ -39,5 +39,6 @@ class Told:
     tried: int
     agreed: int | None = None
     rounds: int = 0
+    unit: str = "rounds"
     others: tuple[Alternative, ...] = ()
     notes: tuple[str, ...] = ()

@@ -20,7 +20,7 @@ from vettore.core.fit.result import Alternative, FitResult
 from vettore.core.fit.robust import check_loss, forgive
 from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
-from vettore.core.fit.starts import AGREE, Found, find
+from vettore.core.fit.starts import AGREE, Found, agreed_estimate, find
 from vettore.core.fit.terms import check_held, fit_terms, pick_rows
 from vettore.core.fit.thin import thinned
 from vettore.core.formula.formula import Formula
@@ -137,6 +137,10 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
         estimates = asked.estimate(columns, problem.plain_y)
         first = [np.array([one[name] for name in names]) for one in estimates if all(name in one for name in names)]
         first = [one for one in first if np.isfinite(one).all()]
+    if first and not asked.start:
+        near = agreed_estimate(problem, first)
+        if near is not None:
+            return canonical(problem, near.best), Told(near.tried, near.agreed, near.rounds, "estimates")
     pinned = {} if notes else {name: float(asked.start[name]) for name in names if name in asked.start}
     found: Found | None = find(problem, asked.seed, asked.progress, pinned, first)
     if found is None:
@@ -148,4 +152,4 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
         Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares)
         for squares, values in found.others
     )
-    return canonical(problem, found.best), Told(found.tried, found.agreed, found.rounds, others, notes)
+    return canonical(problem, found.best), Told(found.tried, found.agreed, found.rounds, others=others, notes=notes)

@@ -169,7 +169,7 @@ def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable)
 
 def _message(converged: bool, answer: Polished, told: Told) -> str:
     starts = "one start" if told.tried == 1 else f"{told.tried} starts"
-    agreed = f"; {told.agreed} of {told.rounds} rounds agree" if told.agreed is not None else ""
+    agreed = "" if told.agreed is None else f"; {told.agreed} of {told.rounds} {told.unit} agree"
     if converged:
         return f"Converged from {starts}{agreed}; the gradient is {answer.gradient:.0e} of the residuals."
     return f"Not converged from {starts}{agreed}: the gradient is still {answer.gradient:.0e} of the residuals."

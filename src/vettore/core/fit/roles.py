@@ -7,13 +7,14 @@ sense for data of any scale.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, Number, names
+from vettore.core.formula.coefficient_units import exponents_over
+from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, names
 
 TRIGONOMETRIC = frozenset({"sin", "cos", "tan"})
 PLAIN, LOCATION, FREQUENCY, PHASE, EXPONENT, SHIFT = "plain", "location", "frequency", "phase", "exponent", "shift"
@@ -32,7 +33,7 @@ class Role:
 
 def roles(tree: Node, nonlinear: Sequence[str], data: Sequence[str], coefficients: Sequence[str]) -> dict[str, Role]:
     """Return the role of each nonlinear coefficient."""
-    found = _Dimensions(coefficients, data).solve(tree)
+    found = exponents_over(tree, tuple(coefficients), tuple(data))
     kinds = dict.fromkeys(nonlinear, PLAIN)
     _walk(tree, "", frozenset(nonlinear), frozenset(data), kinds)
     return {name: Role(kinds[name], found[name]) for name in nonlinear}
@@ -122,91 +123,3 @@ def _walk(node: Node, inside: str, wanted: frozenset[str], data: frozenset[str],
             _walk(of, inside, wanted, data, kinds)
         case _:
             return
-
-
-class _Dimensions:
-    """Collects the equations. A dimension is a pair: exponents of unknowns (coefficients and fresh ones), of data."""
-
-    def __init__(self, coefficients: Sequence[str], data: Sequence[str]) -> None:
-        self.unknown = {name: i for i, name in enumerate(coefficients)}
-        self.data = {name: i for i, name in enumerate(data)}
-        self.equations: list[tuple[Mapping[int, float], Array]] = []
-        self.fresh = len(coefficients)
-
-    def solve(self, tree: Node) -> dict[str, Array]:
-        """Return the exponents of every coefficient over the data."""
-        self._of(tree)
-        width = len(self.data)
-        if not self.equations or not width:
-            return {name: np.zeros(width) for name in self.unknown}
-        a = np.zeros((len(self.equations), self.fresh))
-        b = np.zeros((len(self.equations), width))
-        for i, (unknown, known) in enumerate(self.equations):
-            for j, factor in unknown.items():
-                a[i, j] = factor
-            b[i] = -known
-        found = np.round(np.linalg.lstsq(a, b, rcond=None)[0], 6)
-        return {name: found[i] for name, i in self.unknown.items()}
-
-    def _none(self) -> tuple[dict[int, float], Array]:
-        return {}, np.zeros(len(self.data))
-
-    def _equal(self, one: tuple[Mapping[int, float], Array], other: tuple[Mapping[int, float], Array]) -> None:
-        difference = {k: one[0].get(k, 0.0) - other[0].get(k, 0.0) for k in {*one[0], *other[0]}}
-        if any(difference.values()):
-            self.equations.append((difference, one[1] - other[1]))
-
-    def _of(self, node: Node) -> tuple[dict[int, float], Array]:
-        match node:
-            case Name(name) if name in self.data:
-                known = np.zeros(len(self.data))
-                known[self.data[name]] = 1.0
-                return {}, known
-            case Name(name):
-                if name not in self.unknown:
-                    # A held coefficient has a dimension, too, though nobody asks for it.
-                    self.unknown[name] = self.fresh
-                    self.fresh += 1
-                return {self.unknown[name]: 1.0}, np.zeros(len(self.data))
-            case Negate(of):
-                return self._of(of)
-            case Binary("+" | "-", left, right):
-                one, other = self._of(left), self._of(right)
-                # A bare number beside something takes its dimension, or every 1 + x would be refused.
-                if isinstance(right, Number) or isinstance(left, Number):
-                    self._equal(other if isinstance(left, Number) else one, self._none())
-                    return self._none()
-                self._equal(one, other)
-                return one
-            case Binary("*" | "/" as sign, left, right):
-                one, other = self._of(left), self._of(right)
-                way = 1.0 if sign == "*" else -1.0
-                mixed = {k: one[0].get(k, 0.0) + way * other[0].get(k, 0.0) for k in {*one[0], *other[0]}}
-                return mixed, one[1] + way * other[1]
-            case Binary("^", base, exponent):
-                inner = self._of(base)
-                value = exponent.of if isinstance(exponent, Negate) else exponent
-                if isinstance(value, Number):
-                    power = -value.value if isinstance(exponent, Negate) else value.value
-                    return {k: v * power for k, v in inner[0].items()}, inner[1] * power
-                self._equal(self._of(exponent), self._none())
-                self.fresh += 1
-                return {self.fresh - 1: 1.0}, np.zeros(len(self.data))
-            case Call("sqrt" | "cbrt" as function, (of,)):
-                inner, power = self._of(of), 0.5 if function == "sqrt" else 1 / 3
-                return {k: v * power for k, v in inner[0].items()}, inner[1] * power
-            case Call("abs" | "min" | "max" as function, arguments):
-                parts = [self._of(argument) for argument in arguments]
-                for part in parts[1:]:
-                    self._equal(parts[0], part)
-                return parts[0]
-            case Call("if", (_, a, b)):
-                one = self._of(a)
-                self._equal(one, self._of(b))
-                return one
-            case Call(_, arguments):
-                for argument in arguments:
-                    self._equal(self._of(argument), self._none())
-                return self._none()
-            case _:
-                return self._none()

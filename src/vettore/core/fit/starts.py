@@ -83,6 +83,16 @@ def find(
     return Found(best, agreed, len(reached), tried, tuple(others))
 
 
+def agreed_estimate(problem: Separable, starts: Sequence[Array]) -> Found | None:
+    """Return the answer that enough estimated starts lead to, or None when they do not agree on the best of theirs."""
+    ends = [one for one in (search_to_end(problem, start) for start in starts) if one is not None]
+    if not ends:
+        return None
+    best = min(ends, key=lambda one: one.projected.squares)
+    agreed = sum(_same(one.projected.squares, best.projected.squares, problem) for one in ends)
+    return Found(best, agreed, len(starts), len(starts), ()) if agreed >= AGREE else None
+
+
 def _same(a: float, b: float, problem: Separable) -> bool:
     rounding = 1e-24 * float(problem.y @ problem.y)
     return abs(a - b) <= SAME * max(abs(a), abs(b)) + rounding
@@ -96,7 +106,7 @@ def _round(
         return search_to_end(problem, np.empty(0)), 1
     tree, data = read.right, read.data
     columns = [np.asarray(problem.given[name], dtype=np.float64) for name in data]
-    found = roles(tree, names_of, data, (*problem.parts.linear, *names_of))
+    found = roles(tree, names_of, data, read.coefficients)
 
     def drawn(name: str, count: int) -> Array:
         if name in pinned:

@@ -213,6 +213,7 @@ def two_peaks(x: Array, y: Array) -> Sets:
         sets.append({"m": a, "s": v / 1.18, "n": b, "r": w / 1.18})
         place, width = _tops(x, y, 1, base)[0]
         sets.append({"m": place - width / 2, "s": width / 2, "n": place + width / 2, "r": width / 2})
+        sets.append({"m": a, "s": 0.7 * v, "n": b, "r": 0.7 * w})
     return sets
 
 
@@ -243,7 +244,7 @@ def _angular(x: Array, y: Array, count: int = 3) -> list[float]:
 
 def wave(x: Array, y: Array) -> Sets:
     """Return angular frequencies with several phases."""
-    return [{"w": w, "p": p} for w in _angular(x, y) for p in (0.0, 1.6)]
+    return [{"w": w, "p": p} for w in _angular(x, y) for p in (0.0, 0.8, 1.6)]
 
 
 def damped_wave(x: Array, y: Array) -> Sets:

@@ -1,0 +1,88 @@
+"""Units of coefficients from the units of columns, and of numbers made from coefficients."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core import units
+from vettore.core.formula.dimensions import PLAIN, Dimensions, Equation, Vector, solve
+from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import Node
+from vettore.core.formula.write import to_text
+
+
+@dataclass(frozen=True)
+class CoefficientUnits:
+    """The unit of every coefficient as a text (None where it cannot be told), and contradictions as sentences."""
+
+    units: Mapping[str, str | None]
+    contradictions: tuple[str, ...]
+    exponents: Mapping[str, Mapping[str, float] | None]
+
+    def of(self, tree: Node) -> str:
+        """Return the unit of a formula over the coefficients; blank where it cannot be told."""
+        known = {name: vector for name, vector in self.exponents.items() if vector is not None}
+        found = Dimensions([name for name in self.exponents if name not in known], known).of(tree)
+        if any(label or name in self.exponents for (label, name), power in found.items() if power):
+            return ""
+        return units.composed({name: power for (_, name), power in found.items()})
+
+
+def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> CoefficientUnits:
+    """Work out the units of a formula's coefficients from those of its columns."""
+    # A text that is a coefficient's name cannot stand for a unit as well.
+    bases = list(dict.fromkeys(f"[{unit}]" for unit in of_columns.values() if unit))
+    vectors = {name: {f"[{unit}]": 1.0} if unit else {} for name, unit in of_columns.items()}
+    for name in (*formula.data, formula.response):
+        vectors.setdefault(name, {})
+    found = Dimensions(formula.coefficients, vectors)
+    if formula.left is not None:
+        found.equal(formula.left, formula.right)
+    else:
+        found.of(formula.right)
+    solved = solve(found, bases)
+    exponents = {
+        name: None
+        if vector is None
+        else {base[1:-1]: float(power) for base, power in zip(bases, vector, strict=True) if power}
+        for name, vector in solved.exponents.items()
+    }
+    texts = {name: None if vector is None else units.composed(vector) for name, vector in exponents.items()}
+    told = CoefficientUnits(texts, (), exponents)
+    sentences = tuple(_sentence(one, told, vectors) for one in solved.contradictions)
+    return CoefficientUnits(texts, tuple(dict.fromkeys(sentences)), exponents)
+
+
+def _sentence(equation: Equation, told: CoefficientUnits, columns: Mapping[str, Mapping[str, float]]) -> str:
+    known = {
+        **{
+            name: {f"[{unit}]": power for unit, power in v.items()}
+            for name, v in told.exponents.items()
+            if v is not None
+        },
+        **columns,
+    }
+
+    def unit_of(node: Node) -> str:
+        vector: Vector = Dimensions((), known).of(node)
+        text = units.composed({name[1:-1]: power for (label, name), power in vector.items() if label == PLAIN})
+        return text or "no unit"
+
+    left = to_text(equation.left)
+    if equation.right is None:
+        return f"{left} has the unit {unit_of(equation.left)}, but stands where a number without unit is needed."
+    return (
+        f"{left} and {to_text(equation.right)} should share a unit, but one has {unit_of(equation.left)} "
+        f"and the other {unit_of(equation.right)}."
+    )
+
+
+def exponents_over(tree: Node, coefficients: tuple[str, ...], data: tuple[str, ...]) -> dict[str, np.ndarray]:
+    """Return the exponents of coefficients over data columns as far as a right side tells; 0 where it does not."""
+    found = Dimensions(coefficients, {name: {f"[{name}]": 1.0} for name in data})
+    found.of(tree)
+    solved = solve(found, [f"[{name}]" for name in data])
+    return {n: np.zeros(len(data)) if v is None else v for n, v in solved.exponents.items()}

@@ -1,0 +1,103 @@
+"""Every model of the catalogue fits its own practice data, says what it gives, and can be pulled by its grips."""
+
+import numpy as np
+import pytest
+
+import vettore.core as core
+from tests.core.models.truth import TRUTH
+from vettore.core.fit.propagate import propagate, quantities
+from vettore.core.formula.coefficient_units import coefficient_units
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.reader import Reader
+from vettore.core.models.model import own_model
+
+X = np.linspace(1, 40, 79)
+MODELS = list(core.CATALOGUE.values())
+
+
+def value(text, known):
+    program = Program(Reader(text, frozenset(known)).read_all())
+    return float(program({name: np.float64(known[name]) for name in program.inputs}))
+
+
+@pytest.mark.parametrize("model", MODELS, ids=lambda one: one.key)
+def test_a_model_fits_its_practice_data_without_starts(model):
+    """At or below the truth's sum of squares, with x in seconds, columns named like coefficients, and converged."""
+    made = core.practice(model.formula, TRUTH[model.key], x=X, noise=0.1, seed=3)
+    result = core.fit(model, {"k": made.x * 60, "A": made.y})
+    assert result.sum_of_squares <= float(np.sum((made.y - made.true_y) ** 2)) * (1 + 1e-9)
+    assert result.converged
+    assert not result.warnings
+    called = model.names_beside(("k", "A"))
+    assert set(result.coefficients) == set(called.values())
+    for one in quantities(model, result, called):
+        assert np.isfinite(one.value)
+        assert one.standard_error is None or one.standard_error >= 0
+
+
+@pytest.mark.parametrize("model", MODELS, ids=lambda one: one.key)
+def test_a_model_is_described_whole(model):
+    """Meanings for every coefficient, quantities and grips over its coefficients, a unit without contradiction."""
+    assert set(model.meanings) == set(model.coefficients) == set(TRUTH[model.key])
+    assert model.use.endswith(".")
+    units = coefficient_units(model.read, {"x": "min", "y": "mg/L"})
+    assert not units.contradictions
+    known = {**TRUTH[model.key], "near": 1.0, "mid": 20.0, "far": 40.0}
+    curve = Program(model.read.right)
+    for quantity in model.quantities:
+        assert np.isfinite(value(quantity.formula, known))
+        units.of(Reader(quantity.formula, frozenset(model.coefficients)).read_all())
+    for grip in model.grips:
+        x, y = value(grip.x, known), value(grip.y, known)
+        level = grip.name in {"level", "plateau", "ceiling", "background"}
+        on_curve = float(curve({**TRUTH[model.key], "x": np.float64(x)}))
+        assert level or on_curve == pytest.approx(y, rel=0.01)
+        # Pulled to where it is, a grip changes nothing; pulled elsewhere, it follows.
+        pulled = {**known, "px": x, "py": y}
+        for name, formula in grip.sets.items():
+            assert value(formula, pulled) == pytest.approx(known[name], rel=1e-9)
+        moved = {**known, "px": x * 1.02 + 0.01, "py": y * 1.03}
+        after = {**known, **{name: value(formula, moved) for name, formula in grip.sets.items()}}
+        follows = [abs(value(grip.x, after) - moved["px"]) < 1e-9, abs(value(grip.y, after) - moved["py"]) < 1e-9]
+        assert any(follows)
+
+
+def test_units_of_coefficients_and_contradictions_are_worked_out():
+    """k in 1/min, A in mg/L; a sum of unlike things is named."""
+    columns = {"t": "min", "y": "mg/L"}
+    decay = coefficient_units(read_formula("y = A*exp(-k*t) + C", columns), columns)
+    assert decay.units == {"A": "mg/L", "k": "1/min", "C": "mg/L"}
+    area = coefficient_units(core.model("gaussian").read, {"x": "min", "y": "mg/L"})
+    assert area.of(Reader("A*s", frozenset("As")).read_all()) == "mg·min/L"
+    power = coefficient_units(read_formula("y = A*t^n + C", columns), columns)
+    assert power.units == {"A": None, "n": "", "C": "mg/L"}
+    bare = coefficient_units(read_formula("y = A*exp(-t)", columns), columns)
+    assert "min" in bare.contradictions[0]
+    twice = coefficient_units(read_formula("y = A*exp(-k*t) + k", columns), columns)
+    assert len(twice.contradictions) == 1
+
+
+def test_the_spread_of_a_half_life_is_that_of_many_fits():
+    """The delta method against 300 practice sets."""
+    x, found, told = np.linspace(0, 90, 40), [], []
+    for seed in range(300):
+        made = core.practice("y = A*exp(-k*x)", {"A": 6, "k": 0.04}, x=x, noise=0.1, seed=seed)
+        result = core.fit(core.model("exponential-decay"), {"x": x, "y": made.y})
+        half = propagate("ln(2)/k", result)
+        found.append(half.value)
+        told.append(half.standard_error)
+    assert np.mean(told) == pytest.approx(np.std(found), rel=0.1)
+    with_other = propagate("M/k", result, {"M": (5.0, 0.5)})
+    assert with_other.standard_error > propagate("5/k", result).standard_error
+    with pytest.raises(core.DataError, match="no value for Q"):
+        propagate("Q*k", result)
+
+
+def test_own_models_speak_of_x_and_y():
+    """A formula over two columns becomes a model for any two."""
+    mine = own_model("Slow loss", "O2 = A*exp(-k*t)", "t", "O2", "Oxygen in a jar.", {"k": "rate"})
+    assert mine.formula == "y = A*exp(-k*x)"
+    assert mine.over("hour", "N") == "N = A*exp(-k*hour)"
+    with pytest.raises(core.DataError, match="no coefficient"):
+        own_model("Slow", "y = A*x", "x", "y", meanings={"k": "rate"})
