@@ -3,10 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
 
 from vettore.core.errors import DataError
+from vettore.core.fit.diagnostics import weighted_residuals
 from vettore.core.fit.result import FitResult
+from vettore.core.scatter import f_above
+
+# AICc nearer to the best than this counts as equally good (Burnham & Anderson 2002, §2.6).
+EQUALLY_GOOD = 2.0
 
 
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
@@ -28,3 +36,75 @@ def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
         return tuple(float(i == simplest) for i in range(len(results)))
     raw = [math.exp((best - value) / 2) if value < math.inf else 0.0 for value in criteria]
     return tuple(value / sum(raw) for value in raw)
+
+
+@dataclass(frozen=True)
+class Compared:
+    """One fit of a comparison; ``equal`` says that it is as good as the best."""
+
+    name: str
+    result: FitResult
+    weight: float
+    difference: float
+    equal: bool
+
+    @property
+    def coefficients(self) -> int:
+        """How many coefficients were fitted."""
+        return self.result.n - self.result.degrees_of_freedom
+
+
+def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
+    """Return fits best first by AICc; of those equally good, the simplest first. Raises DataError.
+
+    The fits must rest on the same rows and explain the same left side: a fit of y and one of ln(y) have no sum of
+    squares in common.
+    """
+    results = list(fits.values())
+    if not results:
+        raise DataError("There is nothing to compare.")
+    lefts = {result.formula.split(" = ")[0] for result in results}
+    if len(lefts) > 1:
+        raise DataError(
+            f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "
+            "measure different things. Compare the curves on y itself."
+        )
+    rows = {result.rows_in_use.tobytes() for result in results}
+    if len(rows) > 1:
+        raise DataError("The fits rest on different rows. Compare them on the rows that all can use.")
+    if len({result.loss for result in results}) > 1:
+        raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
+    weights = akaike_weights(results)
+    best = min(result.aicc for result in results)
+    out = []
+    for (name, result), weight in zip(fits.items(), weights, strict=True):
+        # Infinities of the same sign do not differ.
+        gap = 0.0 if result.aicc == best else result.aicc - best
+        out.append(Compared(name, result, weight, gap, gap < EQUALLY_GOOD))
+    return tuple(
+        sorted(out, key=lambda one: (0, one.coefficients, one.difference) if one.equal else (1, 0, one.difference))
+    )
+
+
+@dataclass(frozen=True)
+class Nested:
+    """The F test of a larger model against a smaller one that it contains."""
+
+    f: float
+    p: float
+    top: int
+    bottom: int
+
+
+def nested_f(small: FitResult, large: FitResult) -> Nested:
+    """Test whether the larger of two nested models fits better than chance would have it. Raises DataError."""
+    top = small.degrees_of_freedom - large.degrees_of_freedom
+    if not np.array_equal(small.rows_in_use, large.rows_in_use):
+        raise DataError("The fits rest on different rows. Compare them on the same.")
+    if top < 1 or large.degrees_of_freedom < 1:
+        raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
+    s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
+    if t > s * (1 + 1e-9):
+        raise DataError("The model with more coefficients fits worse, so it does not contain the other.")
+    f = max(s - t, 0.0) / top / (t / large.degrees_of_freedom) if t > 0 else math.inf
+    return Nested(f, f_above(f, top, large.degrees_of_freedom), top, large.degrees_of_freedom)

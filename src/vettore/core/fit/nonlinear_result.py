@@ -93,7 +93,7 @@ def nonlinear_result(
         residuals=residuals,
         fitted=rows.y - residuals,
         leverage=np.clip(answer.leverage, 0.0, 1.0),
-        x=rows.x if len(read.data) != 1 else used[read.data[0]],
+        x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,
         left_out=rows.left_out,

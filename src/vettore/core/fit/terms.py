@@ -9,6 +9,7 @@ X ≈ G⁻¹ at each step.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -101,7 +102,8 @@ def pick_rows(
         together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
     label = ", ".join(read.data) or "row"
     rows = choose_rows(together, left, sigma, weights, (label, to_text(read.left)))
-    return rows, {name: column[rows.in_use] for name, column in columns.items()}
+    used = {name: column[rows.in_use] for name, column in columns.items()}
+    return replace(rows, x=used[read.data[0]]) if len(read.data) == 1 else rows, used
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
