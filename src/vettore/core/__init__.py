@@ -10,6 +10,7 @@ from vettore.core.fit.many import ManyFits, fit_many
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.interpolate.interpolant import Interpolant, interpolate
 from vettore.core.models.catalogue import CATALOGUE, model
 from vettore.core.models.model import Model
 from vettore.core.practice import PracticeData, practice
@@ -24,6 +25,7 @@ __all__ = [
     "Description",
     "FitResult",
     "FormulaError",
+    "Interpolant",
     "ManyFits",
     "Model",
     "PolynomialCurve",
@@ -36,6 +38,7 @@ __all__ = [
     "fit",
     "fit_many",
     "fit_polynomial",
+    "interpolate",
     "model",
     "polynomial_formula",
     "practice",

@@ -1,0 +1,1 @@
+"""Curves through points, when no model is wanted."""

@@ -1,0 +1,176 @@
+"""Every method passes through its points, reproduces what it should, and agrees with an independent witness."""
+
+import numpy as np
+import pytest
+from scipy import interpolate as witness
+
+import vettore.core as core
+from vettore.core.interpolate.methods import METHODS
+
+RNG = np.random.default_rng(3)
+X = np.sort(RNG.uniform(0, 10, 14))
+Y = np.sin(X) + 0.3 * X + RNG.normal(0, 0.2, 14)
+AT = np.linspace(X[0], X[-1], 301)
+THROUGH = [key for key in METHODS if key not in ("smoothing", "periodic")]
+
+
+def witness_of(key):
+    steps = {"previous": "previous", "next": "next", "nearest": "nearest", "linear": "linear"}
+    if key in steps:
+        return witness.interp1d(X, Y, kind=steps[key])
+    if key == "quadratic":
+        return witness.make_interp_spline(X, Y, k=2)
+    if key in ("cubic", "natural", "clamped"):
+        return witness.CubicSpline(X, Y, bc_type={"cubic": "not-a-knot"}.get(key, key))
+    if key == "monotone":
+        return witness.PchipInterpolator(X, Y)
+    if key == "local":
+        return witness.Akima1DInterpolator(X, Y, method="makima")
+    return witness.BarycentricInterpolator(X, Y)
+
+
+@pytest.mark.parametrize("key", THROUGH)
+def test_a_method_passes_through_its_points_and_agrees_with_its_witness(key):
+    """To 1e-12 of the size of y (1e-9 for one polynomial, whose errors swell)."""
+    curve = core.interpolate(X, Y, key)
+    size = np.max(np.abs(Y))
+    np.testing.assert_allclose(curve(X), Y, atol=1e-13 * size)
+    allowed = 1e-9 if key == "polynomial" else 1e-12
+    expected = witness_of(key)(AT)
+    assert np.max(np.abs(curve(AT) - expected)) <= allowed * max(size, np.max(np.abs(expected)))
+    if key in ("quadratic", "cubic", "natural", "clamped", "monotone", "local"):
+        other = witness_of(key).derivative()(AT)
+        np.testing.assert_allclose(curve.slope(AT), other, atol=1e-10 * np.max(np.abs(other)))
+        total = witness_of(key).antiderivative()
+        assert curve.area(X[0], X[-1]) == pytest.approx(float(total(X[-1]) - total(X[0])), rel=1e-12)
+
+
+def test_a_periodic_spline_agrees_with_its_witness_and_refuses_open_ends():
+    """Four and more points."""
+    for n in (3, 4, 9):
+        x = np.linspace(0, 5, n) ** 1.1
+        y = np.append(RNG.normal(0, 1, n - 1), 0.0)
+        y[-1] = y[0]
+        expected = witness.CubicSpline(x, y, bc_type="periodic")
+        at = np.linspace(x[0], x[-1], 50)
+        np.testing.assert_allclose(core.interpolate(x, y, "periodic")(at), expected(at), atol=1e-12)
+    with pytest.raises(core.DataError, match="same y at both ends"):
+        core.interpolate(X, Y, "periodic")
+
+
+def test_a_smoothing_spline_agrees_with_its_witness():
+    """At a given penalty, and at the penalty of generalised cross-validation."""
+    x = np.sort(RNG.uniform(0, 10, 60))
+    y = np.sin(x) + RNG.normal(0, 0.2, 60)
+    at = np.linspace(x[0], x[-1], 200)
+    for penalty in (1e-3, 0.1, 10.0):
+        expected = witness.make_smoothing_spline(x, y, lam=penalty)(at)
+        np.testing.assert_allclose(core.interpolate(x, y, "smoothing", penalty=penalty)(at), expected, atol=1e-10)
+    chosen = core.interpolate(x, y, "smoothing")
+    np.testing.assert_allclose(chosen(at), witness.make_smoothing_spline(x, y)(at), atol=2e-4)
+    leverage = chosen.smoother.leverage(chosen.penalty)
+    columns = [chosen.smoother.fit(unit, chosen.penalty)[i] for i, unit in enumerate(np.eye(60))]
+    np.testing.assert_allclose(leverage, columns, atol=1e-11)
+
+
+@pytest.mark.parametrize(
+    ("key", "degree"),
+    [("linear", 1), ("quadratic", 2), ("cubic", 3), ("natural", 1), ("monotone", 1), ("local", 1), ("polynomial", 9)],
+)
+def test_a_method_reproduces_the_polynomials_it_should(key, degree):
+    """And so does its area."""
+    x = np.sort(RNG.uniform(-2, 3, 12))
+    powers = RNG.normal(0, 1, degree + 1)
+    values = sum(c * x**k for k, c in enumerate(powers))
+    curve = core.interpolate(x, values, key)
+    at = np.linspace(x[0], x[-1], 50)
+    np.testing.assert_allclose(curve(at), sum(c * at**k for k, c in enumerate(powers)), atol=1e-9)
+    exact = sum(c * (x[-1] ** (k + 1) - x[0] ** (k + 1)) / (k + 1) for k, c in enumerate(powers))
+    assert curve.area(x[0], x[-1]) == pytest.approx(exact, rel=1e-9)
+
+
+@pytest.mark.parametrize("key", THROUGH)
+def test_areas_add_up_and_turn_their_sign(key):
+    """Splitting a span, reversing it, and the derivative of the running area."""
+    curve = core.interpolate(X, Y, key)
+    a, b, c = 1.3, 4.7, 7.9
+    assert curve.area(a, c) == pytest.approx(curve.area(a, b) + curve.area(b, c), rel=1e-10)
+    assert curve.area(c, a) == -curve.area(a, c)
+    at = np.linspace(a, c, 20_001)
+    middle = (at[1:] + at[:-1]) / 2
+    assert curve.area(a, c) == pytest.approx(float(np.sum(curve(middle)) * (at[1] - at[0])), rel=1e-3)
+
+
+@pytest.mark.parametrize("key", [key for key in THROUGH if key not in ("previous", "next", "nearest")])
+def test_crossings_and_turning_points_are_where_the_curve_says(key):
+    """Every sign change of a fine sampling is found, and the curve has the value there."""
+    curve = core.interpolate(X, Y, key)
+    fine = np.linspace(X[0], X[-1], 20_001)
+    for level in (1.0, 2.2):
+        roots = curve.crossings(level, X[0], X[-1])
+        np.testing.assert_allclose(curve(roots), level, atol=1e-9)
+        changes = np.sum(np.diff(np.sign(curve(fine) - level)) != 0)
+        assert len(roots) == changes
+    if key != "linear":
+        tops = curve.turning_points(X[0], X[-1])
+        slopes = np.sign(curve.slope(fine))
+        slopes = slopes[slopes != 0]
+        assert abs(len(tops) - int(np.sum(np.diff(slopes) != 0))) <= (4 if key == "monotone" else 0)
+
+
+@pytest.mark.parametrize("key", [key for key in METHODS if key != "periodic"])
+def test_uncertainty_is_that_of_many_curves(key):
+    """Standard errors of value and area against 400 noisy repeats."""
+    sigma = np.full(14, 0.05)
+    curve = core.interpolate(X, Y, key, sigma=sigma, penalty=0.05 if key == "smoothing" else None)
+    at = np.array([1.9, 5.05])
+    told = curve.standard_error(at)
+    values, areas = [], []
+    for _ in range(400):
+        other = core.interpolate(
+            X, Y + RNG.normal(0, sigma), key, penalty=0.05 if key == "smoothing" else None, sigma=sigma
+        )
+        values.append(other(at))
+        areas.append(other.area(1, 6))
+    # The weights of the local method have corners, which a derivative does not see.
+    np.testing.assert_allclose(np.std(values, axis=0), told, rtol=0.25 if key == "local" else 0.15)
+    assert np.std(areas) == pytest.approx(curve.area_error(1, 6), rel=0.15)
+
+
+def test_doubts_are_told_left_out_error_and_swing():
+    """A monotone curve never swings; one polynomial does; leaving out agrees with doing so by hand."""
+    rising = np.sort(Y)
+    assert core.interpolate(X, rising, "monotone").swing == pytest.approx(0, abs=1e-12)
+    assert core.interpolate(X, Y, "polynomial").swing > core.interpolate(X, Y, "cubic").swing
+    for key in ("linear", "cubic", "monotone", "polynomial"):
+        misses = []
+        for j in range(1, 13):
+            keep = np.arange(14) != j
+            misses.append(float(core.interpolate(X[keep], Y[keep], key)(X[j])) - Y[j])
+        expected = np.sqrt(np.mean(np.square(misses)))
+        assert core.interpolate(X, Y, key).left_out_error == pytest.approx(expected, rel=1e-6)
+    assert core.interpolate(X, Y, "polynomial").swelling > 100
+
+
+def test_order_repeats_blanks_and_the_outside_are_said():
+    """Repeated x are averaged, blanks named, values outside refused or marked as asked."""
+    curve = core.interpolate([3, 1, 2, 2, np.nan], [9, 1, 4, 6, 5], "linear")
+    assert curve(2.0) == 5
+    assert curve.left_out == (5,)
+    assert len(curve.notes) == 2
+    with pytest.raises(core.DataError, match="outside the points"):
+        curve(3.5)
+    assert core.interpolate([1, 2, 3], [1, 4, 9], "cubic", outside="continue")(4.0) == pytest.approx(16)
+    assert core.interpolate([1, 2, 3], [1, 4, 9], "cubic", outside="constant")(4.0) == 9
+    linear = core.interpolate([1, 2, 3], [1, 4, 9], "cubic", outside="linear")
+    assert linear(4.0) == pytest.approx(15)
+    assert linear.area(3, 4) == pytest.approx(12)
+    for bad, words in (
+        ({"method": "spline"}, "no method"),
+        ({"outside": "wrap"}, "Outside the points"),
+        ({"method": "smoothing", "penalty": -1.0}, "above zero"),
+    ):
+        with pytest.raises(core.DataError, match=words):
+            core.interpolate(X, Y, **bad)
+    with pytest.raises(core.DataError, match="at least 2"):
+        core.interpolate([1.0], [2.0], "linear")
