@@ -10,9 +10,12 @@ from vettore.core.fit.many import ManyFits, fit_many
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.integrate.function import FunctionArea, integrate_function
+from vettore.core.integrate.sampled import SampledArea, integrate
 from vettore.core.interpolate.interpolant import Interpolant, interpolate
 from vettore.core.models.catalogue import CATALOGUE, model
 from vettore.core.models.model import Model
+from vettore.core.polynomial import Polynomial
 from vettore.core.practice import PracticeData, practice
 from vettore.core.statistics import Description, Relation, describe, relation
 
@@ -25,12 +28,15 @@ __all__ = [
     "Description",
     "FitResult",
     "FormulaError",
+    "FunctionArea",
     "Interpolant",
     "ManyFits",
     "Model",
+    "Polynomial",
     "PolynomialCurve",
     "PracticeData",
     "Relation",
+    "SampledArea",
     "TurningPoint",
     "VettoreError",
     "akaike_weights",
@@ -38,6 +44,8 @@ __all__ = [
     "fit",
     "fit_many",
     "fit_polynomial",
+    "integrate",
+    "integrate_function",
     "interpolate",
     "model",
     "polynomial_formula",

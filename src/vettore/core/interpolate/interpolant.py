@@ -343,7 +343,7 @@ def interpolate(
         notes.append(f"{name_rows(gone).capitalize()} left out: no number.")
     points_x, points_y = columns["x"][good], columns["y"][good]
     points_sigma = columns["sigma"][good] if sigma is not None else None
-    points_x, points_y, points_sigma, repeated = _sorted(points_x, points_y, points_sigma)
+    points_x, points_y, points_sigma, repeated = sorted_points(points_x, points_y, points_sigma)
     if repeated:
         notes.append(f"{repeated} rows repeat an x; their y is averaged.")
     n = len(points_x)
@@ -359,7 +359,7 @@ def interpolate(
     return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(notes), gone)
 
 
-def _sorted(x: Array, y: Array, sigma: Array | None) -> tuple[Array, Array, Array | None, int]:
+def sorted_points(x: Array, y: Array, sigma: Array | None) -> tuple[Array, Array, Array | None, int]:
     """Return points by rising x with equal x averaged, and how many rows repeat an x."""
     if len(x) > 1 and np.all(x[1:] > x[:-1]):
         return x, y, sigma, 0

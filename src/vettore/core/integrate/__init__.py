@@ -1,0 +1,1 @@
+"""Areas under points and under functions."""

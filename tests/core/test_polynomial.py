@@ -1,0 +1,130 @@
+"""Polynomials: algebra that comes back to the last digit, roots with their doubts, turning points."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import vettore.core as core
+from vettore.core.polynomial import Polynomial
+from vettore.core.polynomial_roots import exact_value
+
+whole = st.lists(st.integers(-50, 50).map(float), min_size=1, max_size=7)
+
+
+@given(whole, whole, whole)
+@settings(max_examples=80, deadline=None)
+def test_algebra_keeps_its_laws(a, b, c):
+    """Distribution, division with remainder, powers, composition and the slope of a product, exactly."""
+    p, q, r = Polynomial(a), Polynomial(b), Polynomial(c)
+    assert p * (q + r) == p * q + p * r
+    assert (p * q).slope() == p.slope() * q + p * q.slope()
+    if not q.is_zero:
+        quotient, rest = divmod(p * q + Polynomial([rest_of(q)]), q)
+        if q.degree:
+            assert quotient == p
+            assert rest == Polynomial([rest_of(q)])
+    assert p**2 == p * p
+    x = np.linspace(-1, 1, 5)
+    if p.degree * q.degree <= 20:
+        np.testing.assert_allclose(p.compose(q)(x), p(q(x)), rtol=1e-9, atol=1e-6)
+    np.testing.assert_allclose(p.shifted(0.5)(x), p(x + 0.5), rtol=1e-9, atol=1e-6)
+    assert p.antiderivative().slope() == p or p.degree > 2
+    assert p.area(-1, 2) == pytest.approx(float(p.antiderivative()(2.0) - p.antiderivative()(-1.0)), abs=1e-6)
+
+
+def rest_of(q):
+    return 3.0 if q.degree else 0.0
+
+
+@pytest.mark.parametrize("degree", [1, 2, 5, 12, 20, 30])
+def test_roots_of_random_polynomials_have_tiny_backward_errors(degree):
+    """|p(z)| ≤ 1e-14 of the sum of the sizes of its terms, and there are as many as the degree."""
+    rng = np.random.default_rng(degree)
+    for _ in range(8):
+        c = tuple((rng.normal(0, 1, degree + 1) * 10 ** rng.uniform(-3, 3, degree + 1)).tolist())
+        roots = Polynomial(c).roots()
+        assert len(roots) == degree
+        for z in roots:
+            value = exact_value(c, z)
+            size = sum(abs(one) * abs(z) ** k for k, one in enumerate(c))
+            assert math.hypot(float(value[0]), float(value[1])) <= 1e-14 * size
+        assert all(z.conjugate() in roots for z in roots)
+
+
+@pytest.mark.parametrize(
+    ("roots", "expected"),
+    [
+        ([1, 1, 1], [(1, 3)]),
+        ([2, 2, -3, 0, 0], [(-3, 1), (0, 2), (2, 2)]),
+        ([0.1, 0.1, 0.3], [(0.1, 2), (0.3, 1)]),
+        ([0.7] * 4 + [1.9], [(0.7, 4), (1.9, 1)]),
+        ([1 + 2j, 1 - 2j, 1 + 2j, 1 - 2j], [(1 - 2j, 2), (1 + 2j, 2)]),
+        ([1.0, 1.0001], [(1, 1), (1.0001, 1)]),
+    ],
+)
+def test_multiple_roots_are_recognised(roots, expected):
+    """And near ones are kept apart."""
+    found = Polynomial.from_roots(roots).root_list
+    assert [one.multiplicity for one in found] == [count for _, count in expected]
+    for one, (value, _) in zip(found, expected, strict=True):
+        assert one.value == pytest.approx(value, abs=1e-8)
+        assert one.is_zero
+
+
+def test_wilkinson_like_roots_are_said_to_be_ill_conditioned():
+    """20 whole roots: some have few sure digits; five have all of theirs."""
+    assert any(one.ill_conditioned for one in Polynomial.from_roots(range(1, 21)).root_list)
+    assert not any(one.ill_conditioned for one in Polynomial.from_roots(range(1, 6)).root_list)
+
+
+def test_turning_points_and_inflections():
+    """x³ − 3x: a top, an inflection, a bottom; x⁴ has a bottom and no inflection; x³ an inflection only."""
+    found = [(turn.kind, turn.x, turn.y) for turn in Polynomial([0, -3, 0, 1]).turns()]
+    assert found == [("top", -1, 2), ("inflection", 0, 0), ("bottom", 1, -2)]
+    assert [turn.kind for turn in Polynomial([0, 0, 0, 0, 1]).turns()] == ["bottom"]
+    assert [turn.kind for turn in Polynomial([0, 0, 0, 1]).turns()] == ["inflection"]
+    assert Polynomial([5]).turns() == ()
+
+
+def test_a_fit_becomes_a_polynomial_with_uncertain_roots():
+    """The standard error of a root is that of many fits."""
+    rng, x = np.random.default_rng(1), np.linspace(0, 5, 40)
+    found, told = [], []
+    for _ in range(200):
+        result = core.fit_polynomial(x, (x - 1) * (x - 4) + rng.normal(0, 0.1, 40), 2)
+        root = Polynomial.from_fit(result).root_list[0]
+        found.append(root.value.real)
+        told.append(root.standard_error)
+    assert np.std(found) == pytest.approx(np.mean(told), rel=0.15)
+    p = Polynomial.from_fit(result)
+    np.testing.assert_allclose(p.standard_error(x), result.curve.standard_error(x), rtol=1e-6)
+    np.testing.assert_allclose(p.curve(0, 5).crossings(0.0, 0, 5), p.real_roots(), rtol=1e-9)
+    assert p.slope().covariance.shape == (2, 2)
+
+
+def test_common_divisors_exact_and_to_rounding():
+    """(x−1)(x−2) and (x−2)(x−3); the same with roots that have no exact double."""
+    one, other = Polynomial.from_roots([1, 2]), Polynomial.from_roots([2, 3])
+    assert one.common_divisor(other) == Polynomial([-2, 1])
+    near = Polynomial.from_roots([0.1, 0.7]).common_divisor(Polynomial.from_roots([0.7, 0.3]))
+    assert near.coefficients == pytest.approx((-0.7, 1), rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("call", "words"),
+    [
+        (lambda: Polynomial([]), "at least one"),
+        (lambda: Polynomial([1, math.nan]), "x\\^1"),
+        (lambda: Polynomial.from_roots([1 + 1j]), "without its conjugate"),
+        (lambda: divmod(Polynomial([1]), Polynomial([0])), "divided by zero"),
+        (lambda: Polynomial([0]).roots(), "every x"),
+        (lambda: Polynomial([1, 1]) ** -1, "whole power"),
+    ],
+)
+def test_wrong_requests_are_refused(call, words):
+    """In a sentence."""
+    with pytest.raises(core.DataError, match=words):
+        call()
