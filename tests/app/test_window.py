@@ -208,7 +208,7 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     assert reading.crossings[0].standard_error > 0
     text = html(report_content(window.session.study))
     assert "Nonlinear least squares" in text
-    assert "exp(" in text
+    assert "<i>e</i><sup>" in text
     qtbot.mouseClick(page.line_up.thumbnails[2], LEFT)
     settled()
     assert page.fit.result.method == "linear least squares"

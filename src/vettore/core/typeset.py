@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from html import escape
 from typing import TypeAlias
 
-from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, Number
+from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, Number, walk
 from vettore.core.formula.words import GREEK_LETTERS
 from vettore.core.formula.write import to_text
 
@@ -48,13 +48,37 @@ class Lowered:
 
 
 @dataclass(frozen=True)
+class Fraction:
+    """One box over another with a line between."""
+
+    above: Box
+    below: Box
+
+
+@dataclass(frozen=True)
+class Radical:
+    """A root; ``index`` is 2 for the square root, which is not written."""
+
+    of: Box
+    index: int = 2
+
+
+@dataclass(frozen=True)
+class Fenced:
+    """A box in brackets as tall as it is: ``(``, ``|`` or ``[``."""
+
+    of: Box
+    bracket: str = "("
+
+
+@dataclass(frozen=True)
 class Slot:
     """The place of a coefficient; what is shown for it is decided where it is drawn."""
 
     name: str
 
 
-Box: TypeAlias = Text | Row | Raised | Lowered | Slot
+Box: TypeAlias = Text | Row | Raised | Lowered | Fraction | Radical | Fenced | Slot
 
 
 def coefficient_symbol(name: str) -> Box:
@@ -103,7 +127,7 @@ SUM_TIGHT, PRODUCT_TIGHT, SIGN_TIGHT, POWER_TIGHT, WHOLE = 1, 2, 3, 4, 5
 
 def _box(node: Node, slots: frozenset[str], around: int = 0) -> Box:
     box, tightness = _parts(node, slots)
-    return Row((Text("("), box, Text(")"))) if tightness < around else box
+    return Fenced(box) if tightness < around else box
 
 
 def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
@@ -118,21 +142,51 @@ def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
             middle = Text(" + " if sign == "+" else " − ")
             return Row((_box(left, slots, SUM_TIGHT), middle, _box(right, slots, PRODUCT_TIGHT))), SUM_TIGHT
         case Binary("*", left, right):
-            return Row((_box(left, slots, PRODUCT_TIGHT), Text(" "), _box(right, slots, SIGN_TIGHT))), PRODUCT_TIGHT
+            return _product(left, right, slots), PRODUCT_TIGHT
         case Binary("/", left, right):
-            parts = (_box(left, slots, PRODUCT_TIGHT), Text(" / "), _box(right, slots, SIGN_TIGHT))
-            return Row(parts), PRODUCT_TIGHT
+            return Fraction(_box(left, slots), _box(right, slots)), PRODUCT_TIGHT
         case Binary("^", left, right):
-            return Raised(_box(left, slots, WHOLE), _box(right, slots)), POWER_TIGHT
-        case Call("sqrt", (of,)):
-            return Row((Text("√("), _box(of, slots), Text(")"))), WHOLE
+            # A function to a power is put in brackets as a whole, which no reader mistakes.
+            tight = POWER_TIGHT + 2 if isinstance(left, Call) and left.function not in BRACKETED else WHOLE
+            return Raised(_box(left, slots, tight), _box(right, slots)), POWER_TIGHT
+        case Call("exp", (of,)) if _is_short(of):
+            return Raised(Text("e"), _box(of, slots)), POWER_TIGHT
+        case Call("sqrt" | "cbrt" as function, (of,)):
+            return Radical(_box(of, slots), 2 if function == "sqrt" else 3), WHOLE
+        case Call("abs", (of,)):
+            return Fenced(_box(of, slots), "|"), WHOLE
         case Call(function, arguments):
             inside: list[Box] = []
             for argument in arguments:
                 inside += [Text(", "), _box(argument, slots)] if inside else [_box(argument, slots)]
-            return Row((Text(f"{function}("), *inside, Text(")"))), WHOLE
+            return Row((Text(WRITTEN.get(function, function)), Fenced(Row(tuple(inside))))), WHOLE
         case _:
             return Text(to_text(node)), 0
+
+
+# Functions that bring brackets of their own, and how some are written.
+BRACKETED = frozenset({"abs", "sqrt", "cbrt"})
+WRITTEN = {"log10": "log₁₀", "log2": "log₂", "gamma": "Γ", "lgamma": "ln Γ"}
+# An exponent of e with more parts than this is set beside exp, on the line.
+MOST_IN_EXPONENT = 12
+
+
+def _is_short(node: Node) -> bool:
+    parts = list(walk(node))
+    tall = any(isinstance(part, Binary) and part.sign == "/" for part in parts)
+    nested = any(isinstance(part, Call) for part in parts)
+    return len(parts) <= MOST_IN_EXPONENT and not tall and not nested
+
+
+def _product(left: Node, right: Node, slots: frozenset[str]) -> Box:
+    """Set a product: numbers touch what follows, two numbers get a dot."""
+    one, other = _box(left, slots, PRODUCT_TIGHT), _box(right, slots, SIGN_TIGHT)
+    begins = right
+    while isinstance(begins, Binary):
+        begins = begins.left
+    if isinstance(begins, Number):
+        return Row((one, Text(" · "), other))
+    return Row((one, Text("\u2009"), other))
 
 
 def _named(name: str) -> Box:
@@ -141,7 +195,10 @@ def _named(name: str) -> Box:
     return Lowered(base, Text(index)) if index else base
 
 
-def to_html(box: Box, slots: dict[str, str] | None = None) -> str:
+Slots = Mapping[str, str]
+
+
+def to_html(box: Box, slots: Slots | None = None) -> str:
     """Write a box as HTML; ``slots`` gives what stands for a coefficient (its symbol by default)."""
     match box:
         case Text(text):
@@ -152,5 +209,34 @@ def to_html(box: Box, slots: dict[str, str] | None = None) -> str:
             return f"{to_html(base, slots)}<sup>{to_html(exponent, slots)}</sup>"
         case Lowered(base, index):
             return f"{to_html(base, slots)}<sub>{to_html(index, slots)}</sub>"
+        case Fraction(above, below):
+            top, bottom = to_html(above, slots), to_html(below, slots)
+            return f'<span class="fraction"><span>{top}</span><span>{bottom}</span></span>'
+        case Radical(of, index):
+            return f'{"" if index == 2 else f"<sup>{index}</sup>"}√<span class="radical">{to_html(of, slots)}</span>'
+        case Fenced(of, bracket):
+            inner = to_html(of, slots)
+            sides = PAIRS[bracket]
+            if has_fraction(of):
+                return f'<span class="tall">{sides[0]}</span>{inner}<span class="tall">{sides[1]}</span>'
+            return f"{sides[0]}{inner}{sides[1]}"
         case Slot(name):
             return slots[name] if slots and name in slots else to_html(coefficient_symbol(name))
+
+
+PAIRS = {"(": ("(", ")"), "|": ("|", "|"), "[": ("[", "]")}
+
+
+def has_fraction(box: Box) -> bool:
+    """Whether a box holds a fraction on its line, so that brackets around it have to be tall."""
+    match box:
+        case Fraction():
+            return True
+        case Row(parts):
+            return any(has_fraction(part) for part in parts)
+        case Raised(base, _) | Lowered(base, _):
+            return has_fraction(base)
+        case Radical(of) | Fenced(of):
+            return has_fraction(of)
+        case _:
+            return False

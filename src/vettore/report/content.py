@@ -17,6 +17,7 @@ from vettore.study.derive import (
     coefficient_units,
     derive_fit,
     derive_reading,
+    derived_quantities,
     equation_of,
 )
 from vettore.study.recipes import Asked
@@ -29,7 +30,9 @@ SECTIONS = {
     "source": "Data and their source",
     "figure": "Figure",
     "coefficients": "Equation and coefficients",
+    "quantities": "What follows from the coefficients",
     "goodness": "Goodness of fit",
+    "checks": "Checks",
     "readings": "Kept readings",
     "aside": "Rows set aside",
     "method": "Method",
@@ -60,6 +63,8 @@ class Content:
     coefficients: tuple[tuple[str, ...], ...]
     level: str
     goodness: tuple[Line, ...]
+    quantities: tuple[Line, ...]
+    checks: tuple[tuple[str, str, str], ...]
     readings: tuple[Line, ...]
     aside: tuple[tuple[str, ...], ...]
     method: str
@@ -84,8 +89,16 @@ def report_content(study: Study, today: date | None = None) -> Content:
         note=recipe.note,
         sections=sections,
         summary=summary(
-            fit.result, curve.name, y.name if y else "y", y.unit if y else "", len(fit.series.set_aside), style
+            fit.result,
+            curve.name,
+            y.name if y else "y",
+            y.unit if y else "",
+            len(fit.series.set_aside),
+            style,
+            fit.checks,
         ),
+        quantities=quantity_lines(fit, style),
+        checks=tuple((one.verdict.value, one.sentence, one.figure) for one in fit.checks),
         source=_source(fit),
         figure=fit_figure(fit, style) if "figure" in sections else "",
         caption=_caption(fit, style),
@@ -125,6 +138,13 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         Line("degrees of freedom", str(result.degrees_of_freedom)),
         Line("AICc", style.number(result.aicc, 5)),
         Line("BIC", style.number(result.bic, 5)),
+    )
+
+
+def quantity_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
+    """Return what the model derives from its coefficients, with uncertainty and unit."""
+    return tuple(
+        Line(one.name, style.pair(one.value, one.standard_error, unit)) for one, unit in derived_quantities(fit)
     )
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,10 +15,16 @@ from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.curve import Crossing
 from vettore.core.errors import DataError
+from vettore.core.fit.asked import Progress
+from vettore.core.fit.checks import Check, checks
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial
+from vettore.core.fit.propagate import Derived, quantities
 from vettore.core.fit.result import FitResult
+from vettore.core.formula.coefficient_units import CoefficientUnits
+from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula
 from vettore.core.formula.formula import read_formula
+from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
 from vettore.study.recipes import Asked, FitRecipe, Reading
 from vettore.study.series import Role, Series
@@ -37,6 +44,11 @@ class DerivedFit:
     series: Series
     result: FitResult
     rows: NDArray[np.intp]
+
+    @cached_property
+    def checks(self) -> tuple[Check, ...]:
+        """What was tested about the fit, rows named by their numbers in the series."""
+        return checks(self.result, self.rows + 1)
 
 
 @dataclass(frozen=True)
@@ -72,8 +84,10 @@ def derive_fit(study: Study, curve: str) -> DerivedFit:
     return fit_series(study.find_series(recipe.series), recipe)
 
 
-def fit_series(series: Series, recipe: FitRecipe) -> DerivedFit:
-    """Fit a recipe to a series that is at hand."""
+def fit_series(
+    series: Series, recipe: FitRecipe, progress: Progress | None = None, thorough: bool = True
+) -> DerivedFit:
+    """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit."""
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
         missing = "x" if x is None else "y"
@@ -82,6 +96,8 @@ def fit_series(series: Series, recipe: FitRecipe) -> DerivedFit:
     sigma = series.sigma if recipe.use_errors else None
     if sigma is not None:
         mask = mask & np.isfinite(sigma)
+    if recipe.span is not None:
+        mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
     rows = np.flatnonzero(mask)
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
@@ -90,12 +106,14 @@ def fit_series(series: Series, recipe: FitRecipe) -> DerivedFit:
         tuple((column.name, column.role) for column in series.columns),
         series.error_of_y,
         series.set_aside,
-        (recipe.degree, recipe.intercept, recipe.use_errors, recipe.formula),
+        replace(recipe, id="", series=""),
+        thorough,
     )
     result = _recall(key)
     if result is None and recipe.formula:
-        result = _fit_formula(series, recipe, rows, sigma)
-        _remember(key, result)
+        result = _fit_formula(series, recipe, rows, sigma, progress, thorough)
+        if progress is None or not progress(0, result.sum_of_squares):
+            _remember(key, result)
     if result is None:
         result = fit_polynomial(
             x[rows],
@@ -109,14 +127,36 @@ def fit_series(series: Series, recipe: FitRecipe) -> DerivedFit:
     return DerivedFit(recipe, series, result, rows[result.rows_in_use])
 
 
-def _fit_formula(series: Series, recipe: FitRecipe, rows: NDArray[np.intp], sigma: Array | None) -> FitResult:
+def _fit_formula(
+    series: Series,
+    recipe: FitRecipe,
+    rows: NDArray[np.intp],
+    sigma: Array | None,
+    progress: Progress | None,
+    thorough: bool,
+) -> FitResult:
     """Fit a formula to the columns that it names, on the rows that are in use."""
     columns = {
         settings.name: column.values[rows]
         for settings, column in zip(series.columns, series.data, strict=True)
         if column.texts is None
     }
-    return fit(recipe.formula, columns, sigma=None if sigma is None else sigma[rows])
+    estimate = None
+    x, y = series.column(Role.X), series.column(Role.Y)
+    if recipe.model in CATALOGUE and x is not None and y is not None:
+        estimate = CATALOGUE[recipe.model].estimator(x.name, y.name, [column.name for column in series.columns])
+    return fit(
+        recipe.formula,
+        columns,
+        start=dict(recipe.start),
+        hold=dict(recipe.hold),
+        limits={name: (low, high) for name, low, high in recipe.limits},
+        sigma=None if sigma is None else sigma[rows],
+        loss=recipe.loss,
+        progress=progress,
+        estimate=estimate,
+        thorough=thorough,
+    )
 
 
 def derive_reading(study: Study, reading: Reading) -> DerivedReading:
@@ -152,12 +192,34 @@ def coefficient_unit(series: Series, power: int) -> str:
     return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
 
 
+def formula_units(fit: DerivedFit) -> CoefficientUnits | None:
+    """Return what a formula says of units, contradictions among them; None for a polynomial."""
+    if not fit.recipe.formula:
+        return None
+    columns = {column.name: column.unit for column in fit.series.columns}
+    return units_of_formula(read_formula(fit.recipe.formula, columns), columns)
+
+
 def coefficient_units(fit: DerivedFit) -> Sequence[str]:
-    """Return the units of all coefficients of a fit, in order; those of a formula are not worked out yet."""
-    if fit.recipe.formula:
-        return [""] * len(fit.result.coefficients)
+    """Return the units of all coefficients of a fit, in order; blank where they cannot be told."""
+    told = formula_units(fit)
+    if told is not None:
+        return [told.units[name] or "" for name in fit.result.coefficients]
     first = 0 if fit.recipe.intercept else 1
     return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
+
+
+def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
+    """Return what the model of a fit derives from its coefficients, each with its unit."""
+    model, told = CATALOGUE.get(fit.recipe.model), formula_units(fit)
+    if model is None or told is None:
+        return ()
+    called = model.names_beside([column.name for column in fit.series.columns])
+    if not set(called.values()) <= set(fit.result.coefficients):
+        return ()
+    known = {name: told.exponents[new] for name, new in called.items()}
+    named = CoefficientUnits({}, (), known)
+    return tuple((one, named.of(one.tree)) for one in quantities(model, fit.result, called))
 
 
 def equation_of(fit: DerivedFit) -> tuple[Box, list[Row]]:

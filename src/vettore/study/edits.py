@@ -8,6 +8,7 @@ from dataclasses import replace
 from vettore.core.errors import DataError, name_rows
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
+from vettore.core.models.catalogue import model
 from vettore.study.columns import column_names
 from vettore.study.recipes import Asked, FitRecipe, Reading, ReportRecipe
 from vettore.study.series import (
@@ -64,7 +65,20 @@ def set_column(study: Study, series: str, place: int, settings: ColumnSettings) 
     if settings.name != renamed:
         _check_name(one, settings.name, place)
         columns = [replace(c, formula=rename_in(c.formula, renamed, settings.name)) for c in columns]
+        names = [column.name for column in one.columns]
+        study = replace(study, curves=tuple(_renamed(c, series, names, renamed, settings.name) for c in study.curves))
     return _with_series(study, one.changed(columns=tuple(columns)))
+
+
+def _renamed(curve: FitRecipe, series: str, columns: list[str], old: str, new: str) -> FitRecipe:
+    """Return a fit whose formula follows the new name of a column; a coefficient of that name steps aside."""
+    if curve.series != series or not curve.formula:
+        return curve
+    formula = curve.formula
+    if new in read_formula(formula, columns).coefficients:
+        formula = rename_in(formula, new, f"{new}_0")
+        curve = replace(curve, hold=(), start=(), limits=())
+    return replace(curve, formula=rename_in(formula, old, new))
 
 
 def add_worked_column(study: Study, series: str, name: str, unit: str, formula: str) -> Study:
@@ -260,6 +274,24 @@ def add_formula(study: Study, series: str, formula: str) -> Study:
     read_formula(formula, [column.name for column in one.columns])
     study = add_fit(study, series, 1)
     return change_fit(study, replace(study.curves[-1], formula=formula))
+
+
+def with_model(series: Series, recipe: FitRecipe, key: str) -> FitRecipe:
+    """Return a recipe with a model of the catalogue over the series' x and y; what was decided of others is let go."""
+    x, y = series.column(Role.X), series.column(Role.Y)
+    if x is None or y is None:
+        raise DataError(
+            f"{series.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
+        )
+    text = model(key).over(x.name, y.name, [column.name for column in series.columns])
+    return replace(recipe, formula=text, model=key, hold=(), start=(), limits=())
+
+
+def add_model(study: Study, series: str, key: str) -> Study:
+    """Add a fit of a model of the catalogue. Raises DataError."""
+    one = study.find_series(series)
+    study = add_fit(study, series, 1)
+    return change_fit(study, with_model(one, study.curves[-1], key))
 
 
 def change_fit(study: Study, fit: FitRecipe) -> Study:

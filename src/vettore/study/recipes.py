@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vettore.core.models.catalogue import CATALOGUE
+
 DEGREE_NAMES = ("Constant", "Straight line", "Quadratic", "Cubic", "Quartic", "Quintic")
 
 
@@ -15,7 +17,11 @@ def degree_name(degree: int) -> str:
 
 @dataclass(frozen=True)
 class FitRecipe:
-    """A model fitted to a series by least squares: a polynomial of a degree, or a formula over its columns."""
+    """A model fitted to a series by least squares: a polynomial of a degree, or a formula over its columns.
+
+    ``model`` is the key of the catalogue's model that the formula came from. ``hold``, ``start`` are (name, value),
+    ``limits`` (name, low, high) with None for no limit. ``span`` leaves rows with x outside it out of the fit.
+    """
 
     id: str
     series: str
@@ -23,10 +29,18 @@ class FitRecipe:
     intercept: bool = True
     use_errors: bool = False
     formula: str = ""
+    model: str = ""
+    hold: tuple[tuple[str, float], ...] = ()
+    start: tuple[tuple[str, float], ...] = ()
+    limits: tuple[tuple[str, float | None, float | None], ...] = ()
+    loss: str = "squares"
+    span: tuple[float, float] | None = None
 
     @property
     def name(self) -> str:
         """The name on screen."""
+        if self.model in CATALOGUE:
+            return CATALOGUE[self.model].name
         if self.formula:
             return "Formula"
         name = degree_name(self.degree)

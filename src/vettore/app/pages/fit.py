@@ -3,38 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit_shaping import Shaping, formula_of, step_of
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import Chip, EquationStrip
+from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.app.widgets.fit_findings import FitFindings
-from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.core.errors import VettoreError
-from vettore.core.fit.compare import akaike_weights
 from vettore.core.formula.write import name_text
+from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
 from vettore.study import edits
 from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, equation_of, fit_series
+from vettore.study.line_up import Key
 from vettore.study.recipes import Asked, FitRecipe, degree_name
 from vettore.study.series import Role, Series
-
-HIGHEST_IN_LINE_UP = 10
-
-
-@dataclass(frozen=True, eq=False)
-class LineUpAnswer:
-    """What the background found for every degree."""
-
-    fits: dict[int, DerivedFit]
-    refusals: dict[int, str]
 
 
 class FitPage(Page):
@@ -47,9 +41,7 @@ class FitPage(Page):
         super().__init__(session)
         self.fit: DerivedFit | None = None
         self._shown: tuple[object, ...] = ()
-        self._lined_up: tuple[object, ...] = ()
-        self._candidates: list[Candidate] = []
-        self._by_degree = False
+        self._shaping: Shaping | None = None
         self._build_choices()
         self._build_stage(open_file)
         self.findings = FitFindings(session)
@@ -64,13 +56,14 @@ class FitPage(Page):
         head = QHBoxLayout()
         head.addWidget(section("Line-up"))
         head.addStretch()
-        self.order = button("best first", self._turn_order, "link", "Order the line-up by weight or by degree")
+        self.order = button("best first", self._turn_order, "link", "Order by weight or by number of coefficients")
         self.order.setProperty("kind", "link")
         head.addWidget(self.order)
         box.addLayout(head)
         box.addWidget(label("bars: share of the evidence (AICc)", "muted"))
         self.line_up = LineUp()
-        self.line_up.chosen.connect(self.choose_degree)
+        self.line_up.chosen.connect(self.choose)
+        self.filler = LineUpFiller(self.session, self.line_up, self._chosen_key)
         scroll = Column("Line-up", (0, 0, 6, 0))
         scroll.add(self.line_up)
         scroll.column.addStretch()
@@ -94,6 +87,11 @@ class FitPage(Page):
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
         self.strip = EquationStrip()
+        self.strip.shaped.connect(self.shape)
+        self.strip.released.connect(lambda: self._show_shaped(True))
+        self.strip.held.connect(self.turn_hold)
+        self.strip.asked.connect(self.ask_coefficient)
+        self.strip.refit.connect(self.refit)
         self.plot = Plot(with_residuals=True)
         self.first = self.plot
         self.refusal = label("", "bad", wrap=True)
@@ -131,8 +129,7 @@ class FitPage(Page):
         if series is None:
             self.fit = None
             self.findings.show_fit(None, "")
-            self.line_up.show_candidates([], (np.empty(0), np.empty(0)), -1, self.session.style)
-            self._lined_up = ()
+            self.filler.clear()
             return
         self._show_points(series)
         self._show_rows()
@@ -143,8 +140,10 @@ class FitPage(Page):
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.another.setEnabled(self.session.curve is not None)
-        self.session.background.run("fit", lambda: fit_series(series, recipe), self._show_fit, self._show_refusal, 1)
-        self._start_line_up(series, recipe)
+        self.session.background.run(
+            "fit", lambda: _fit_and_check(series, recipe), self._show_fit, self._show_refusal, 1
+        )
+        self.filler.fill(series, recipe)
 
     def status(self) -> list[str]:
         """Say what was used."""
@@ -152,6 +151,28 @@ class FitPage(Page):
             return []
         weights = "weights from ± of y" if self.fit.result.weighted else "equal weights"
         return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", self.fit.result.method, weights]
+
+    def choose(self, key: Key) -> None:
+        """Make the chosen curve a model of the line-up."""
+        if isinstance(key, int):
+            self.choose_degree(key)
+        else:
+            self.choose_model(key)
+
+    def choose_model(self, key: str) -> None:
+        """Make the chosen curve a model of the catalogue, or make the first curve of the series."""
+        series, curve = self.session.series, self.session.curve
+        if series is None or (curve is not None and curve.model == key):
+            return
+        label = f"fit {CATALOGUE[key].name.lower()}"
+        try:
+            if curve is None:
+                self.session.do(label, edits.add_model(self.session.study, series.id, key))
+            else:
+                changed = edits.with_model(series, curve, key)
+                self.session.do(label, edits.change_fit(self.session.study, changed))
+        except VettoreError as error:
+            self._say_refusal(str(error))
 
     def choose_degree(self, degree: int) -> None:
         """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
@@ -162,7 +183,8 @@ class FitPage(Page):
             study = edits.add_fit(self.session.study, series.id, degree)
             self.session.do(f"fit {degree_name(degree).lower()}", study)
         elif curve.degree != degree or curve.formula:
-            changed = replace(curve, degree=degree, formula="", intercept=curve.intercept or degree == 0)
+            plain = replace(curve, formula="", model="", hold=(), start=(), limits=())
+            changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
 
     def fit_own(self) -> None:
@@ -176,12 +198,16 @@ class FitPage(Page):
         try:
             study = edits.add_formula(self.session.study, series.id, text)
         except VettoreError as error:
-            self.refusal.setText(str(error))
-            self.refusal.show()
+            self._say_refusal(str(error))
             return
         if curve is not None:
-            study = edits.change_fit(self.session.study, replace(curve, formula=text))
+            plain = replace(curve, formula=text, model="", hold=(), start=(), limits=())
+            study = edits.change_fit(self.session.study, plain)
         self.session.do("fit an own formula", study)
+
+    def _say_refusal(self, sentence: str) -> None:
+        self.refusal.setText(sentence)
+        self.refusal.show()
 
     def _recipe(self, series: Series) -> FitRecipe:
         return self.session.curve or FitRecipe("", series.id, 1)
@@ -215,9 +241,9 @@ class FitPage(Page):
         self.session.do(label, edits.change_fit(study, changed))
 
     def _turn_order(self) -> None:
-        self._by_degree = not self._by_degree
-        self.order.setText("by degree" if self._by_degree else "best first")
-        self._arrange_line_up()
+        self.filler.by_complexity = not self.filler.by_complexity
+        self.order.setText("simplest first" if self.filler.by_complexity else "best first")
+        self.filler.arrange()
 
     def _show_points(self, series: Series) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)
@@ -246,15 +272,135 @@ class FitPage(Page):
         result = fit.result
         self.plot.line.set_curve(result.curve, result.level)
         self._show_residuals(fit)
-        left, terms = equation_of(fit)
-        chips = {}
-        for (name, coefficient), unit in zip(result.coefficients.items(), coefficient_units(fit), strict=True):
-            value, error = self.session.style.with_error(coefficient.value, coefficient.standard_error)
-            chips[name] = Chip(f"{value} {unit}".strip(), error if coefficient.standard_error is not None else "")
-        self.strip.show_equation(left, terms, chips)
+        self._shaping = None
+        self.strip.show_shaped("")
+        self._show_equation(fit)
         self.findings.show_fit(fit, "")
         self.readings.show_fit(fit)
         self.session.say("", "status")
+
+    def _show_equation(self, fit: DerivedFit) -> None:
+        """Show the equation with fitted values, or with those given by hand."""
+        left, terms = equation_of(fit)
+        chips, style = {}, self.session.style
+        spread = float(np.ptp(fit.result.y)) if fit.result.n else 1.0
+        for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
+            value, error = style.with_error(one.value, one.standard_error)
+            number = one.value
+            if self._shaping is not None and self._shaping.values[name] != one.value:
+                number = self._shaping.values[name]
+                value, error = style.number(number, 5), ""
+            known = error if one.standard_error is not None else ""
+            spoken = f"{name} is {value} {unit}, {'held' if one.held else f'± {error}'}"
+            chips[name] = Chip(
+                f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
+            )
+        self.strip.show_equation(left, terms, chips)
+
+    def shape(self, name: str, value: float) -> None:
+        """Give a coefficient a value by hand; the curve and the residuals follow at once."""
+        if self.fit is None:
+            return
+        if self._shaping is None:
+            self._shaping = Shaping(self.fit)
+        self._shaping.set(name, value)
+        self._show_shaped(False)
+
+    def _show_shaped(self, whole: bool) -> None:
+        if self._shaping is None or self.fit is None:
+            return
+        shaped = self._shaping.shaped(whole)
+        self.plot.line.set_curve(shaped.curve, self.fit.result.level)
+        rows = self.fit.rows[shaped.rows]
+        x = self.fit.result.x[shaped.rows]
+        none = np.zeros(len(rows), dtype=bool)
+        self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self.session.ink(self.fit.series))
+        self._show_equation(self.fit)
+        self.strip.show_shaped(self._shaping.words(shaped, self.session.style))
+
+    def refit(self) -> None:
+        """Fit again from the values given by hand."""
+        if self.fit is None or self._shaping is None:
+            return
+        values = self._shaping.values
+        held = dict(self.fit.recipe.hold)
+        start = tuple((name, value) for name, value in values.items() if name not in held)
+        # What is held stays held, at the value that it was given.
+        hold = tuple((name, values[name]) for name in held)
+        self._decide("refit from here", start=start, hold=hold)
+        self._shaping = None
+        self.refresh()
+
+    def turn_hold(self, name: str) -> None:
+        """Hold a coefficient at its present value, or let it go."""
+        if self.fit is None:
+            return
+        held = dict(self.fit.recipe.hold)
+        values = (
+            self._shaping.values if self._shaping else {n: c.value for n, c in self.fit.result.coefficients.items()}
+        )
+        if name in held:
+            del held[name]
+            self._decide(f"let {name} go", hold=tuple(held.items()))
+        elif len(held) + 1 < len(values):
+            held[name] = values[name]
+            limits = tuple(one for one in self.fit.recipe.limits if one[0] != name)
+            self._decide(f"hold {name}", hold=tuple(held.items()), limits=limits)
+        else:
+            self.session.say("One coefficient at least has to be fitted.", "bad")
+
+    def ask_coefficient(self, name: str) -> CoefficientPopup | None:
+        """Open the form of a coefficient under its chip."""
+        if self.fit is None:
+            return None
+        recipe = self.fit.recipe
+        limits = next(((low, high) for one, low, high in recipe.limits if one == name), (None, None))
+        model = CATALOGUE.get(recipe.model)
+        meanings = {}
+        if model is not None:
+            called = model.names_beside([column.name for column in self.fit.series.columns])
+            meanings = {called[own]: words for own, words in model.meanings.items()}
+        popup = CoefficientPopup(
+            self.fit.result.coefficients[name],
+            limits,
+            meanings.get(name, ""),
+            self.session.style,
+            self._take_coefficient,
+            self,
+        )
+        frame = self.strip.frame_of(name)
+        popup.show_under(self.strip.mapToGlobal(frame.bottomLeft().toPoint()))
+        return popup
+
+    def _take_coefficient(self, name: str, value: float, hold: bool, low: float | None, high: float | None) -> None:
+        if self.fit is None:
+            return
+        recipe = self.fit.recipe
+        held = {**dict(recipe.hold)}
+        held.pop(name, None)
+        limits = [one for one in recipe.limits if one[0] != name]
+        start = [one for one in recipe.start if one[0] != name]
+        if hold:
+            held[name] = value
+        else:
+            start.append((name, value))
+            if low is not None or high is not None:
+                limits.append((name, low, high))
+        self._decide(f"decide on {name}", hold=tuple(held.items()), limits=tuple(limits), start=tuple(start))
+
+    def _decide(self, label: str, **values: object) -> None:
+        """Change the recipe; a polynomial becomes the formula that it is."""
+        series, curve = self.session.series, self.session.curve
+        if series is None or self.fit is None:
+            return
+        study = self.session.study
+        if curve is None:
+            study = edits.add_fit(study, series.id, self.fit.recipe.degree)
+            curve = study.curves[-1]
+        changed = replace(curve, formula=formula_of(self.fit), **values)  # type: ignore[arg-type]
+        if not curve.formula and not changed.hold and not changed.limits:
+            changed = replace(changed, formula="", start=())
+        self.session.do(label, edits.change_fit(study, changed))
 
     def _show_residuals(self, fit: DerivedFit) -> None:
         result, series = fit.result, fit.series
@@ -279,52 +425,12 @@ class FitPage(Page):
         self.findings.show_fit(None, sentence)
         self.readings.show_fit(None)
 
-    def _start_line_up(self, series: Series, recipe: FitRecipe) -> None:
-        key = (series.key, series.columns, series.set_aside, series.error_of_y, recipe.intercept, recipe.use_errors)
-        if key == self._lined_up:
-            self.line_up.mark(self._chosen_degree())
-            return
-        self._lined_up = key
-        degrees = range(0 if recipe.intercept else 1, HIGHEST_IN_LINE_UP + 1)
-
-        def work() -> LineUpAnswer:
-            fits, refusals = {}, {}
-            for degree in degrees:
-                try:
-                    fits[degree] = fit_series(series, replace(recipe, degree=degree, formula=""))
-                except VettoreError as error:
-                    refusals[degree] = str(error)
-            return LineUpAnswer(fits, refusals)
-
-        self.session.background.run("line-up", work, self._show_line_up, lambda _sentence: None)
-
-    def _show_line_up(self, answer: LineUpAnswer) -> None:
-        weights = akaike_weights([fit.result for fit in answer.fits.values()]) if answer.fits else ()
-        self._candidates = [
-            Candidate(degree, degree_name(degree), fit.result.curve, weight)
-            for (degree, fit), weight in zip(answer.fits.items(), weights, strict=True)
-        ]
-        self._candidates += [Candidate(d, degree_name(d), refusal=text) for d, text in answer.refusals.items()]
-        self._arrange_line_up()
-
-    def _arrange_line_up(self) -> None:
-        series = self.session.series
-        if series is None:
-            return
-        ordered = sorted(self._candidates, key=lambda one: one.degree)
-        if not self._by_degree:
-            # Near-equal weights keep the simpler model first.
-            ordered.sort(key=lambda one: (one.curve is None, -round(one.weight, 3)))
-        x, y = series.values(Role.X), series.values(Role.Y)
-        if x is None or y is None:
-            return
-        points = (x[series.in_use], y[series.in_use])
-        self.line_up.show_candidates(ordered, points, self._chosen_degree(), self.session.style)
-
-    def _chosen_degree(self) -> int:
-        """Return the degree of the chosen curve, or −1 when it is no polynomial."""
+    def _chosen_key(self) -> Key:
+        """Return what is chosen in the line-up, or −1 when it is a formula of the user's own."""
         curve = self.session.curve
-        return -1 if curve is None or curve.formula else curve.degree
+        if curve is None or (curve.formula and not curve.model):
+            return -1
+        return curve.model or curve.degree
 
     def _show_pennants(self) -> None:
         fit = self.fit
@@ -353,3 +459,10 @@ class FitPage(Page):
         if self.visible:
             self.plot.marks.set_pointed(row)
             self.plot.residual_marks.set_pointed(row)
+
+
+def _fit_and_check(series: Series, recipe: FitRecipe) -> DerivedFit:
+    """Return a fit with its checks at hand, so that showing them takes no time."""
+    fit = fit_series(series, recipe)
+    _ = fit.checks
+    return fit

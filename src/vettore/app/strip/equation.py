@@ -1,63 +1,112 @@
-"""The equation strip: the formula of the fit, typeset, each coefficient on a chip with its value and ±."""
+"""The equation strip: the formula of the fit, typeset, each coefficient a chip that can be shaped by hand.
+
+Dragging a chip sideways, turning the wheel over it, or arrow keys change its value; a click or the space bar holds it
+or lets it go; a double click or Enter asks for value and limits. The strip says what was done; the page answers.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QWidget
 
-from vettore.app.style import colour, sans, serif
-from vettore.core.typeset import Box, Lowered, Raised, Row, Slot, Text, coefficient_symbol
+from vettore.app.strip.painter import Placed, place, side_by_side
+from vettore.app.style import colour, sans
+from vettore.app.widgets.parts import button, label
+from vettore.core.typeset import Box, Row, Text, coefficient_symbol
 from vettore.look.theme import SIZES
 
 # Sizes tried from the largest until the equation stands on one line; the last may take several.
-TYPE_SIZES = (25.0, 21.0, 17.0)
-INDEX_SCALE = 0.68
+TYPE_SIZES = (25.0, 21.0, 17.0, 14.0)
 CHIP_PADDING = 10.0
 MARGIN = 20.0
+# Pixels that the pointer moves before a press counts as a drag.
+DRAG_STARTS = 4
+# What a modifier makes of the speed.
+FINER, COARSER = 0.1, 10.0
+HINT = "drag a value to try it, click to hold it"
 
 
 @dataclass(frozen=True)
 class Chip:
-    """What stands on a coefficient's chip."""
+    """What stands on a coefficient's chip; ``step`` is how much one pixel of dragging changes the value."""
 
     value: str
     error: str
-
-
-@dataclass(frozen=True)
-class Placed:
-    """A box with its width and how to draw it at the left end of a baseline."""
-
-    width: float
-    above: float
-    below: float
-    draw: Callable[[QPainter, float, float], None]
+    number: float = 0.0
+    step: float = 0.0
+    held: bool = False
+    at_limit: bool = False
+    spoken: str = ""
 
 
 class EquationStrip(QWidget):
     """Paints ``left = term + term …``; wraps onto more lines, and shrinks, when it must."""
+
+    shaped = Signal(str, float)
+    released = Signal()
+    held = Signal(str)
+    asked = Signal(str)
+    refit = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self._left: Box = Text("y")
         self._terms: list[Row] = []
-        self._chips: dict[str, Chip] = {}
-        self._lines: list[list[Placed]] = []
+        self.chips: dict[str, Chip] = {}
+        self._lines: list[Placed] = []
+        self._frames: dict[str, QRectF] = {}
         self._height = 84
+        self._focused = ""
+        self._hovered = ""
+        self._pressed: tuple[str, QPointF, float] | None = None
+        self._dragging = False
+        # A click waits for a second one before it holds.
+        self._click = QTimer(self)
+        self._click.setSingleShot(True)
+        self._clicked_name = ""
+        self._click.timeout.connect(lambda: self.held.emit(self._clicked_name))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 8, 14, 8)
+        row.addStretch()
+        self.side = QWidget()
+        side = QHBoxLayout(self.side)
+        side.setContentsMargins(0, 0, 0, 0)
+        self.note = label("", "muted", wrap=True)
+        self.note.setFixedWidth(124)
+        self.note.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.again = button("Refit", self.refit.emit, "primary", "Fit again, starting from these values")
+        side.addWidget(self.note)
+        side.addWidget(self.again)
+        row.addWidget(self.side, alignment=Qt.AlignmentFlag.AlignVCenter)
+        self.show_shaped("")
 
     def show_equation(self, left: Box, terms: list[Row], chips: dict[str, Chip]) -> None:
-        """Show another equation."""
-        self._left, self._terms, self._chips = left, terms, chips
-        spoken = "; ".join(f"{name} {chip.value} ± {chip.error}" for name, chip in chips.items())
+        """Show another equation, or other values in it."""
+        self._left, self._terms, self.chips = left, terms, chips
+        self.side.setVisible(bool(terms))
+        if self._focused not in chips:
+            self._focused = next(iter(chips), "")
+        spoken = "; ".join(chip.spoken or f"{name} {chip.value} ± {chip.error}" for name, chip in chips.items())
         self.setAccessibleName(f"Equation of the fit: {spoken}" if spoken else "No fit yet")
         self._arrange()
+
+    def show_shaped(self, words: str) -> None:
+        """Say that the curve was shaped by hand, or (with no words) that it is the fit."""
+        self.note.setText(words or HINT)
+        self.again.setEnabled(bool(words))
+        self.side.setVisible(bool(self._terms))
+
+    def frame_of(self, name: str) -> QRectF:
+        """Return where the chip of a coefficient is."""
+        return self._frames.get(name, QRectF())
 
     def sizeHint(self) -> QSize:
         return QSize(400, self._height)
@@ -66,13 +115,20 @@ class EquationStrip(QWidget):
         super().resizeEvent(event)
         self._arrange()
 
+    # Layout.
+
     def _arrange(self) -> None:
         for size in TYPE_SIZES:
-            self._lines = self._wrapped(size)
-            if len(self._lines) <= 1:
+            lines = self._wrapped(size)
+            if len(lines) <= 1:
                 break
-        heights = [max(p.above for p in line) + max(p.below for p in line) + 8 for line in self._lines]
-        height = int(sum(heights) + 16) if heights else 84
+        self._lines = [side_by_side(line) for line in lines]
+        self._frames, top = {}, 8.0
+        for line in self._lines:
+            baseline = top + line.above
+            self._frames.update(dict(line.moved_chips(MARGIN, baseline)))
+            top = baseline + line.below + 8
+        height = int(top + 8) if self._lines else 84
         if height != self._height:
             self._height = height
             self.setFixedHeight(height)
@@ -81,10 +137,10 @@ class EquationStrip(QWidget):
     def _wrapped(self, size: float) -> list[list[Placed]]:
         if not self._terms:
             return []
-        pieces = [self._place(Row((self._left, Text(" = "))), size)]
-        pieces += [self._place(term, size) for term in self._terms]
+        pieces = [place(Row((self._left, Text(" = "))), size, self._place_chip)]
+        pieces += [place(term, size, self._place_chip) for term in self._terms]
         lines: list[list[Placed]] = [[]]
-        room = self.width() - 2 * MARGIN
+        room = self.width() - 2 * MARGIN - self.side.sizeHint().width()
         for piece in pieces:
             used = sum(p.width for p in lines[-1])
             if lines[-1] and used + piece.width > room:
@@ -92,86 +148,157 @@ class EquationStrip(QWidget):
             lines[-1].append(piece)
         return lines
 
+    def _place_chip(self, name: str, size: float) -> Placed:
+        chip = self.chips.get(name, Chip("", ""))
+        symbol = place(coefficient_symbol(name), max(size * 0.9, 13), None, "fit")
+        large = size > 16
+        value_font = sans(12 if large else 10.5, QFont.Weight.DemiBold)
+        texts = [(chip.value, value_font, "ink")]
+        foot = "held" if chip.held else "at its limit" if chip.at_limit else f"± {chip.error}" if chip.error else ""
+        if foot:
+            texts.append((foot, sans(SIZES.small), "muted"))
+        inner = max([symbol.width, *(QFontMetricsF(font).horizontalAdvance(text) for text, font, _ in texts)])
+        width = inner + (2 * CHIP_PADDING if large else 12)
+        lines = [QFontMetricsF(font).height() for _, font, _ in texts]
+        above, below = symbol.above + 5, 6 + sum(lines) + symbol.below * 0.6
+
+        def draw(painter: QPainter, x: float, baseline: float) -> None:
+            frame = QRectF(x, baseline - above, width, above + below)
+            strong = name == self._hovered or (name == self._focused and self.hasFocus())
+            role = "muted" if chip.held else "fit"
+            pen = QPen(colour("accent") if strong else colour(role, 0.45), 1.6 if strong else 1)
+            if chip.held:
+                pen.setStyle(Qt.PenStyle.DashLine)
+            painter.setPen(pen)
+            painter.setBrush(colour(role, 0.16 if strong else 0.09))
+            painter.drawRoundedRect(frame, SIZES.radius, SIZES.radius)
+            symbol.draw(painter, x + (width - symbol.width) / 2, baseline)
+            y = baseline + symbol.below * 0.6 + 2
+            for (text, font, ink), height in zip(texts, lines, strict=True):
+                painter.setFont(font)
+                painter.setPen(colour(ink))
+                painter.drawText(QRectF(x, y, width, height), Qt.AlignmentFlag.AlignCenter, text)
+                y += height
+
+        return Placed(width, above, below, draw, ((name, QRectF(0, -above, width, above + below)),))
+
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         top = 8.0
         for line in self._lines:
-            above = max(p.above for p in line)
-            baseline, x = top + above, MARGIN
-            for piece in line:
-                piece.draw(painter, x, baseline)
-                x += piece.width
-            top = baseline + max(p.below for p in line) + 8
+            baseline = top + line.above
+            line.draw(painter, MARGIN, baseline)
+            top = baseline + line.below + 8
 
-    def _place(self, box: Box, size: float, role: str = "ink") -> Placed:
-        match box:
-            case Text(text):
-                return _place_text(text, serif(size, box.italic), role)
-            case Row(parts):
-                return _side_by_side([self._place(part, size, role) for part in parts])
-            case Raised(base, exponent):
-                return self._with_script(base, exponent, size, role, up=0.38)
-            case Lowered(base, index):
-                return self._with_script(base, index, size, role, up=-0.16)
-            case Slot(name):
-                return self._place_chip(name, size)
+    # Hands.
 
-    def _with_script(self, base: Box, script: Box, size: float, role: str, up: float) -> Placed:
-        main, small = self._place(base, size, role), self._place(script, size * INDEX_SCALE, role)
-        shift = size * up
+    def _chip_at(self, point: QPointF) -> str:
+        return next((name for name, frame in self._frames.items() if frame.contains(point)), "")
 
-        def draw(painter: QPainter, x: float, baseline: float) -> None:
-            main.draw(painter, x, baseline)
-            small.draw(painter, x + main.width + 1, baseline - shift)
+    @staticmethod
+    def _speed(modifiers: Qt.KeyboardModifier) -> float:
+        if modifiers & Qt.KeyboardModifier.ShiftModifier:
+            return FINER
+        return COARSER if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
 
-        above, below = max(main.above, small.above + shift), max(main.below, small.below - shift)
-        return Placed(main.width + small.width + 2, above, below, draw)
+    def mousePressEvent(self, event) -> None:
+        name = self._chip_at(event.position())
+        if event.button() != Qt.MouseButton.LeftButton or not name:
+            super().mousePressEvent(event)
+            return
+        self._focused = name
+        self._pressed = (name, event.position(), self.chips[name].number)
+        self._dragging = False
+        self.update()
 
-    def _place_chip(self, name: str, size: float) -> Placed:
-        chip = self._chips.get(name, Chip("", ""))
-        symbol = self._place(coefficient_symbol(name), size * 0.9, "fit")
-        value_font, error_font = sans(12 if size > TYPE_SIZES[-1] else 11, QFont.Weight.DemiBold), sans(SIZES.small)
-        texts = [(chip.value, value_font, "ink")]
-        if chip.error:
-            texts.append((f"± {chip.error}", error_font, "muted"))
-        inner = max([symbol.width, *(QFontMetricsF(font).horizontalAdvance(text) for text, font, _ in texts)])
-        width = inner + 2 * CHIP_PADDING
-        lines = [QFontMetricsF(font).height() for _, font, _ in texts]
-        above, below = symbol.above + 5, 6 + sum(lines) + symbol.below * 0.6
+    def mouseMoveEvent(self, event) -> None:
+        name = self._chip_at(event.position())
+        if name != self._hovered and self._pressed is None:
+            self._hovered = name
+            self.setCursor(Qt.CursorShape.SizeHorCursor if name else Qt.CursorShape.ArrowCursor)
+            self.setToolTip("Drag to change · click to hold · double click for value and limits" if name else "")
+            self.update()
+        if self._pressed is None:
+            return
+        held, last, value = self._pressed
+        moved = event.position().x() - last.x()
+        if not self._dragging and abs(moved) < DRAG_STARTS:
+            return
+        self._dragging = True
+        value += moved * self.chips[held].step * self._speed(event.modifiers())
+        self._pressed = (held, event.position(), value)
+        self.shaped.emit(held, value)
 
-        def draw(painter: QPainter, x: float, baseline: float) -> None:
-            frame = QRectF(x, baseline - above, width, above + below)
-            painter.setPen(QPen(colour("fit", 0.35), 1))
-            painter.setBrush(colour("fit", 0.09))
-            painter.drawRoundedRect(frame, SIZES.radius, SIZES.radius)
-            symbol.draw(painter, x + (width - symbol.width) / 2, baseline)
-            y = baseline + symbol.below * 0.6 + 2
-            for (text, font, role), height in zip(texts, lines, strict=True):
-                painter.setFont(font)
-                painter.setPen(colour(role))
-                painter.drawText(QRectF(x, y, width, height), Qt.AlignmentFlag.AlignCenter, text)
-                y += height
+    def mouseReleaseEvent(self, _event) -> None:
+        if self._pressed is None:
+            return
+        name, dragged = self._pressed[0], self._dragging
+        self._pressed, self._dragging = None, False
+        if dragged:
+            self.released.emit()
+        elif not self._click.isActive():
+            self._clicked_name = name
+            self._click.start(QApplication.doubleClickInterval())
 
-        return Placed(width, above, below, draw)
+    def mouseDoubleClickEvent(self, event) -> None:
+        self._click.stop()
+        name = self._chip_at(event.position())
+        if name:
+            self.asked.emit(name)
 
+    def wheelEvent(self, event) -> None:
+        name = self._chip_at(event.position())
+        if not name:
+            super().wheelEvent(event)
+            return
+        turns = event.angleDelta().y() / 120
+        self._step(name, 8 * turns * self._speed(event.modifiers()))
+        event.accept()
 
-def _place_text(text: str, font: QFont, role: str) -> Placed:
-    metrics = QFontMetricsF(font)
+    def leaveEvent(self, event) -> None:
+        super().leaveEvent(event)
+        self._hovered = ""
+        self.update()
 
-    def draw(painter: QPainter, x: float, baseline: float) -> None:
-        painter.setFont(font)
-        painter.setPen(colour(role))
-        painter.drawText(QPointF(x, baseline), text)
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        names = list(self.chips)
+        key, speed = event.key(), self._speed(event.modifiers())
+        if not self._focused:
+            super().keyPressEvent(event)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._step(self._focused, (8 if key == Qt.Key.Key_Up else -8) * speed)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            place_of = names.index(self._focused) + (1 if key == Qt.Key.Key_Right else -1)
+            self._focus_chip(names[place_of % len(names)])
+        elif key == Qt.Key.Key_Space:
+            self.held.emit(self._focused)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.asked.emit(self._focused)
+        else:
+            super().keyPressEvent(event)
 
-    return Placed(metrics.horizontalAdvance(text), metrics.ascent() * 0.82, metrics.descent(), draw)
+    def event(self, event: QEvent) -> bool:
+        # Tab goes from chip to chip before it leaves the strip.
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._focused in self.chips:
+            names = list(self.chips)
+            here = names.index(self._focused)
+            if event.key() == Qt.Key.Key_Tab and here + 1 < len(names):
+                self._focus_chip(names[here + 1])
+                return True
+            if event.key() == Qt.Key.Key_Backtab and here > 0:
+                self._focus_chip(names[here - 1])
+                return True
+        return super().event(event)
 
+    def _focus_chip(self, name: str) -> None:
+        self._focused = name
+        chip = self.chips[name]
+        self.setAccessibleDescription(f"{name} is {chip.value}{', held' if chip.held else ''}")
+        self.update()
 
-def _side_by_side(pieces: list[Placed]) -> Placed:
-    def draw(painter: QPainter, x: float, baseline: float) -> None:
-        for piece in pieces:
-            piece.draw(painter, x, baseline)
-            x += piece.width
-
-    return Placed(sum(p.width for p in pieces), max(p.above for p in pieces), max(p.below for p in pieces), draw)
+    def _step(self, name: str, pixels: float) -> None:
+        chip = self.chips[name]
+        self.shaped.emit(name, chip.number + pixels * chip.step)
+        self.released.emit()

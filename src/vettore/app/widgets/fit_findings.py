@@ -7,11 +7,12 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.style import serif, theme
+from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.core.fit.summary import summary
-from vettore.report.content import goodness_lines, reading_line
+from vettore.report.content import goodness_lines, quantity_lines, reading_line
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units, derive_reading
+from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, formula_units
 from vettore.study.series import Role
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
@@ -44,8 +45,12 @@ class FitFindings(Column):
             section("Goodness of fit"),
             self._goodness,
         ]
+        self._follows = Pairs()
+        self._follows_parts = (rule(), section("What follows from it"), self._follows)
+        self.checks = CheckList(session)
         self._aside_rule, self._kept_rule = rule(), rule()
-        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers)
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:2])
+        self.add(*self._follows_parts, *self._numbers[2:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.add(self._kept_rule, self._kept_title, self._kept)
@@ -65,20 +70,29 @@ class FitFindings(Column):
                 self._aside,
                 self._kept_title,
                 self._kept,
+                self.checks,
+                *self._follows_parts,
             ):
                 part.hide()
             self._aside_rule.hide()
             self._kept_rule.hide()
             return
         style = self._session.style
-        y = fit.series.column(Role.Y)
         aside = len(fit.series.set_aside)
-        words = summary(fit.result, fit.recipe.name, y.name if y else "y", y.unit if y else "", aside, style)
+        y_name, y_unit = fit.series.name_and_unit(Role.Y)
+        words = summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks)
         if not fit.recipe.id:
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
-        self._warnings.setText("\n".join(f"△ {warning}" for warning in fit.result.warnings))
-        self._warnings.setVisible(bool(fit.result.warnings))
+        told = formula_units(fit)
+        warnings = (*fit.result.warnings, *(told.contradictions if told is not None else ()))
+        self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
+        self._warnings.setVisible(bool(warnings))
+        follows = quantity_lines(fit, style)
+        self._follows.show_pairs([(line.label, line.text) for line in follows])
+        for part in self._follows_parts:
+            part.setVisible(bool(follows))
+        self.checks.show_checks(fit.checks, fit)
         self._show_coefficients(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
         made = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QSizePolicy, QWidget
 
 from vettore.app.style import colour, sans, theme
@@ -15,19 +15,24 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import SIZES
+from vettore.study.line_up import Key
 
 MOST_POINTS = 300
 
 
 @dataclass(frozen=True, eq=False)
 class Candidate:
-    """A model of the line-up: its fit and its share of the evidence, or why it cannot be fitted."""
+    """A model of the line-up: its fit and its share of the evidence, or why it cannot be fitted.
 
-    degree: int
+    ``equal`` says that it is as good as the best.
+    """
+
+    key: Key
     name: str
     curve: Curve | None = None
     weight: float = 0.0
     refusal: str = ""
+    equal: bool = False
 
 
 class Thumbnail(QAbstractButton):
@@ -42,7 +47,9 @@ class Thumbnail(QAbstractButton):
         self.setEnabled(candidate.curve is not None)
         share = "cannot be fitted" if candidate.curve is None else f"weight {self._share()}"
         self.setAccessibleName(f"{candidate.name}, {share}")
-        self.setToolTip(candidate.refusal or f"{candidate.name}: share of the evidence (AICc weight) {self._share()}")
+        equal = ", as good as the best" if candidate.equal else ""
+        told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
+        self.setToolTip(candidate.refusal or told)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -69,9 +76,9 @@ class Thumbnail(QAbstractButton):
         font = sans(11, sans().weight().Medium)
         painter.setFont(font)
         painter.setPen(colour("ink" if self.isEnabled() else "muted"))
-        painter.drawText(
-            QRectF(8, card.bottom() - 35, card.width() - 12, 16), Qt.AlignmentFlag.AlignVCenter, self.text()
-        )
+        title = QRectF(8, card.bottom() - 35, card.width() - 14, 16)
+        shown = QFontMetricsF(font).elidedText(self.text(), Qt.TextElideMode.ElideRight, title.width())
+        painter.drawText(title, Qt.AlignmentFlag.AlignVCenter, shown)
         foot = QRectF(8, card.bottom() - 19, card.width() - 14, 15)
         painter.setFont(sans(10.5))
         painter.setPen(colour("muted"))
@@ -107,23 +114,26 @@ class Thumbnail(QAbstractButton):
             if not self.isChecked():
                 ink = QColor(theme().series[4])
             painter.setPen(QPen(ink, 1.6))
-            painter.drawPolyline(pixels(line, self.candidate.curve(line)))
+            with np.errstate(all="ignore"):
+                values = self.candidate.curve(line)
+            if np.isfinite(values).all():
+                painter.drawPolyline(pixels(line, values))
 
 
 class LineUp(QWidget):
     """Thumbnails, two abreast, best first."""
 
-    chosen = Signal(int)
+    chosen = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(6)
-        self.thumbnails: dict[int, Thumbnail] = {}
+        self.thumbnails: dict[Key, Thumbnail] = {}
 
     def show_candidates(
-        self, candidates: list[Candidate], points: tuple[Array, Array], chosen: int, style: NumberStyle
+        self, candidates: list[Candidate], points: tuple[Array, Array], chosen: Key, style: NumberStyle
     ) -> None:
         """Show models in the order given, one of them chosen."""
         clear(self._grid)
@@ -132,12 +142,12 @@ class LineUp(QWidget):
         thin = (points[0][::step], points[1][::step])
         for place, candidate in enumerate(candidates):
             thumbnail = Thumbnail(candidate, thin, style)
-            thumbnail.clicked.connect(lambda _checked=False, degree=candidate.degree: self.chosen.emit(degree))
-            self.thumbnails[candidate.degree] = thumbnail
+            thumbnail.clicked.connect(lambda _checked=False, key=candidate.key: self.chosen.emit(key))
+            self.thumbnails[candidate.key] = thumbnail
             self._grid.addWidget(thumbnail, place // 2, place % 2)
         self.mark(chosen)
 
-    def mark(self, degree: int) -> None:
+    def mark(self, chosen: Key) -> None:
         """Mark one model as chosen."""
         for other, thumbnail in self.thumbnails.items():
-            thumbnail.setChecked(other == degree)
+            thumbnail.setChecked(other == chosen)

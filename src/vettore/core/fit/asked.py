@@ -30,6 +30,7 @@ class Options:
     seed: int = DEFAULT_SEED
     progress: Progress | None = None
     estimate: Estimate | None = None
+    thorough: bool = True
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,14 @@ class _Sums:
 
 def refine(problem: Separable, reached: Reached, thinned: Separable) -> Polished | None:
     """Return the answer on all rows from one on a thinning, or None when plain steps do not lead there."""
+    try:
+        return _refine(problem, reached, thinned)
+    except np.linalg.LinAlgError:
+        # On all rows some coefficients cannot be told apart.
+        return None
+
+
+def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polished | None:
     near = polish(thinned, reached)
     if near.singular:
         return None

@@ -13,7 +13,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, Rows
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import name_rows
 from vettore.core.fit.diagnostics import Diagnostics, diagnostics, weighted_residuals
@@ -72,7 +72,7 @@ class Check:
 
 
 def checks(
-    result: FitResult, numbers: Sequence[int] | None = None, style: NumberStyle | None = None
+    result: FitResult, numbers: Sequence[int] | Rows | None = None, style: NumberStyle | None = None
 ) -> tuple[Check, ...]:
     """Return what was tested of a fit; ``numbers`` are the row numbers to be named, one for each row in use."""
     style = style or NumberStyle()

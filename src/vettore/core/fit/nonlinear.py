@@ -8,10 +8,10 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError
-from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Options, Progress, Told
+from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
 from vettore.core.fit.blockwise import refine
 from vettore.core.fit.canonical import canonical
-from vettore.core.fit.levenberg import Reached, search_to_end
+from vettore.core.fit.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fit.limits import Limits, check_limits
 from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fit.polish import polish
@@ -20,7 +20,7 @@ from vettore.core.fit.result import Alternative, FitResult
 from vettore.core.fit.robust import check_loss, forgive
 from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
-from vettore.core.fit.starts import AGREE, Found, agreed_estimate, find
+from vettore.core.fit.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
 from vettore.core.fit.terms import check_held, fit_terms, pick_rows
 from vettore.core.fit.thin import thinned
 from vettore.core.formula.formula import Formula
@@ -30,6 +30,8 @@ from vettore.core.models.model import Model
 LARGE = 20_000
 # A thinning keeps at least this many rows, and no fewer than one in so many.
 THIN_ROWS, THIN_SHARE = 8_000, 64
+# For a first look so many rows are searched, and so many steps taken on all rows.
+FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
 
 
 def fit(
@@ -45,6 +47,8 @@ def fit(
     level: float = 0.95,
     seed: int = DEFAULT_SEED,
     progress: Progress | None = None,
+    estimate: Estimate | None = None,
+    thorough: bool = True,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
@@ -53,10 +57,12 @@ def fit(
     squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
     by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
 
+    ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
+    Without ``thorough`` the first round, or the estimates, decide: for a first look at many models.
+
     A model is fitted to columns named x and y or, when there are none, to the first and the last column.
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
-    estimate = None
     if isinstance(formula, Model):
         names = list(data)
         x, y = ("x", "y") if {"x", "y"} <= set(names) else (names[0], names[-1])
@@ -72,7 +78,7 @@ def fit(
     unknown = [name for name in start or {} if name not in read.coefficients]
     if unknown:
         raise DataError(f"A start is given for {unknown[0]}, which is no coefficient of {read}.")
-    asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate)
+    asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
     if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
         solved = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
         if _inside(solved, bounds):
@@ -106,7 +112,8 @@ def _fit(
 def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:
     searched = problem
     if problem.n > LARGE:
-        searched = thinned(problem, max(THIN_ROWS, problem.n // THIN_SHARE))
+        rows_looked_at = max(THIN_ROWS, problem.n // THIN_SHARE) if asked.thorough else FIRST_LOOK_ROWS
+        searched = thinned(problem, rows_looked_at)
     reached, told = _search(searched, rows, asked)
     if reached is None:
         raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")
@@ -115,7 +122,8 @@ def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Sol
             answer = refine(problem, reached, searched)
             if answer is not None:
                 return Solved(answer, reached.path, told)
-        reached = search_to_end(problem, reached.alpha) or reached
+        most = MOST_STEPS if asked.thorough else FIRST_LOOK_STEPS
+        reached = search_to_end(problem, reached.alpha, most) or reached
     if asked.loss != SQUARES:
         forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
         return Solved(polish(forgiven.problem, forgiven.reached), reached.path, told, forgiven)
@@ -138,14 +146,16 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
         first = [np.array([one[name] for name in names]) for one in estimates if all(name in one for name in names)]
         first = [one for one in first if np.isfinite(one).all()]
     if first and not asked.start:
-        near = agreed_estimate(problem, first)
+        near = agreed_estimate(problem, first, asked.thorough)
         if near is not None:
             return canonical(problem, near.best), Told(near.tried, near.agreed, near.rounds, "estimates")
     pinned = {} if notes else {name: float(asked.start[name]) for name in names if name in asked.start}
-    found: Found | None = find(problem, asked.seed, asked.progress, pinned, first)
+    found: Found | None = find(
+        problem, asked.seed, asked.progress, pinned, first, MOST_ROUNDS if asked.thorough else 1
+    )
     if found is None:
         return None, Told(0)
-    if found.agreed < min(AGREE, found.rounds):
+    if asked.thorough and found.agreed < min(AGREE, found.rounds):
         words = "one round" if found.agreed == 1 else f"{found.agreed} rounds"
         notes = (*notes, f"Only {words} of the search reached this answer; other answers may fit as well.")
     others = tuple(

@@ -161,7 +161,7 @@ def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable)
         return (
             f"{listed} {'has' if len(still) == 1 else 'have'} no effect on the curve, so no uncertainty can be known."
         )
-    flat = np.linalg.svd(jacobian / size)[2][-1]
+    flat = np.linalg.svd(jacobian / size, full_matrices=False)[2][-1]
     part = [name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART]
     listed = f"{', '.join(part[:-1])} and {part[-1]}" if len(part) > 1 else part[0]
     return f"{listed} cannot be told apart here, so no uncertainty can be known."

@@ -53,6 +53,7 @@ def find(
     progress: Progress | None = None,
     pinned: Mapping[str, float] | None = None,
     first: Sequence[Array] = (),
+    rounds: int = MOST_ROUNDS,
 ) -> Found | None:
     """Return the best answer, or None when no draw had a value. ``progress`` may stop the search by returning True.
 
@@ -61,7 +62,7 @@ def find(
     reached: list[Reached] = []
     tried = agreed = 0
     best: Reached | None = None
-    for number in range(MOST_ROUNDS):
+    for number in range(rounds):
         here, count = _round(problem, np.random.default_rng([seed, number]), pinned or {}, first)
         tried += count
         if here is not None:
@@ -83,8 +84,14 @@ def find(
     return Found(best, agreed, len(reached), tried, tuple(others))
 
 
-def agreed_estimate(problem: Separable, starts: Sequence[Array]) -> Found | None:
-    """Return the answer that enough estimated starts lead to, or None when they do not agree on the best of theirs."""
+def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool) -> Found | None:
+    """Return the answer that enough estimated starts lead to, or None when they do not agree on the best of theirs.
+
+    Without ``thorough`` the best of them is the answer.
+    """
+    if not thorough:
+        reached = _best_of(problem, np.array(starts))
+        return Found(reached, 1, len(starts), len(starts), ()) if reached is not None else None
     ends = [one for one in (search_to_end(problem, start) for start in starts) if one is not None]
     if not ends:
         return None

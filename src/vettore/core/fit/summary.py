@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
+from vettore.core.fit.checks import Check, Kind, Verdict
 from vettore.core.fit.result import FitResult
 from vettore.core.rounding import NumberStyle
 
@@ -11,11 +13,26 @@ from vettore.core.rounding import NumberStyle
 FEW_DEGREES_OF_FREEDOM = 5
 # Below this share of the variation a curve says little about single values.
 LITTLE_EXPLAINED = 0.5
+# Checks whose sentences begin with a word that is no name.
+LOWERED = frozenset({Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT})
 
 
-def summary(result: FitResult, model: str, y_name: str, y_unit: str, set_aside: int, style: NumberStyle) -> str:
-    """Return the sentence for a fit; ``model`` is its name, ``set_aside`` the number of rows left out by the user."""
+def summary(
+    result: FitResult,
+    model: str,
+    y_name: str,
+    y_unit: str,
+    set_aside: int,
+    style: NumberStyle,
+    found: Sequence[Check] = (),
+) -> str:
+    """Return the sentence for a fit; ``model`` is its name, ``set_aside`` the number of rows left out by the user.
+
+    The gravest of the checks ``found`` is named, a search that did not converge before all else.
+    """
     model = model[0].lower() + model[1:]
+    if not result.converged:
+        return " ".join(["The search did not converge, so these numbers are not an answer.", *_rows(set_aside)])
     parts = [_share(result, model, y_name, style)]
     if result.degrees_of_freedom < 1:
         parts.append("It passes through every point, so nothing can be said about its uncertainty.")
@@ -25,7 +42,9 @@ def summary(result: FitResult, model: str, y_name: str, y_unit: str, set_aside: 
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")
     if 0 < result.degrees_of_freedom < FEW_DEGREES_OF_FREEDOM:
-        parts.append(f"With {result.n} rows for {len(result.coefficients)} coefficients, trust the ± only roughly.")
+        fitted = result.n - result.degrees_of_freedom
+        parts.append(f"With {result.n} rows for {fitted} coefficients, trust the ± only roughly.")
+    parts += _gravest(found)
     parts += _rows(set_aside)
     return " ".join(parts)
 
@@ -52,6 +71,18 @@ def _percent(share: float, style: NumberStyle) -> str:
     places = min(max(1 - math.floor(math.log10(rest)), 0), 4)
     # Rounded down, so that 99.96 % of something never reads as all of it.
     return f"{style.fixed(math.floor(percent * 10**places) / 10**places, places)} %"
+
+
+def _gravest(found: Sequence[Check]) -> list[str]:
+    """Return the sentence of the gravest check, if any asks for a look; few rows are said already."""
+    asking = [one for one in found if one.verdict is not Verdict.GOOD and one.kind is not Kind.ROWS]
+    asking.sort(key=lambda one: (one.verdict is not Verdict.BAD, list(Kind).index(one.kind)))
+    if not asking:
+        return []
+    words = asking[0].sentence
+    if asking[0].kind in LOWERED:
+        words = words[0].lower() + words[1:]
+    return [f"But look: {words}"]
 
 
 def _rows(set_aside: int) -> list[str]:

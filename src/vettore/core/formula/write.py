@@ -88,6 +88,9 @@ def rename_in(text: str, old: str, new: str) -> str:
 
     if not text:
         return text
+    left, sign, right = text.partition("=")
+    if sign and not right.startswith("="):
+        return f"{rename_in(left.strip(), old, new)} = {rename_in(right.strip(), old, new)}"
     try:
         tree = Reader(text, frozenset({old})).read_all()
     except FormulaError:

@@ -1,0 +1,86 @@
+"""Fits the line-up in the background, a few models at a time, and fills it in as results arrive."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from vettore.app.session import Session
+from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, plausible, ranked, try_models
+from vettore.study.recipes import FitRecipe
+from vettore.study.series import Role, Series
+
+
+class LineUpFiller:
+    """Keeps the line-up of a page true to its series; ``chosen`` tells which model is chosen now."""
+
+    def __init__(self, session: Session, line_up: LineUp, chosen: Callable[[], Key]) -> None:
+        self._session, self._line_up, self._chosen = session, line_up, chosen
+        self._filled: tuple[object, ...] = ()
+        self._waiting: list[Key] = []
+        self.entries: list[Entry] = []
+        self.by_complexity = False
+
+    def clear(self) -> None:
+        """Show no models."""
+        self._filled, self.entries, self._waiting = (), [], []
+        self._line_up.show_candidates([], (np.empty(0), np.empty(0)), -1, self._session.style)
+
+    def fill(self, series: Series, recipe: FitRecipe) -> None:
+        """Fit the models to a series unless they are there already."""
+        same = (recipe.intercept, recipe.use_errors, recipe.loss, recipe.span)
+        key = (series.key, series.columns, series.set_aside, series.error_of_y, *same)
+        if key == self._filled:
+            self._line_up.mark(self._chosen())
+            return
+        self._filled, self.entries = key, []
+        self._waiting = list(plausible(series))
+        self._run(series, recipe, degrees(recipe), key)
+
+    def _run(self, series: Series, recipe: FitRecipe, keys: tuple[Key, ...], filled: tuple[object, ...]) -> None:
+        def stopped() -> bool:
+            return self._filled != filled
+
+        def done(found: tuple[Entry, ...]) -> None:
+            if stopped():
+                return
+            self.entries += found
+            self.arrange()
+            if self._waiting:
+                now, self._waiting = tuple(self._waiting[:AT_ONCE]), self._waiting[AT_ONCE:]
+                self._run(series, recipe, now, filled)
+
+        self._session.background.run(
+            "line-up", lambda: try_models(series, recipe, keys, stopped), done, lambda _sentence: None
+        )
+
+    def arrange(self) -> None:
+        """Show what is there in the order chosen."""
+        series = self._session.series
+        if series is None:
+            return
+        x, y = series.values(Role.X), series.values(Role.Y)
+        if x is None or y is None:
+            return
+        order = list(ranked(self.entries))
+        if self.by_complexity:
+            order.sort(key=lambda one: (_coefficients(one.entry), isinstance(one.entry.key, str)))
+        candidates = [
+            Candidate(
+                one.entry.key,
+                one.entry.name,
+                one.entry.fit.result.curve if one.entry.fit else None,
+                one.weight,
+                one.entry.refusal,
+                one.equal,
+            )
+            for one in order
+        ]
+        points = (x[series.in_use], y[series.in_use])
+        self._line_up.show_candidates(candidates, points, self._chosen(), self._session.style)
+
+
+def _coefficients(entry: Entry) -> int:
+    return len(entry.fit.result.coefficients) if entry.fit else 99

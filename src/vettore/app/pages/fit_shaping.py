@@ -1,0 +1,108 @@
+"""Shaping a fit by hand: values given to coefficients, the curve and residuals that follow, how far from the best."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.fit.formula_curve import FormulaCurve
+from vettore.core.fit.polynomial import polynomial_formula
+from vettore.core.fit.result import Coefficient
+from vettore.core.formula.formula import Formula, read_formula
+from vettore.study.derive import DerivedFit
+from vettore.study.series import Role
+
+# Residuals of more rows than this are shown for some of them while a value is dragged.
+MOST_WHILE_DRAGGING = 4000
+# One pixel of dragging changes a value by this share of its standard error, or of its size where that is not known.
+SHARE_OF_ERROR, SHARE_OF_SIZE = 0.25, 0.003
+
+
+def step_of(one: Coefficient, spread: float) -> float:
+    """Return what one pixel of dragging changes; ``spread`` is that of y, for a coefficient at zero."""
+    if one.standard_error is not None and one.standard_error > 0:
+        # At least a thousandth of the value, or a very sure coefficient would hardly move.
+        return max(SHARE_OF_ERROR * one.standard_error, abs(one.value) / 1000)
+    return SHARE_OF_SIZE * (abs(one.value) or spread or 1.0)
+
+
+def formula_of(fit: DerivedFit) -> str:
+    """Return the formula of a fit as text, that of a polynomial too."""
+    if fit.recipe.formula:
+        return fit.recipe.formula
+    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
+    names = (x.name if x else "x", y.name if y else "y")
+    from vettore.core.formula.write import name_text
+
+    return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (name_text(names[0]), name_text(names[1])))
+
+
+@dataclass(frozen=True, eq=False)
+class Shaped:
+    """A curve with values given by hand; ``worse`` is its sum of squares over that of the fit."""
+
+    values: Mapping[str, float]
+    curve: FormulaCurve
+    rows: Array
+    misses: Array
+    worse: float
+
+
+class Shaping:
+    """Values given by hand to one fit; made anew for every fit."""
+
+    def __init__(self, fit: DerivedFit) -> None:
+        self.fit = fit
+        result = fit.result
+        self.values = {name: one.value for name, one in result.coefficients.items()}
+        columns = [column.name for column in fit.series.columns]
+        self._read: Formula = read_formula(formula_of(fit), columns)
+        self._curve = FormulaCurve(
+            self._read.right,
+            self._read.data[0] if self._read.data else "",
+            self.values,
+            (),
+            None,
+            result.curve.span,
+            None,
+            0,
+        )
+        count = len(result.x)
+        chosen = np.arange(count)
+        if count > MOST_WHILE_DRAGGING:
+            chosen = np.sort(np.random.default_rng(5).choice(count, MOST_WHILE_DRAGGING, replace=False))
+        self._few = chosen
+        self._best_few = float(np.sum(result.residuals[chosen] ** 2))
+
+    def set(self, name: str, value: float) -> None:
+        """Give a coefficient a value."""
+        self.values = {**self.values, name: value}
+        # The compiled formula is kept; only its values change.
+        self._curve.values = dict(self.values)
+
+    def shaped(self, whole: bool) -> Shaped:
+        """Return the curve with the residuals of all rows (``whole``) or of enough to see."""
+        result = self.fit.result
+        rows = np.arange(len(result.x)) if whole else self._few
+        with np.errstate(all="ignore"):
+            misses = result.y[rows] - self._curve(result.x[rows])
+        squares = float(np.sum(misses**2))
+        best = result.sum_of_squares if whole and not result.weighted else float(np.sum(result.residuals[rows] ** 2))
+        worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
+        frozen = FormulaCurve.__new__(FormulaCurve)
+        frozen.__dict__.update(self._curve.__dict__)
+        frozen.values = dict(self.values)
+        return Shaped(self.values, frozen, rows, misses, worse)
+
+    def words(self, shaped: Shaped, style) -> str:
+        """Return how far from the best the curve is."""
+        if not math.isfinite(shaped.worse):
+            return "shaped by hand: no finite value at these rows"
+        if shaped.worse < 1.0005:
+            return "shaped by hand, as good as the best"
+        text = style.number(shaped.worse, 3)
+        return f"shaped by hand: sum of squares {text} × the best"
