@@ -13,6 +13,7 @@ from typing import Any
 import click
 
 from vettore import __version__
+from vettore.cli_curves import COMMANDS, column_of, numbers_of
 from vettore.core.errors import DataError, VettoreError
 
 # Exit codes: done, the fit did not converge, the request or the data are wrong.
@@ -59,6 +60,9 @@ def demo() -> None:
 @click.option("--formula", help='A formula over the columns instead of a polynomial: "y = A*exp(-k*t) + C".')
 @click.option("--start", multiple=True, help="A starting value, as k=0.1 (none is needed).")
 @click.option("--hold", multiple=True, help="A coefficient held at a value, as C=0.")
+@click.option("--limit", multiple=True, help="Limits of a coefficient, as k=0.. or k=0..1 or k=..1.")
+@click.option("--loss", default="squares", show_default=True, help="squares, huber, cauchy or tukey.")
+@click.option("--model", "model_key", help="A model of the catalogue by its key (see vettore models).")
 @click.option("--seed", type=int, default=1, show_default=True, help="Seed of the search for an answer.")
 @click.option("--x", "x_name", help="Column for x (name, or number from 1).")
 @click.option("--y", "y_name", help="Column for y (name, or number from 1).")
@@ -72,6 +76,9 @@ def fit(
     formula: str | None,
     start: Sequence[str],
     hold: Sequence[str],
+    limit: Sequence[str],
+    loss: str,
+    model_key: str | None,
     seed: int,
     x_name: str | None,
     y_name: str | None,
@@ -81,10 +88,23 @@ def fit(
     report: Path | None,
 ) -> None:
     """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
-    if formula is not None:
-        if report is not None:
-            raise DataError("A report of a formula is not written yet; use --json.")
-        result = _fit_formula(_table(file), formula, _values(start), _values(hold), sigma_name, seed, file)
+    if model_key is not None:
+        from vettore.core.models.catalogue import model
+
+        columns = numbers_of(_table(file))
+        if formula is not None:
+            raise DataError("Give either --formula or --model, not both.")
+        x_of, y_of = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
+        formula = model(model_key).over(x_of, y_of, list(columns))
+    if formula is not None and report is None:
+        wanted = {
+            "start": _values(start),
+            "hold": _values(hold),
+            "limits": _limits(limit),
+            "loss": loss,
+            "seed": seed,
+        }
+        result = _fit_formula(_table(file), formula, wanted, sigma_name, file)
         click.echo(_result_json(result) if as_json else _result_text(result))
         if not result.converged:
             raise SystemExit(NOT_CONVERGED)
@@ -103,8 +123,20 @@ def fit(
             columns = study.series[0].columns
             place = _place([column.name for column in columns], name, file)
             study = edits.set_column(study, series, place, replace(columns[place], role=role))
-    study = edits.add_fit(study, series, degree)
-    recipe = replace(study.curves[0], intercept=not no_intercept, use_errors=sigma_name is not None)
+    if formula is not None:
+        study = edits.add_formula(study, series, formula)
+    else:
+        study = edits.add_fit(study, series, degree)
+    recipe = replace(
+        study.curves[0],
+        intercept=not no_intercept,
+        use_errors=sigma_name is not None,
+        model=model_key or "",
+        hold=tuple(_values(hold).items()),
+        start=tuple(_values(start).items()),
+        limits=tuple((name, low, high) for name, (low, high) in _limits(limit).items()),
+        loss=loss,
+    )
     study = edits.change_fit(study, recipe)
     derived = derive_fit(study, recipe.id)
     click.echo(_fit_json(derived) if as_json else _fit_text(derived))
@@ -156,6 +188,10 @@ def report(study: Path, output: Path) -> None:
     click.echo(f"The report was saved as {output}.")
 
 
+for _command in COMMANDS:
+    program.add_command(_command)
+
+
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line and leave with its exit code."""
     try:
@@ -205,7 +241,23 @@ def _values(given: Sequence[str]) -> dict[str, float]:
     return found
 
 
-def _fit_formula(table, formula: str, start, hold, sigma_name: str | None, seed: int, file: Path):
+def _limits(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]]:
+    """Return ``k=0..1`` texts as limits by name; a side left out is open."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, span = text.partition("=")
+        low, dots, high = span.partition("..")
+        sides = [read_number(side) if side.strip() else None for side in (low, high)]
+        blank = [not side.strip() for side in (low, high)]
+        if not name.strip() or not dots or any(s is None and not b for s, b in zip(sides, blank, strict=True)):
+            raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
+        found[name.strip()] = (sides[0], sides[1])
+    return found
+
+
+def _fit_formula(table, formula: str, wanted: dict[str, Any], sigma_name: str | None, file: Path):
     from vettore.core import fit as fit_formula
 
     columns = {column.name: column.values for column in table.columns if column.texts is None}
@@ -213,16 +265,18 @@ def _fit_formula(table, formula: str, start, hold, sigma_name: str | None, seed:
     if sigma_name is not None:
         names = list(columns)
         sigma = columns[names[_place(names, sigma_name, file)]]
-    return fit_formula(formula, columns, start=start, hold=hold, sigma=sigma, seed=seed)
+    return fit_formula(formula, columns, sigma=sigma, **wanted)
 
 
 def _result_text(result) -> str:
+    from vettore.core.errors import name_rows
+    from vettore.core.fit.checks import checks
     from vettore.core.rounding import NumberStyle
 
     style = NumberStyle()
     lines = [result.formula, ""]
     for one in result.coefficients.values():
-        held = "  (held)" if one.held else ""
+        held = "  (held)" if one.held else "  (at its limit)" if one.at_limit else ""
         lines.append(f"  {one.name:8} {style.pair(one.value, one.standard_error)}{held}")
     told = {
         "R²" + ("" if result.r_squared_against == "mean" else " against zero"): style.number(result.r_squared, 6),
@@ -232,6 +286,10 @@ def _result_text(result) -> str:
         "AICc": style.number(result.aicc, 5),
     }
     lines += ["", *(f"  {name:28} {text}" for name, text in told.items()), "", result.message, *result.warnings]
+    if result.weighted_down:
+        rows = name_rows(result.weighted_down)
+        lines.append(f"{rows.capitalize()} weigh less than half under the {result.loss} loss.")
+    lines += [f"{one.verdict.value:5} {one.sentence} ({one.figure})" for one in checks(result)]
     return "\n".join(lines)
 
 
@@ -250,7 +308,7 @@ def _fit_text(derived) -> str:
     lines += ["", *(f"  {line.label:28} {line.text}" for line in goodness_lines(derived, style))]
     rows = derived.series.rows
     lines.append(f"  {'rows in use':28} {len(derived.rows)} of {rows}")
-    lines += ["", summary(result, derived.recipe.name, y.name, y.unit, 0, style), *result.warnings]
+    lines += ["", summary(result, derived.recipe.name, y.name, y.unit, 0, style, derived.checks), *result.warnings]
     return "\n".join(lines)
 
 
@@ -259,6 +317,8 @@ def _fit_json(derived) -> str:
 
 
 def _result_json(result, rows: list[int] | None = None) -> str:
+    from vettore.core.fit.checks import checks
+
     if rows is None:
         rows = [row for row, used in enumerate(result.rows_in_use.tolist(), 1) if used]
     out: dict[str, Any] = {
@@ -284,8 +344,18 @@ def _result_json(result, rows: list[int] | None = None) -> str:
         "left_one_out_error",
         "level",
         "weighted",
+        "loss",
+        "weighted_down",
+        "iterations",
+        "starts_tried",
+        "gradient",
     ):
         out[name] = getattr(result, name)
+    out["alternatives"] = [asdict(one) for one in result.alternatives]
+    out["checks"] = [
+        {"kind": one.kind.value, "verdict": one.verdict.value, "sentence": one.sentence, "figure": one.figure}
+        for one in checks(result)
+    ]
     for name in ("covariance", "correlation", "residuals", "fitted", "leverage"):
         values = getattr(result, name)
         out[name] = None if values is None else values.tolist()

@@ -366,7 +366,7 @@ class FitPage(Page):
             meanings.get(name, ""),
             self.session.style,
             self._take_coefficient,
-            self,
+            self.strip,
         )
         frame = self.strip.frame_of(name)
         popup.show_under(self.strip.mapToGlobal(frame.bottomLeft().toPoint()))

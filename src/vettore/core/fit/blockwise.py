@@ -57,6 +57,7 @@ def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polishe
     blocks = [problem.on_rows(piece) for piece in pieces]
 
     def sums(at: Array, inverse: Array) -> _Sums:
+        @np.errstate(all="ignore")
         def part(lane: int) -> _Sums:
             total = _Sums(0.0, np.zeros(len(at)), np.zeros((len(at), len(at))))
             for block, piece in zip(blocks[lane::THREADS], pieces[lane::THREADS], strict=True):

@@ -45,18 +45,18 @@ class Verdict(StrEnum):
 
 
 class Kind(StrEnum):
-    """What was tested."""
+    """What was tested, the gravest first."""
 
     CONVERGENCE = "convergence"
-    PATTERN = "pattern"
-    SPREAD = "spread"
-    NORMAL = "normal scatter"
+    TREND = "trend"
     OUTLIERS = "outliers"
-    INFLUENCE = "influence"
+    PATTERN = "pattern"
     LACK_OF_FIT = "lack of fit"
+    INFLUENCE = "influence"
     TOGETHER = "coefficients"
     LIMITS = "limits"
-    TREND = "trend"
+    SPREAD = "spread"
+    NORMAL = "normal scatter"
     ROWS = "rows"
 
 

@@ -1,0 +1,107 @@
+"""The equation is the control: the Fit page by mouse and by keys."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from vettore.demo.study import demo_study
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def page(window, qtbot, settled):
+    """The Fit page on the chamber data with a decay to a level chosen in the line-up by mouse."""
+    window.start(demo_study())
+    window.session.choose(next(one.id for one in window.session.study.series if one.name.startswith("Oxygen")))
+    window.show_page("Fit")
+    settled()
+    one = window.pages["Fit"]
+    qtbot.mouseClick(one.line_up.thumbnails["exponential-decay-level"], LEFT)
+    settled()
+    return one
+
+
+def drag(qtbot, page, name, by, keys=NONE):
+    start = page.strip.frame_of(name).center().toPoint()
+    qtbot.mousePress(page.strip, LEFT, keys, start)
+    for step in range(1, 6):
+        qtbot.mouseMove(page.strip, start + QPoint(by * step // 5, 0))
+    qtbot.mouseRelease(page.strip, LEFT, keys, start + QPoint(by, 0))
+
+
+def test_the_line_up_holds_the_catalogue_best_first(page):
+    """The decay leads; the curve, its units, its half-life and its checks are shown."""
+    first = next(iter(page.line_up.thumbnails))
+    assert first == "exponential-decay-level"
+    assert page.strip.chips["k"].value.endswith("1/min")
+    assert len(page.findings.checks.sentences) >= 5
+    assert page.fit.recipe.model == "exponential-decay-level"
+
+
+def test_dragging_shapes_the_curve_and_refit_brings_it_back(page, qtbot, settled):
+    """The curve and the residuals follow; the strip says how far from the best; Refit starts from there."""
+    best = page.fit.result.coefficients["k"].value
+    drag(qtbot, page, "k", 120)
+    shaped = page.strip.chips["k"].number
+    assert shaped > best
+    assert page.plot.line.curve.values["k"] == shaped
+    assert "× the best" in page.strip.note.text()
+    assert page.session.study.curves[-1].start == ()
+    qtbot.mouseClick(page.strip.again, LEFT)
+    settled()
+    assert page.fit.result.coefficients["k"].value == pytest.approx(best, rel=1e-9)
+    assert dict(page.session.curve.start)["k"] == pytest.approx(shaped)
+    assert not page.strip.again.isEnabled()
+
+
+def test_a_click_holds_and_lets_go_and_keys_do_the_same(page, qtbot, settled):
+    """Held coefficients have no standard error; undo takes it all back."""
+    place = page.strip.frame_of("C").center().toPoint()
+    qtbot.mouseClick(page.strip, LEFT, pos=place)
+    qtbot.waitUntil(lambda: page.session.curve.hold != (), timeout=3000)
+    settled()
+    assert page.fit.result.coefficients["C"].held
+    assert page.strip.chips["C"].held
+    page.strip.setFocus()
+    qtbot.keyClick(page.strip, Qt.Key.Key_Space)
+    settled()
+    assert page.session.curve.hold == ()
+    before = page.strip.chips["C"].number
+    qtbot.keyClick(page.strip, Qt.Key.Key_Up)
+    assert page.strip.chips["C"].number > before
+    qtbot.keyClick(page.strip, Qt.Key.Key_Backtab)
+    qtbot.keyClick(page.strip, Qt.Key.Key_Space)
+    settled()
+    assert [name for name, _ in page.session.curve.hold] == ["k"]
+    for _ in range(3):
+        page.session.undo()
+    settled()
+    assert page.session.curve.hold == ()
+
+
+def test_value_and_limits_are_asked_under_the_chip(page, qtbot, settled):
+    """A wrong entry is said in the form; a limit is kept and shown as reached."""
+    popup = page.ask_coefficient("C")
+    popup.low.setText("three")
+    popup.apply()
+    assert "not a number" in popup.problem.text()
+    popup.low.setText("3")
+    popup.value.setText("3,5")
+    popup.apply()
+    settled()
+    assert page.fit.result.coefficients["C"].at_limit
+    assert page.fit.result.coefficients["C"].value == 3
+
+
+def test_shaping_a_polynomial_turns_it_into_its_formula_only_when_held(page, qtbot, settled):
+    """A straight line can be shaped; holding its intercept keeps the formula."""
+    page.choose(1)
+    settled()
+    drag(qtbot, page, "a0", 60)
+    assert page.plot.line.curve.values["a0"] > page.fit.result.coefficients["a0"].value
+    page.turn_hold("a0")
+    settled()
+    assert page.session.curve.formula == "oxygen = a0 + a1*time"
+    assert page.fit.result.coefficients["a0"].held
+    np.testing.assert_allclose(page.fit.result.curve(0.0), page.fit.result.coefficients["a0"].value)

@@ -1,0 +1,92 @@
+"""The command line of models, comparison, interpolation, areas and polynomials, as a user types it."""
+
+import json
+
+import numpy as np
+import pytest
+
+from vettore.cli import main
+from vettore.demo.make_data import FOLDER
+
+CHAMBER, STAGE = str(FOLDER / "oxygen-chamber-b.csv"), str(FOLDER / "stage-discharge.tsv")
+
+
+@pytest.fixture
+def run(capsys):
+    """Run the command line; return its exit code, its output and its complaint."""
+
+    def run_it(*arguments):
+        with pytest.raises(SystemExit) as left:
+            main(list(arguments))
+        told = capsys.readouterr()
+        return left.value.code, told.out, told.err
+
+    return run_it
+
+
+def test_models_limits_and_losses_of_a_fit(run):
+    """A catalogue model under a robust loss, with a limit; everything as JSON, checks among it."""
+    code, out, _ = run(
+        "fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "k=0..", "--loss", "tukey", "--json"
+    )
+    told = json.loads(out)
+    assert code == 0
+    assert told["loss"] == "tukey"
+    assert told["weighted_down"] == [10]
+    assert {one["verdict"] for one in told["checks"]} <= {"good", "look", "bad"}
+    code, out, _ = run("fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "C=3..")
+    assert "at its limit" in out
+    assert run("fit", CHAMBER, "--model", "rise-of-bread")[0] == 2
+    assert run("fit", CHAMBER, "--formula", "oxygen = a", "--limit", "a:3")[0] == 2
+    assert "gompertz" in run("models")[1]
+    assert "ceiling" in run("models", "gompertz")[1]
+    assert len(json.loads(run("models", "--json")[1])) > 40
+
+
+def test_a_formula_can_be_reported(run, tmp_path):
+    """With its held coefficient, units and what follows."""
+    page = tmp_path / "r.html"
+    code, out, _ = run("fit", CHAMBER, "--model", "exponential-decay-level", "--hold", "C=2", "--report", str(page))
+    assert code == 0
+    assert "1/min" in out
+    assert "half-life" in page.read_text()
+
+
+def test_comparison_ranks_models(run):
+    """Best first, with weights that add up; one model is nothing to compare."""
+    code, out, _ = run("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--json")
+    told = json.loads(out)
+    assert code == 0
+    assert told[0]["model"] == "quadratic"
+    assert sum(one["weight"] for one in told) == pytest.approx(1)
+    assert run("compare", STAGE, "--model", "quadratic")[0] == 2
+    code, _, err = run(
+        "compare", STAGE, "--formula", "discharge = a + b*stage", "--formula", "ln(discharge) = a + b*ln(stage)"
+    )
+    assert code == 2
+    assert "measure different things" in err
+
+
+def test_interpolation_and_areas(run):
+    """Values at a list and at a distance; areas of points and functions, exit codes for what cannot be."""
+    told = json.loads(run("interpolate", STAGE, "--method", "cubic", "--at", "0.5,0.7", "--json")[1])
+    assert told["x"] == [0.5, 0.7]
+    lines = run("interpolate", STAGE, "--method", "linear", "--every", "0.1")[1].splitlines()
+    assert np.allclose(np.diff([float(line.split("\t")[0]) for line in lines[1:]]), 0.1)
+    assert run("interpolate", STAGE, "--at", "99")[0] == 2
+    area = json.loads(run("integrate", STAGE, "--rule", "simpson", "--floor", "ends", "--json")[1])
+    assert area["area"] == pytest.approx(sum(area["strips"]))
+    told = json.loads(run("integrate", "--formula", "exp(-x^2)", "--from", "-inf", "--to", "inf", "--json")[1])
+    assert told["area"] == pytest.approx(np.sqrt(np.pi), rel=1e-14)
+    assert run("integrate", "--formula", "1/x", "--from", "0", "--to", "1")[0] == 1
+    assert run("integrate", "--formula", "x")[0] == 2
+
+
+def test_polynomials(run):
+    """By coefficients and by roots, complex pairs and all."""
+    told = json.loads(run("polynomial", "--roots", "1,1,2+i,2-i", "--at", "3", "--json")[1])
+    assert told["coefficients"] == [5, -14, 14, -6, 1]
+    assert told["values"] == [{"x": 3.0, "y": 8.0}]
+    assert [one["multiplicity"] for one in told["roots"]] == [2, 1, 1]
+    assert "zero to rounding" in run("polynomial", "--coefficients", "-2,0,1")[1]
+    assert run("polynomial", "--roots", "1+i")[0] == 2
