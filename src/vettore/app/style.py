@@ -119,6 +119,13 @@ def style_sheet(t: Theme) -> str:
     QPushButton[kind="primary"]:disabled {{ background: {t.rule}; color: {t.muted}; border-color: {t.rule}; }}
     QPushButton[kind="link"] {{ border: 1px solid transparent; padding: 2px 4px; text-align: left; }}
     QPushButton[kind="link"]:focus {{ border: 1px solid {t.accent}; padding: 2px 4px; }}
+    QPushButton[kind="choice"] {{ background: {t.plot_ground}; border: 1px solid {t.rule}; color: {t.ink};
+        text-align: left; padding: 7px 10px; }}
+    QPushButton[kind="choice"]:checked {{ border: 2px solid {t.accent}; padding: 6px 9px; }}
+    QPushButton[kind="choice"]:hover {{ background: {t.soft}; }}
+    QSlider::groove:horizontal {{ background: {t.rule}; height: 4px; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {t.panel}; border: 1.5px solid {t.accent}; width: 13px; margin: -6px 0;
+        border-radius: 4px; }}
     QPushButton[kind="link"]:disabled {{ color: {t.muted}; }}
     QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ font-size: {text}; background: {t.plot_ground}; color: {t.ink};
         border: 1px solid {t.rule}; border-radius: 5px; padding: 4px 7px; selection-background-color: {t.soft};

@@ -39,7 +39,7 @@ from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
 from vettore.study.study import Study
 
-PAGES = ("Data", "Fit", "Report")
+PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Report")
 SAID_FOR = 8000
 # After so many rows came in, memory that reading them took is given back, this many milliseconds later.
 MANY_ROWS = 100_000
@@ -310,6 +310,18 @@ class Window(FileActions, QMainWindow):
             from vettore.app.pages.fit import FitPage
 
             page = FitPage(self.session, self.ask_open)
+        elif name == "Interpolate":
+            from vettore.app.pages.interpolate import InterpolatePage
+
+            page = InterpolatePage(self.session, self.ask_open)
+        elif name == "Integrate":
+            from vettore.app.pages.integrate import IntegratePage
+
+            page = IntegratePage(self.session, self.ask_open)
+        elif name == "Polynomial":
+            from vettore.app.pages.polynomial import PolynomialPage
+
+            page = PolynomialPage(self.session, self.ask_open)
         else:
             from vettore.app.pages.report import ReportPage
 

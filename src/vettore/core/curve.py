@@ -39,6 +39,8 @@ class Curve(ABC):
 
     span: tuple[float, float]
     degrees_of_freedom: int
+    # Whether the curve says nothing outside its span.
+    ends_at_span: bool = False
 
     @abstractmethod
     def __call__(self, x: Array | float) -> Array:

@@ -20,12 +20,12 @@ import numpy as np
 
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
-from vettore.study.recipes import FitRecipe, Reading, ReportRecipe
+from vettore.study.recipes import AreaRecipe, FitRecipe, InterpolantRecipe, PolynomialRecipe, Reading, ReportRecipe
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table, cell_texts
 
-FORMAT = 1
+FORMAT = 2
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 
@@ -71,6 +71,9 @@ class StudyRecord:
     curves: tuple[FitRecipe, ...] = ()
     readings: tuple[Reading, ...] = ()
     report: ReportRecipe = field(default_factory=ReportRecipe)
+    interpolants: tuple[InterpolantRecipe, ...] = ()
+    areas: tuple[AreaRecipe, ...] = ()
+    polynomials: tuple[PolynomialRecipe, ...] = ()
 
 
 def save_study(study: Study, path: Path | str) -> None:
@@ -93,7 +96,18 @@ def study_bytes(study: Study) -> bytes:
 def study_record(study: Study, data_name: Callable[[Series], str]) -> StudyRecord:
     """Return what was decided in a study; ``data_name`` says where the values of a series are kept."""
     series = tuple(_series_record(one, data_name(one)) for one in study.series)
-    return StudyRecord(FORMAT, study.title, study.counter, series, study.curves, study.readings, study.report)
+    return StudyRecord(
+        FORMAT,
+        study.title,
+        study.counter,
+        series,
+        study.curves,
+        study.readings,
+        study.report,
+        study.interpolants,
+        study.areas,
+        study.polynomials,
+    )
 
 
 def _data_name(series: Series) -> str:
@@ -125,7 +139,17 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
         raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
     record = msgspec.convert(content, StudyRecord)
     series = tuple(_read_series(entry, text_of(entry.data), name) for entry in record.series)
-    return Study(record.title, series, record.curves, record.readings, record.report, record.counter)
+    return Study(
+        record.title,
+        series,
+        record.curves,
+        record.readings,
+        record.report,
+        record.counter,
+        record.interpolants,
+        record.areas,
+        record.polynomials,
+    )
 
 
 def _series_record(series: Series, data: str) -> SeriesRecord:

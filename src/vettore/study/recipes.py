@@ -49,6 +49,42 @@ class FitRecipe:
         return name if self.intercept else f"{name} through the origin"
 
 
+@dataclass(frozen=True)
+class InterpolantRecipe:
+    """The curve through the points of a series: its method, what that needs, and the x at which it is read."""
+
+    series: str
+    method: str = "monotone"
+    penalty: float | None = None
+    end_slopes: tuple[float, float] = (0.0, 0.0)
+    use_errors: bool = False
+    read_at: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class AreaRecipe:
+    """An area under the points of a series; no limits mean the ends. ``floor`` is a level as a text, or "ends"."""
+
+    id: str
+    series: str
+    start: float | None = None
+    end: float | None = None
+    rule: str = "trapezoid"
+    floor: str = "0"
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class PolynomialRecipe:
+    """A polynomial on the shelf: coefficients in rising order, or those of a fit, which it then follows."""
+
+    id: str
+    name: str
+    coefficients: tuple[float, ...] = (0.0,)
+    fit: str = ""
+    made: str = ""
+
+
 class Asked(StrEnum):
     """What a reading asks of a curve."""
 

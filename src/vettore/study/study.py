@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from vettore.core.errors import VettoreError
-from vettore.study.recipes import FitRecipe, Reading, ReportRecipe
+from vettore.study.recipes import AreaRecipe, FitRecipe, InterpolantRecipe, PolynomialRecipe, Reading, ReportRecipe
 from vettore.study.series import Series
 
 Part = TypeVar("Part", Series, FitRecipe)
@@ -22,6 +22,17 @@ class Study:
     readings: tuple[Reading, ...] = ()
     report: ReportRecipe = field(default_factory=ReportRecipe)
     counter: int = 0
+    interpolants: tuple[InterpolantRecipe, ...] = ()
+    areas: tuple[AreaRecipe, ...] = ()
+    polynomials: tuple[PolynomialRecipe, ...] = ()
+
+    def interpolant_of(self, series: str) -> InterpolantRecipe:
+        """Return how the points of a series are joined."""
+        return next((one for one in self.interpolants if one.series == series), InterpolantRecipe(series))
+
+    def areas_of(self, series: str) -> tuple[AreaRecipe, ...]:
+        """Return the areas kept of a series."""
+        return tuple(one for one in self.areas if one.series == series)
 
     def find_series(self, identity: str) -> Series:
         """Return a series by its id. Raises VettoreError when the study has none such."""

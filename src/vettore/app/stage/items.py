@@ -225,6 +225,11 @@ class CurveLine(StageItem):
             return
         pixels = np.arange(area.left(), area.right() + 1.5, 1.5)
         x = to_pixels.x_back(pixels)
+        if self.curve.ends_at_span:
+            inside_span = (x >= self.curve.span[0]) & (x <= self.curve.span[1])
+            pixels, x = pixels[inside_span], x[inside_span]
+        if not len(x):
+            return
         with np.errstate(all="ignore"):
             y = to_pixels.y(self.curve(x))
             low, high = self.curve.band(x, self.level)

@@ -99,7 +99,7 @@ def _text(text: str, font: QFont, role: str) -> Placed:
 def _script(main: Placed, script: Box, size: float, slot: PlaceSlot | None, role: str, up: bool) -> Placed:
     small = place(script, max(size * INDEX_SCALE, SMALLEST), slot, role)
     # A tall exponent stands with its foot at the middle of the base, an index hangs below the line.
-    shift = max(size * 0.38, main.above - small.above * 0.35) if up else -size * 0.16
+    shift = max(size * 0.38, main.above - small.above * 0.8) if up else -size * 0.16
     if up and small.chips:
         shift = max(shift, small.below + size * 0.12)
 

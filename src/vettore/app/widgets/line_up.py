@@ -33,6 +33,8 @@ class Candidate:
     weight: float = 0.0
     refusal: str = ""
     equal: bool = False
+    # What stands at the foot instead of the weight.
+    note: str | None = None
 
 
 class Thumbnail(QAbstractButton):
@@ -45,7 +47,7 @@ class Thumbnail(QAbstractButton):
         self.setCheckable(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setEnabled(candidate.curve is not None)
-        share = "cannot be fitted" if candidate.curve is None else f"weight {self._share()}"
+        share = candidate.note or ("cannot be fitted" if candidate.curve is None else f"weight {self._share()}")
         self.setAccessibleName(f"{candidate.name}, {share}")
         equal = ", as good as the best" if candidate.equal else ""
         told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
@@ -82,6 +84,9 @@ class Thumbnail(QAbstractButton):
         foot = QRectF(8, card.bottom() - 19, card.width() - 14, 15)
         painter.setFont(sans(10.5))
         painter.setPen(colour("muted"))
+        if self.candidate.note is not None:
+            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.candidate.note)
+            return
         if self.candidate.curve is None:
             painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, "too few rows")
             return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from vettore.app.style import colour, sans
@@ -71,7 +71,42 @@ def _report(painter: QPainter, _ink) -> None:
         painter.drawLine(QPointF(7, y), QPointF(15, y))
 
 
-SIGNS = {"Data": _data, "Fit": _fit, "Report": _report}
+def _interpolate(painter: QPainter, ink) -> None:
+    path = QPainterPath(QPointF(1, 17))
+    path.cubicTo(QPointF(7, -4), QPointF(12, 26), QPointF(21, 5))
+    painter.drawPath(path)
+    painter.setBrush(ink)
+    for x, y in ((1.5, 17), (11, 11), (20.5, 5)):
+        painter.drawEllipse(QPointF(x, y), 1.6, 1.6)
+
+
+def _integrate(painter: QPainter, ink) -> None:
+    path = QPainterPath(QPointF(3, 20))
+    path.lineTo(3, 9)
+    path.cubicTo(QPointF(8, 1), QPointF(13, 3), QPointF(19, 13))
+    path.lineTo(19, 20)
+    path.closeSubpath()
+    fill = QColor(ink)
+    fill.setAlphaF(0.25)
+    painter.setBrush(fill)
+    painter.drawPath(path)
+
+
+def _polynomial(painter: QPainter, _ink) -> None:
+    painter.drawLine(QPointF(1, 11), QPointF(21, 11))
+    path = QPainterPath(QPointF(2, 19))
+    path.cubicTo(QPointF(8, -12), QPointF(13, 32), QPointF(20, 2))
+    painter.drawPath(path)
+
+
+SIGNS = {
+    "Data": _data,
+    "Fit": _fit,
+    "Interpolate": _interpolate,
+    "Integrate": _integrate,
+    "Polynomial": _polynomial,
+    "Report": _report,
+}
 
 
 class Rail(QWidget):

@@ -18,7 +18,7 @@ from vettore.core.integrate.sampled import Floor, integrate, points_of, scatter
 
 STANDS_OUT, SHARE_OF_RANGE = 7.0, 0.03
 # A side ends where the trace has come down to this share of the peak's prominence above its foot.
-FOOT = 0.01
+FOOT = 0.005
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from vettore.core.interpolate.piecewise import Pieces
 # A level, "ends" (the line between the curve's ends), spans of base through which a line is fitted, or a curve.
 Floor = float | str | Sequence[tuple[float, float]] | Callable[[Array], Array]
 FEWEST_FOR_SCATTER = 5
+ROUNDING = 1e-13
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,6 +111,9 @@ def integrate(
         error = float(np.sqrt(np.sum((weights * spread) ** 2)))
     positive = _positive_part(pieces, base, floor, edges, net)
     total = float(math.fsum(net))
+    # What differs in the rounding of the strips alone is all above, or all below.
+    rounding = ROUNDING * math.fsum(np.abs(net))
+    positive = total if abs(total - positive) <= rounding else 0.0 if abs(positive) <= rounding else positive
     return SampledArea(
         total,
         error,

@@ -59,6 +59,7 @@ class Interpolant(Curve):
         self.method, self.x, self.y, self.sigma = method, x, y, sigma
         self.end_slopes, self.outside, self.notes, self.left_out = end_slopes, outside, notes, left_out
         self.span = (float(x[0]), float(x[-1]))
+        self.ends_at_span = outside == "refuse"
         self.penalty = penalty
         self.smoother: Smoother | None = None
         self._polynomial: Barycentric | None = None

@@ -1,0 +1,621 @@
+"""The Integrate page: two handles and a floor, strips that are drawn, the running area, and whether it settles."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vettore.app.pages.page import Page
+from vettore.app.session import Session
+from vettore.app.stage.area_items import Handle, Running, Strips
+from vettore.app.stage.plot import Plot
+from vettore.app.style import theme
+from vettore.app.widgets.parts import Column, Invitation, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.value_table import ValueTable
+from vettore.core.arrays import Array
+from vettore.core.errors import VettoreError
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import read_formula
+from vettore.core.integrate.function import RULES as FUNCTION_RULES
+from vettore.core.integrate.function import FunctionArea, Rung, integrate_function, ladder
+from vettore.core.integrate.peaks import find_peaks
+from vettore.core.integrate.rules import RULES, pieces_of
+from vettore.core.integrate.sampled import SampledArea, integrate
+from vettore.core.rounding import read_number
+from vettore.study import edits, edits_of_curves
+from vettore.study.derive_curves import area_unit, derive_area, points_in_use
+from vettore.study.recipes import AreaRecipe
+from vettore.study.series import Role, Series
+from vettore.study.table import RawColumn, Source, Table
+
+RULE_WORDS = {
+    "trapezoid": ("Straight pieces", "trapezoids between neighbouring points"),
+    "simpson": ("Parabolas", "Simpson: one through each three points"),
+    "spline": ("Smooth spline", "exact under the cubic spline"),
+}
+FLOORS = {"0": "zero", "ends": "line between the ends"}
+MOST_STRIPS_SHOWN = 40
+MOST_PEAKS = 30
+# Places at which a function is drawn, and beyond its limits by this share.
+DRAWN = 1200
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """An area under points with what finer strips and other rules give."""
+
+    series: Series
+    recipe: AreaRecipe
+    area: SampledArea
+    shape_of: Callable[[Array], Array]
+    steps: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class FunctionAnswer:
+    """An area under a function with its ladder."""
+
+    formula: str
+    a: float
+    b: float
+    area: FunctionArea
+    rule: str
+    rungs: tuple[Rung, ...]
+    shape_of: Callable[[Array], Array]
+
+
+class IntegratePage(Page):
+    """Drag limits, choose rule and floor, keep areas; find peaks; or take a function."""
+
+    name = "Integrate"
+    help_page = "integrate.md"
+
+    def __init__(self, session: Session, open_file: Callable[[], object]) -> None:
+        super().__init__(session)
+        self.answer: Answer | None = None
+        self._draft: AreaRecipe | None = None
+        self._chosen = ""
+        self._shown: tuple[object, ...] = ()
+        self._build_choices()
+        self._build_stage(open_file)
+        self._build_findings()
+
+    def _build_choices(self) -> None:
+        self.choices = QWidget()
+        outer = QVBoxLayout(self.choices)
+        outer.setContentsMargins(10, 8, 6, 10)
+        outer.addWidget(rule())
+        scroll = Column("Area", (0, 0, 6, 0))
+        outer.addWidget(scroll, 1)
+        scroll.add(section("How to join the points"))
+        self.rules: dict[str, QPushButton] = {}
+        group = QButtonGroup(self.choices)
+        for key, (words, tip) in RULE_WORDS.items():
+            one = button(
+                words, lambda key=key: self._change(f"area by {RULES[key].lower()}", rule=key), "choice", tip
+            )
+            one.setCheckable(True)
+            group.addButton(one)
+            self.rules[key] = one
+            scroll.add(one)
+        scroll.add(section("Floor"))
+        self.floor = QComboBox()
+        self.floor.setEditable(True)
+        self.floor.addItems(list(FLOORS.values()))
+        self.floor.setAccessibleName("Floor: zero, the line between the ends, or a level")
+        self.floor.setToolTip("Zero, the line between the ends, or a level that you type")
+        self.floor.activated.connect(lambda _index: self._take_floor())
+        edit = self.floor.lineEdit()
+        assert edit is not None
+        edit.returnPressed.connect(self._take_floor)
+        scroll.add(self.floor)
+        head = QHBoxLayout()
+        head.addWidget(section("Areas kept"))
+        head.addStretch()
+        head.addWidget(button("find peaks", self.find_peaks, "link", "Keep an area under every peak that stands out"))
+        holder = QWidget()
+        holder.setLayout(head)
+        head.setContentsMargins(0, 0, 0, 0)
+        self._kept_holder = QWidget()
+        self._kept = QVBoxLayout(self._kept_holder)
+        self._kept.setContentsMargins(0, 0, 0, 0)
+        self._kept.setSpacing(2)
+        scroll.add(holder, self._kept_holder)
+        scroll.column.addStretch()
+        outer.addWidget(section("Or a function of x"))
+        self.function = QLineEdit()
+        self.function.setPlaceholderText("such as exp(-x^2)")
+        self.function.setAccessibleName("Function of x to integrate")
+        limits = QGridLayout()
+        self.start, self.end, self.strips = QLineEdit("0"), QLineEdit("1"), QLineEdit()
+        self.strips.setPlaceholderText("as needed")
+        self.function_rule = QComboBox()
+        self.function_rule.addItems(list(FUNCTION_RULES))
+        self.function_rule.setCurrentText("trapezoid")
+        for place, (words, field) in enumerate(
+            (("from", self.start), ("to", self.end), ("strips", self.strips), ("rule", self.function_rule))
+        ):
+            field.setAccessibleName(f"Function: {words}")
+            row, column = ((0, 0), (0, 2), (1, 0), (2, 0))[place]
+            limits.addWidget(label(words, "label"), row, column)
+            limits.addWidget(field, row, column + 1, 1, 1 if row == 0 else 3)
+            if isinstance(field, QLineEdit):
+                field.returnPressed.connect(self.take_function)
+        self.function.returnPressed.connect(self.take_function)
+        outer.addWidget(self.function)
+        outer.addLayout(limits)
+
+    def _build_stage(self, open_file: Callable[[], object]) -> None:
+        self.plot = Plot(with_residuals=True)
+        self.first = self.plot
+        assert self.plot.lower is not None
+        self.plot.lower.getAxis("left").set_title("Running area")
+        self.plot.zero.setVisible(False)
+        self.strip_item, self.running_item = Strips(), Running()
+        self.strip_item.setZValue(3)
+        self.plot.upper.vb.addItem(self.strip_item, ignoreBounds=True)
+        self.plot.lower.vb.addItem(self.running_item, ignoreBounds=True)
+        self.handles = (Handle(), Handle())
+        for place, handle in enumerate(self.handles):
+            handle.setZValue(15)
+            self.plot.upper.vb.addItem(handle, ignoreBounds=True)
+            handle.released.connect(lambda x, place=place: self.move_limit(place, x))
+        self.refusal = label("", "bad", wrap=True)
+        self.refusal.setContentsMargins(18, 8, 18, 8)
+        self.refusal.hide()
+        self.ladder = QWidget()
+        self.ladder.setObjectName("bar")
+        self.ladder.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self.ladder)
+        column.setContentsMargins(18, 8, 14, 8)
+        column.addWidget(section("Does it settle as strips get finer?"))
+        self._rungs_holder = QWidget()
+        self._rungs = QGridLayout(self._rungs_holder)
+        self._rungs.setContentsMargins(0, 0, 0, 0)
+        self._rungs.setHorizontalSpacing(26)
+        column.addWidget(self._rungs_holder, alignment=Qt.AlignmentFlag.AlignLeft)
+        self.settles = label("", "muted", wrap=True)
+        column.addWidget(self.settles)
+        filled = QWidget()
+        box = QVBoxLayout(filled)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (self.ladder, 0)):
+            box.addWidget(widget, stretch)
+        stage = QStackedWidget()
+        stage.setObjectName("canvas")
+        words = "An area needs points, or a function of x typed on the left. Bring in data first."
+        stage.addWidget(Invitation(words, "Open a file …", open_file))
+        stage.addWidget(filled)
+        self.stage = stage
+        self.plot.row_pointed.connect(self.session.point)
+
+    def _build_findings(self) -> None:
+        self.findings = Column("What the area says")
+        self.number, self.unit = label("", "display", wrap=True), label("", "muted")
+        self.about = Pairs()
+        self.table = ValueTable()
+        self.keep = button("Keep this area", self.keep_area, "primary", "Keep it in the study; it follows the data")
+        self.series_button = button(
+            "Make the running area a series", self.make_series, "", "A new series of x and area"
+        )
+        self.findings.add(section("Area"), self.number, self.unit, rule(), self.about)
+        self._strips_title = section("Strip by strip")
+        self.findings.add(self._strips_title, self.table)
+        self.findings.column.addStretch()
+        self.findings.add(self.keep, self.series_button)
+
+    # What is shown.
+
+    def refresh(self) -> None:
+        """Show the chosen series with the area under it, unless a function is shown."""
+        series = self.session.series
+        if self.function.text().strip():
+            self.take_function()
+            return
+        self.stage.setCurrentIndex(0 if series is None else 1)
+        if series is None:
+            self.answer = None
+            self.number.setText("")
+            self._list_kept()
+            return
+        if self._draft is None or self._draft.series != series.id:
+            self._draft, self._chosen = AreaRecipe("", series.id), ""
+        recipe = self.recipe
+        self._show_points(series)
+        self._list_kept()
+        for key, one in self.rules.items():
+            one.setChecked(key == recipe.rule)
+        self.floor.setEditText(FLOORS.get(recipe.floor, recipe.floor))
+
+        def work() -> Answer:
+            area = derive_area(series, recipe)
+            x, y, _ = points_in_use(series)
+            order = np.argsort(x, kind="stable")
+            places, which, counts = np.unique(x[order], return_inverse=True, return_counts=True)
+            mean = np.bincount(which, y[order]) / counts
+            pieces = pieces_of(recipe.rule, places, mean)
+            return Answer(series, recipe, area, pieces.value, _steps(places, mean, recipe, area))
+
+        self.session.background.run("area", work, self._show_answer, self._show_refusal, 1)
+
+    @property
+    def recipe(self) -> AreaRecipe:
+        """The area that is shown: one that is kept, or the one at hand."""
+        kept = next((one for one in self.session.study.areas if one.id == self._chosen), None)
+        if kept is not None and self._draft is not None and kept.series == self._draft.series:
+            return kept
+        assert self._draft is not None
+        return self._draft
+
+    def status(self) -> list[str]:
+        """Say what was used."""
+        if self.answer is None:
+            return []
+        error = {"sigma": "± from the ± of y", "scatter": "± from the scatter of the points"}
+        words = [f"{int(self.answer.series.in_use.sum())} rows in use", RULES[self.answer.recipe.rule].lower()]
+        return [*words, *filter(None, [error.get(self.answer.area.error_from)]), *self.answer.area.notes]
+
+    def _show_points(self, series: Series) -> None:
+        x, y = series.values(Role.X), series.values(Role.Y)
+        self.plot.dress(self.session.style)
+        self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
+        self.plot.line.set_curve(None)
+        for handle in self.handles:
+            handle.dress()
+            handle.setVisible(True)
+        if x is None or y is None:
+            return
+        rows = np.flatnonzero(series.measured)
+        self.plot.marks.set_data(x[rows], y[rows], rows, ~series.kept[rows], self.session.ink(series), None)
+        shown = (series.key, series.place(Role.X), series.place(Role.Y))
+        if shown != self._shown:
+            self._shown = shown
+            # The floor at zero is part of the picture.
+            self.plot.show_home(np.append(x[rows], x[rows[:1]]), np.append(y[rows], 0.0))
+
+    def _show_answer(self, answer: Answer) -> None:
+        self.answer = answer
+        self.refusal.hide()
+        area, series, style = answer.area, answer.series, self.session.style
+        unit, x_unit = area_unit(series), series.name_and_unit(Role.X)[1]
+        for handle, limit in zip(self.handles, (area.a, area.b), strict=True):
+            handle.blockSignals(True)
+            handle.setValue(limit)
+            handle.blockSignals(False)
+        edges, floor = area.edges, area.floor_at_edges
+        self.strip_item.set_strips(edges, answer.shape_of, lambda x: _line(edges, floor, x), self.session.ink(series))
+        self._show_running(area.edges, area.running)
+        self.number.setText(
+            style.pair(area.area, area.standard_error) if area.standard_error else style.number(area.area, 6)
+        )
+        self.unit.setText(unit)
+        pairs = [
+            ("from", f"{style.short(float(f'{area.a:.6g}'))} {x_unit}".strip()),
+            ("to", f"{style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()),
+            ("joined by", RULE_WORDS[area.rule][0].lower()),
+            ("floor", FLOORS.get(answer.recipe.floor, answer.recipe.floor)),
+            ("above the floor", style.number(area.positive, 5)),
+            ("below the floor", style.number(area.negative, 5)),
+        ]
+        self.about.show_pairs(pairs)
+        self._show_strips(area)
+        self._show_steps(answer)
+        kept = bool(answer.recipe.id)
+        self.keep.setText("Let go of this area" if kept else "Keep this area")
+        for part in (self._strips_title, self.keep, self.series_button):
+            part.show()
+        self.session.say("", "status")
+
+    def _show_running(self, x: Array, y: Array) -> None:
+        self.running_item.set_running(x, y)
+        low, high = min(float(y.min()), 0.0), max(float(y.max()), 0.0)
+        room = (high - low or 1.0) * 0.08
+        assert self.plot.lower is not None
+        self.plot.lower.vb.setYRange(low - room, high + room, padding=0)
+
+    def _show_strips(self, area: SampledArea) -> None:
+        style, rows, full = self.session.style, [], []
+        net = area.heights - area.floor_at_edges
+        for i in range(len(area.strips)):
+            low, high = float(area.edges[i]), float(area.edges[i + 1])
+            height = float(net[i] + net[i + 1]) / 2
+            full.append((low, high, height, float(area.strips[i])))
+            if i < MOST_STRIPS_SHOWN:
+                texts = (style.short(float(f"{value:.5g}")) for value in (low, high))
+                rows.append((*texts, style.number(height, 4), style.number(float(area.strips[i]), 4)))
+        self.table.show_rows(("from", "to", "mean height", "area"), rows, full)
+
+    def _show_steps(self, answer: Answer) -> None:
+        style = self.session.style
+        cells = []
+        for place, (words, value) in enumerate(answer.steps):
+            change = "" if place == 0 else _signed(style, value - answer.steps[place - 1][1])
+            cells.append((words, style.number(value, 5), change))
+        self._fill_rungs(cells)
+        finest = [value for words, value in answer.steps if "strips" in words]
+        error = answer.area.standard_error
+        words = ""
+        if len(finest) > 1:
+            moved = abs(finest[-1] - finest[-2])
+            if error is not None and moved <= error:
+                words = "Halving the strips now moves the area by less than its ±."
+            elif error is not None:
+                words = "Halving the strips still moves the area by more than its ±: closer points would help."
+        self.settles.setText(words)
+
+    def _fill_rungs(self, cells: list[tuple[str, str, str]]) -> None:
+        clear(self._rungs)
+        for place, (words, value, change) in enumerate(cells):
+            self._rungs.addWidget(label(words, "muted"), 0, place)
+            self._rungs.addWidget(label(value, "value"), 1, place)
+            self._rungs.addWidget(label(change, "muted"), 2, place)
+
+    def _show_refusal(self, sentence: str) -> None:
+        self.answer = None
+        self.strip_item.set_strips(np.empty(0), None, None, "")
+        self.running_item.set_running(np.empty(0), np.empty(0))
+        self.refusal.setText(sentence)
+        self.refusal.show()
+        self.number.setText("—")
+        self.unit.setText("")
+        self.about.show_pairs([])
+        self.table.show_rows((), [], [])
+        self._fill_rungs([])
+        self.settles.setText("")
+
+    def _list_kept(self) -> None:
+        clear(self._kept)
+        series, style = self.session.series, self.session.style
+        areas = self.session.study.areas_of(series.id) if series is not None else ()
+        self.kept_buttons: dict[str, QPushButton] = {}
+        total = 0.0
+        found = []
+        for one in areas:
+            try:
+                assert series is not None
+                value = derive_area(series, one).area
+            except VettoreError:
+                value = math.nan
+            found.append((one, value))
+            total += value
+        for number, (one, value) in enumerate(found, 1):
+            share = f" · {100 * value / total:.0f} %" if len(found) > 1 and total else ""
+            words = f"{one.name or f'area {number}'}   {style.number(value, 4)}{share}"
+            line = button(words, lambda identity=one.id: self.choose_area(identity), "choice", "Show this area")
+            line.setCheckable(True)
+            line.setChecked(one.id == self._chosen)
+            self.kept_buttons[one.id] = line
+            self._kept.addWidget(line)
+
+    # What is done by hand.
+
+    def choose_area(self, identity: str) -> None:
+        """Show an area that is kept, or the one at hand again."""
+        self._chosen = "" if self._chosen == identity else identity
+        self.refresh()
+
+    def move_limit(self, place: int, x: float) -> None:
+        """Put one limit somewhere, inside the points."""
+        if self.answer is None:
+            return
+        points, _, _ = points_in_use(self.answer.series)
+        x = min(max(x, float(points.min())), float(points.max()))
+        area = self.answer.area
+        limits = [area.a, area.b]
+        limits[place] = x
+        self._change("move a limit", start=limits[0], end=limits[1])
+
+    def _take_floor(self) -> None:
+        text = self.floor.currentText().strip()
+        known = {words: key for key, words in FLOORS.items()}
+        value = known.get(text)
+        if value is None:
+            number = read_number(text)
+            if number is None:
+                self.session.say(f"“{text}” is no floor; choose one or type a level.", "bad")
+                return
+            value = repr(number)
+        self._change("change the floor", floor=value)
+
+    def _change(self, words: str, **values: object) -> None:
+        if self._draft is None or self.session.series is None:
+            return
+        recipe = self.recipe
+        changed = replace(recipe, **values)  # type: ignore[arg-type]
+        if changed == recipe:
+            return
+        if recipe.id:
+            self.session.do(words, edits_of_curves.change_area(self.session.study, changed))
+        else:
+            self._draft = changed
+            self.refresh()
+
+    def keep_area(self) -> None:
+        """Keep the area at hand, or let go of the one that is kept."""
+        if self._draft is None or self.answer is None:
+            return
+        recipe = self.recipe
+        if recipe.id:
+            self._chosen = ""
+            self.session.do("let go of an area", edits_of_curves.remove_area(self.session.study, recipe.id))
+            return
+        whole = replace(recipe, start=self.answer.area.a, end=self.answer.area.b)
+        study = edits_of_curves.add_area(self.session.study, whole)
+        self._chosen = study.areas[-1].id
+        self.session.do("keep an area", study)
+
+    def find_peaks(self) -> None:
+        """Keep an area under every peak that stands out, above the line between its feet."""
+        series = self.session.series
+        if series is None or self._draft is None:
+            return
+        try:
+            x, y, _ = points_in_use(series)
+            peaks = find_peaks(x, y, most=MOST_PEAKS)
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        if not peaks:
+            self.session.say("No peak stands out of the scatter of these points.")
+            return
+        study, style = self.session.study, self.session.style
+        for peak in peaks:
+            name = f"peak at {style.short(float(f'{peak.position:.4g}'))}"
+            recipe = AreaRecipe(
+                "", series.id, peak.start, peak.end, self.recipe.rule if self._draft else "trapezoid", "ends", name
+            )
+            study = edits_of_curves.add_area(study, recipe)
+        self._chosen = study.areas[-len(peaks)].id
+        words = "one peak" if len(peaks) == 1 else f"{len(peaks)} peaks"
+        self.session.do(f"keep {words}", study)
+        self.session.say(f"{words.capitalize()} found and kept; each can be adjusted.")
+
+    def make_series(self) -> None:
+        """Make the running area a series of its own."""
+        if self.answer is None:
+            return
+        series, area = self.answer.series, self.answer.area
+        x_name, x_unit = series.name_and_unit(Role.X)
+        columns = (RawColumn(x_name, x_unit, area.edges), RawColumn("running area", area_unit(series), area.running))
+        how = (("made from", series.name), ("by", f"running area, {RULES[area.rule].lower()}"))
+        study = edits.add_series(
+            self.session.study, Table(columns, Source("", how=how, kind="made")), f"{series.name}, running area"
+        )
+        self.session.do("make the running area a series", study)
+
+    # A function of x.
+
+    def take_function(self) -> None:
+        """Show the area under the function that was typed; without one, that under the points."""
+        text = self.function.text().strip()
+        if not text:
+            self._shown = ()
+            self.refresh()
+            return
+        self.stage.setCurrentIndex(1)
+        limits = []
+        for field in (self.start, self.end):
+            typed = field.text().strip()
+            number = (
+                math.inf if typed in ("inf", "∞") else -math.inf if typed in ("-inf", "-∞") else read_number(typed)
+            )
+            if number is None:
+                self._show_refusal(f"“{typed}” is no limit; write a number, or inf.")
+                return
+            limits.append(number)
+        strips = read_number(self.strips.text()) if self.strips.text().strip() else None
+        chosen = self.function_rule.currentText()
+        a, b = limits
+
+        def work() -> FunctionAnswer:
+            area = integrate_function(text, a, b, None if strips is None else int(strips), chosen)
+            finite = math.isfinite(a) and math.isfinite(b)
+            try:
+                rungs = ladder(text, a, b, chosen, rungs=7) if finite else ()
+            except VettoreError:
+                rungs = ()
+            program = Program(read_formula(text, ("x", "y")).right)
+
+            def shape_of(x: Array) -> Array:
+                with np.errstate(all="ignore"):
+                    value = program({"x": x} if "x" in program.inputs else {})
+                return np.broadcast_to(np.asarray(value, dtype=np.float64), x.shape)
+
+            return FunctionAnswer(text, a, b, area, chosen, rungs, shape_of)
+
+        self.session.background.run("area", work, self._show_function, self._show_refusal, 1)
+
+    def _show_function(self, answer: FunctionAnswer) -> None:
+        self.answer = None
+        self.refusal.hide()
+        style, area = self.session.style, answer.area
+        empty = np.empty(0)
+        self.plot.dress(style)
+        self.plot.marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "", None)
+        self.plot.set_titles("x", answer.formula)
+        low = answer.a if math.isfinite(answer.a) else (min(answer.b, 0.0) - 8 if math.isfinite(answer.b) else -8.0)
+        high = answer.b if math.isfinite(answer.b) else max(low, 0.0) + 8
+        x = np.linspace(low, high, DRAWN)
+        y = answer.shape_of(x)
+        good = np.isfinite(y)
+        for handle in self.handles:
+            handle.setVisible(False)
+        if good.sum() > 1:
+            self.plot.show_home(np.append(x[good], x[0]), np.append(y[good], 0.0))
+            edges = area.edges if area.error is None else np.array([x[good][0], x[good][-1]])
+            self.strip_item.set_strips(edges, answer.shape_of, lambda at: np.zeros(np.shape(at)), theme().series[0])
+            steps = np.diff(x[good])
+            running = np.concatenate([[0.0], np.cumsum(steps * (y[good][1:] + y[good][:-1]) / 2)])
+            self._show_running(x[good], running)
+        digits = 12 if area.error is not None and area.error < 1e-9 * abs(area.area) else 8
+        self.number.setText(style.number(area.area, digits))
+        self.unit.setText("" if area.error is None else f"error below {style.number(area.error, 2)}")
+        self.about.show_pairs(
+            [
+                ("function", answer.formula),
+                ("strips", str(area.strips)),
+                ("evaluations", str(area.evaluations)),
+                ("", area.message),
+            ]
+        )
+        self.table.show_rows((), [], [])
+        for part in (self._strips_title, self.keep, self.series_button):
+            part.hide()
+        cells = []
+        for rung in answer.rungs:
+            order = "" if rung.order is None else f"order {style.fixed(rung.order, 1)}"
+            cells.append((f"{rung.strips} strips", style.number(rung.area, 7), order))
+        self._fill_rungs(cells[-5:])
+        last = answer.rungs[-1] if answer.rungs else None
+        words = "" if last is None or last.extrapolated is None else style.number(last.extrapolated, 10)
+        self.settles.setText(f"The rungs lead to {words} ({answer.rule} rule)." if words else "")
+
+
+def _steps(x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[tuple[str, float], ...]:
+    """Return the area with fewer points and by other rules, in words."""
+    floor: float | str = "ends" if recipe.floor == "ends" else float(recipe.floor)
+    inside = np.flatnonzero((x > area.a) & (x < area.b))
+    out = []
+    for step in (8, 4, 2, 1):
+        chosen = inside[step - 1 :: step]
+        keep = np.unique(np.concatenate([np.flatnonzero(x <= area.a)[-1:], chosen, np.flatnonzero(x >= area.b)[:1]]))
+        if step > 1 and len(chosen) < 2:
+            continue
+        try:
+            value = integrate(x[keep], y[keep], recipe.rule, area.a, area.b, floor).area if step > 1 else area.area
+        except VettoreError:
+            continue
+        out.append((f"{len(chosen) + 1} strips", value))
+    for name in RULES:
+        if name != recipe.rule:
+            value = integrate(x, y, name, area.a, area.b, floor).area
+            out.append((RULE_WORDS[name][0].lower(), value))
+    return tuple(out)
+
+
+def _line(edges: Array, levels: Array, at: Array) -> Array:
+    where = np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(edges) - 2)
+    width = edges[where + 1] - edges[where]
+    part = np.where(width > 0, (at - edges[where]) / np.where(width > 0, width, 1.0), 0.0)
+    return np.asarray(levels[where] + part * (levels[where + 1] - levels[where]))
+
+
+def _signed(style, value: float) -> str:
+    text = style.number(abs(value), 2)
+    return f"{'+' if value >= 0 else '−'}{text}"

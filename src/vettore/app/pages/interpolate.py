@@ -1,0 +1,391 @@
+"""The Interpolate page: methods as panels on the same points, the chosen one large, values read or filled in."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vettore.app.pages.page import Page
+from vettore.app.session import Session
+from vettore.app.stage.plot import Plot
+from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
+from vettore.app.widgets.value_table import ValueTable
+from vettore.core.errors import DataError, VettoreError
+from vettore.core.interpolate.interpolant import Interpolant
+from vettore.core.interpolate.methods import METHODS
+from vettore.core.rounding import read_number
+from vettore.study import edits, edits_of_curves
+from vettore.study.derive_curves import derive_interpolant, filled
+from vettore.study.recipes import InterpolantRecipe
+from vettore.study.series import Role, Series
+
+# Steps of the slider over powers of ten of the penalty about the one found by cross-validation.
+SLIDER, DECADES = 200, 5.0
+# A gap is named when it is so many times the usual distance between points.
+GAP = 3.0
+MOST_READ, MOST_FILLED = 200, 1_000_000
+
+
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """A method tried on a series: its curve with what it thinks of itself, or why there is none."""
+
+    key: str
+    curve: Interpolant | None
+    refusal: str = ""
+
+
+class InterpolatePage(Page):
+    """Choose how points are joined; read between them; fill values in as a new series."""
+
+    name = "Interpolate"
+    help_page = "interpolate.md"
+
+    def __init__(self, session: Session, open_file: Callable[[], object]) -> None:
+        super().__init__(session)
+        self.curve: Interpolant | None = None
+        self._offered: tuple[object, ...] = ()
+        self._shown: tuple[object, ...] = ()
+        self._base = 1.0
+        self._build_choices()
+        self._build_stage(open_file)
+        self._build_findings()
+
+    def _build_choices(self) -> None:
+        self.choices = QWidget()
+        box = QVBoxLayout(self.choices)
+        box.setContentsMargins(10, 8, 6, 10)
+        box.addWidget(rule())
+        box.addWidget(section("Ways to join the points"))
+        box.addWidget(label("each missed when it is left out", "muted", wrap=True))
+        self.methods = LineUp()
+        self.methods.chosen.connect(self.choose)
+        scroll = Column("Methods", (0, 0, 6, 0))
+        scroll.add(self.methods)
+        scroll.column.addStretch()
+        box.addWidget(scroll, 1)
+        self.smooth = QWidget()
+        lines = QVBoxLayout(self.smooth)
+        lines.setContentsMargins(0, 0, 0, 0)
+        head = QHBoxLayout()
+        head.addWidget(label("smoother", "label"))
+        head.addStretch()
+        head.addWidget(
+            button("by cross-validation", self._let_smoothing, "link", "Let the data choose the smoothing")
+        )
+        lines.addLayout(head)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, SLIDER)
+        self.slider.setAccessibleName("How smooth the curve is")
+        self.slider.sliderReleased.connect(self._smooth_to)
+        lines.addWidget(self.slider)
+        self.use_errors = QCheckBox("use the ± of y")
+        self.use_errors.clicked.connect(lambda on: self._change("use the ± of y", use_errors=on))
+        box.addWidget(self.smooth)
+        box.addWidget(self.use_errors)
+
+    def _build_stage(self, open_file: Callable[[], object]) -> None:
+        self.plot = Plot()
+        self.first = self.plot
+        self.refusal = label("", "bad", wrap=True)
+        self.refusal.setContentsMargins(18, 8, 18, 8)
+        self.refusal.hide()
+        bar = QWidget()
+        bar.setObjectName("bar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        grid = QGridLayout(bar)
+        grid.setContentsMargins(18, 7, 14, 7)
+        grid.setHorizontalSpacing(8)
+        self.at, self.every = QLineEdit(), QLineEdit()
+        self.at.setPlaceholderText("one x, or several: 12; 30.5; 47")
+        self.every.setPlaceholderText("distance of x")
+        self.every.setFixedWidth(110)
+        self.at.setAccessibleName("Read at these x")
+        self.every.setAccessibleName("Fill in values at this distance")
+        self.at.returnPressed.connect(self.read)
+        self.every.returnPressed.connect(self.fill_in)
+        self._asked = label("", "label")
+        grid.addWidget(self._asked, 0, 0)
+        grid.addWidget(self.at, 0, 1)
+        grid.addWidget(button("Read", self.read, "link", "Show the values at these x"), 0, 2)
+        grid.addWidget(label("Fill in every", "label"), 0, 3)
+        grid.addWidget(self.every, 0, 4)
+        grid.addWidget(
+            button("as a new series", self.fill_in, "link", "Make a series of values at this distance"), 0, 5
+        )
+        grid.setColumnStretch(1, 1)
+        filled_stage = QWidget()
+        box = QVBoxLayout(filled_stage)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (bar, 0)):
+            box.addWidget(widget, stretch)
+        stage = QStackedWidget()
+        stage.setObjectName("canvas")
+        words = "Reading between points needs points. Bring in data first."
+        stage.addWidget(Invitation(words, "Open a file …", open_file))
+        stage.addWidget(filled_stage)
+        self.stage = stage
+        self.plot.place_clicked.connect(self._read_clicked)
+        self.plot.row_pointed.connect(self.session.point)
+
+    def _build_findings(self) -> None:
+        self.findings = Column("What the curve says")
+        self.sentence = label("", "sentence", wrap=True)
+        self.doubts, self.gaps = Pairs(), label("", "sentence", wrap=True)
+        self._gap_title = section("Gaps")
+        self.values = ValueTable()
+        self._values_title = section("Values read")
+        self.findings.add(section("What the curve says"), self.sentence, rule(), section("Its doubts"), self.doubts)
+        self.findings.add(self._gap_title, self.gaps, self._values_title, self.values)
+        self.findings.column.addStretch()
+
+    def refresh(self) -> None:
+        """Show the chosen series with the curve through its points."""
+        series = self.session.series
+        self.stage.setCurrentIndex(0 if series is None else 1)
+        self.choices.setEnabled(series is not None)
+        self.findings.setVisible(series is not None)
+        if series is None:
+            self.curve, self._offered = None, ()
+            self.methods.show_candidates([], (np.empty(0), np.empty(0)), "", self.session.style)
+            return
+        self._show_points(series)
+        recipe = self.session.study.interpolant_of(series.id)
+        self.use_errors.setVisible(series.sigma is not None)
+        self.use_errors.setChecked(recipe.use_errors)
+        self.smooth.setVisible(recipe.method == "smoothing")
+        self.session.background.run(
+            "interpolate", lambda: derive_interpolant(series, recipe), self._show_curve, self._show_refusal, 1
+        )
+        self._offer(series, recipe)
+
+    def status(self) -> list[str]:
+        """Say what was used."""
+        if self.curve is None:
+            return []
+        return [f"{len(self.curve.x)} points", self.curve.method.name.lower(), *self.curve.notes]
+
+    def choose(self, method: object) -> None:
+        """Join the points in another way."""
+        name = METHODS[str(method)].name.lower()
+        self._change(f"join the points by {name}", method=str(method), penalty=None)
+
+    def read(self) -> None:
+        """Show values at the x that were typed, and keep them."""
+        if self.curve is None:
+            return
+        parts = [part for part in self.at.text().replace(";", " ").split() if part]
+        numbers = [read_number(part) for part in parts]
+        bad = next((part for part, number in zip(parts, numbers, strict=True) if number is None), None)
+        if bad is not None or not numbers:
+            self.session.say(f"“{bad or ''}” is not a number. Separate several x by semicolons.", "bad")
+            return
+        if len(numbers) > MOST_READ:
+            self.session.say(f"Up to {MOST_READ} x can be read here; fill in a series for more.", "bad")
+            return
+        try:
+            self.curve(np.array(numbers, dtype=np.float64))
+        except DataError as error:
+            self.session.say(str(error), "bad")
+            return
+        self._change("read between points", read_at=tuple(float(number) for number in numbers if number is not None))
+
+    def fill_in(self) -> None:
+        """Make a new series of values at an even distance."""
+        series, step = self.session.series, read_number(self.every.text())
+        if series is None or self.curve is None:
+            return
+        if step is None or not step > 0:
+            self.session.say(f"“{self.every.text().strip()}” is not a distance; write a number above zero.", "bad")
+            return
+        low, high = self.curve.span
+        count = math.floor((high - low) / step * (1 + 1e-12)) + 1
+        if count > MOST_FILLED:
+            self.session.say(f"That would be {count:,} values; the most is {MOST_FILLED:,}.", "bad")
+            return
+        try:
+            table = filled(series, self.curve, low + step * np.arange(count))
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        study = edits.add_series(self.session.study, table, f"{series.name}, every {self.every.text().strip()}")
+        self.session.do("fill in values", study)
+        self.session.say(f"{count} values came in as a new series.")
+
+    def _change(self, words: str, **values: object) -> None:
+        series = self.session.series
+        if series is None:
+            return
+        recipe = self.session.study.interpolant_of(series.id)
+        changed = replace(recipe, **values)  # type: ignore[arg-type]
+        if changed != recipe:
+            self.session.do(words, edits_of_curves.set_interpolant(self.session.study, changed))
+
+    def _smooth_to(self) -> None:
+        exponent = (self.slider.value() / SLIDER - 0.5) * 2 * DECADES
+        self._change("smooth by hand", penalty=self._base * 10.0**exponent)
+
+    def _let_smoothing(self) -> None:
+        self.slider.setValue(SLIDER // 2)
+        self._change("smooth by cross-validation", penalty=None)
+
+    def _read_clicked(self, x: float) -> None:
+        if self.curve is not None and not self.curve.is_beyond(x):
+            self.at.setText(self.session.style.short(float(f"{x:.4g}")))
+            self.read()
+
+    def _show_points(self, series: Series) -> None:
+        x, y = series.values(Role.X), series.values(Role.Y)
+        self.plot.dress(self.session.style)
+        self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
+        x_name, x_unit = series.name_and_unit(Role.X)
+        self._asked.setText(f"At {_named(x_name, x_unit)} =")
+        if x is None or y is None:
+            return
+        rows = np.flatnonzero(series.measured)
+        aside = ~series.kept[rows]
+        self.plot.marks.set_data(x[rows], y[rows], rows, aside, self.session.ink(series), None)
+        used = rows[~aside]
+        self.plot.beyond.set_span((float(x[used].min()), float(x[used].max())) if len(used) else None)
+        shown = (series.key, series.place(Role.X), series.place(Role.Y))
+        if shown != self._shown:
+            self._shown = shown
+            read_at = self.session.study.interpolant_of(series.id).read_at
+            self.at.setText("; ".join(self.session.style.short(x) for x in read_at))
+            self.plot.line.set_curve(None)
+            self.plot.show_home(x[rows], y[rows])
+
+    def _show_curve(self, curve: Interpolant) -> None:
+        series = self.session.series
+        if series is None:
+            return
+        self.curve = curve
+        self.refusal.hide()
+        self.plot.line.set_curve(curve)
+        if curve.method.key == "smoothing" and self.session.study.interpolant_of(series.id).penalty is None:
+            self._base = curve.penalty or 1.0
+            self.slider.setValue(SLIDER // 2)
+        style = self.session.style
+        y_unit = series.name_and_unit(Role.Y)[1]
+        method = curve.method
+        self.sentence.setText(f"{method.name}: {method.use}")
+        error = curve.left_out_error
+        doubts = [
+            ("misses a left-out point by", "—" if error is None else f"{style.number(error, 3)} {y_unit}".strip()),
+            ("swings past its neighbours by", f"{style.number(curve.swing, 3)} {y_unit}".strip()),
+        ]
+        if curve.penalty is not None:
+            doubts.append(("smoothing penalty λ", style.number(curve.penalty, 4)))
+        if curve.swelling is not None:
+            doubts.append(("errors of y grow up to", f"{style.number(curve.swelling, 3)} times"))
+        doubts.append(("pieces", str(curve.pieces.powers.shape[1])))
+        self.doubts.show_pairs(doubts)
+        self._show_gaps(curve, series)
+        self._show_values(curve, series)
+        self.session.say("", "status")
+
+    def _show_gaps(self, curve: Interpolant, series: Series) -> None:
+        steps, unit = np.diff(curve.x), series.name_and_unit(Role.X)[1]
+        style = self.session.style
+        words = []
+        if len(steps) > 2:
+            usual = float(np.median(steps))
+            for i in np.flatnonzero(steps > GAP * usual)[:6]:
+                low, high = style.short(float(curve.x[i])), style.short(float(curve.x[i + 1]))
+                words.append(f"{low} … {high} {unit}".strip())
+        self.gaps.setText("\n".join(words))
+        for part in (self._gap_title, self.gaps):
+            part.setVisible(bool(words))
+
+    def _show_values(self, curve: Interpolant, series: Series) -> None:
+        at = self.session.study.interpolant_of(series.id).read_at
+        inside = np.array([x for x in at if not curve.is_beyond(x)])
+        self._values_title.setVisible(bool(len(inside)))
+        style = self.session.style
+        (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
+        values, errors = (curve(inside), curve.standard_error(inside)) if len(inside) else (inside, inside)
+        rows, flags = [], []
+        for x, y, error in zip(inside.tolist(), values.tolist(), errors.tolist(), strict=True):
+            text = style.pair(y, error) if math.isfinite(error) else style.number(y, 6)
+            rows.append((style.short(x), text))
+            flags.append((x, y, f"{text} {y_unit}".strip(), True))
+        self.values.show_rows(
+            (_named(x_name, x_unit), _named(y_name, y_unit)), rows, list(zip(inside, values, strict=True))
+        )
+        self.plot.pennants.set_flags(flags[:12])
+
+    def _show_refusal(self, sentence: str) -> None:
+        self.curve = None
+        self.plot.line.set_curve(None)
+        self.plot.pennants.set_flags([])
+        self.refusal.setText(sentence)
+        self.refusal.show()
+        self.sentence.setText(sentence)
+        self.doubts.show_pairs([])
+
+    def _offer(self, series: Series, recipe: InterpolantRecipe) -> None:
+        key = (series.key, series.columns, series.set_aside, recipe.use_errors, series.error_of_y)
+        if key == self._offered:
+            self.methods.mark(recipe.method)
+            return
+        self._offered = key
+
+        def work() -> tuple[Offer, ...]:
+            out = []
+            for name in METHODS:
+                if name == "clamped":
+                    # Without end slopes given it says nothing of its own.
+                    continue
+                try:
+                    curve = derive_interpolant(series, replace(recipe, method=name, penalty=None))
+                    _ = curve.left_out_error, curve.swing
+                    out.append(Offer(name, curve))
+                except VettoreError as error:
+                    out.append(Offer(name, None, str(error)))
+            return tuple(out)
+
+        self.session.background.run("methods", work, self._show_offers, lambda _sentence: None)
+
+    def _show_offers(self, offers: tuple[Offer, ...]) -> None:
+        series = self.session.series
+        if series is None:
+            return
+        style = self.session.style
+        candidates = []
+        for one in offers:
+            error = one.curve.left_out_error if one.curve is not None else None
+            note = (
+                "needs more points" if one.curve is None else "—" if error is None else f"± {style.number(error, 2)}"
+            )
+            candidates.append(
+                Candidate(
+                    one.key, METHODS[one.key].name, one.curve, refusal=one.refusal or METHODS[one.key].use, note=note
+                )
+            )
+        order = {one.key: (one.curve is None, one.curve.left_out_error if one.curve else None) for one in offers}
+        candidates.sort(key=lambda one: (order[str(one.key)][0], order[str(one.key)][1] or math.inf))
+        x, y = series.values(Role.X), series.values(Role.Y)
+        assert x is not None
+        assert y is not None
+        chosen = self.session.study.interpolant_of(series.id).method
+        self.methods.show_candidates(candidates, (x[series.in_use], y[series.in_use]), chosen, style)
+
+
+def _named(name: str, unit: str) -> str:
+    return f"{name} ({unit})" if unit else name

@@ -1,0 +1,142 @@
+"""What the Integrate page draws: the strips over their floor, the running area, the handles of the limits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from vettore.app.stage.items import Map, StageItem
+from vettore.app.style import colour
+from vettore.core.arrays import Array
+
+# Borders between more strips than this would be a grey field.
+MOST_BORDERS = 120
+GRIP = QRectF(-5, -16, 10, 32)
+
+
+class Strips(StageItem):
+    """The area between a curve and its floor; every other strip is a shade darker."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.shape_of: Callable[[Array], Array] | None = None
+        self.floor_of: Callable[[Array], Array] | None = None
+        self.edges: Array = np.empty(0)
+        self.ink = ""
+
+    def set_strips(
+        self,
+        edges: Array,
+        shape_of: Callable[[Array], Array] | None,
+        floor_of: Callable[[Array], Array] | None,
+        ink: str,
+    ) -> None:
+        """Show the strips between edges (k + 1,), under a function and above another; no function shows none."""
+        self.edges, self.shape_of, self.floor_of, self.ink = np.sort(edges), shape_of, floor_of, ink
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        if self.shape_of is None or self.floor_of is None or len(self.edges) < 2:
+            return
+        left, right = float(to_pixels.x(self.edges[0])), float(to_pixels.x(self.edges[-1]))
+        left, right = max(left, area.left()), min(right, area.right())
+        if right <= left:
+            return
+        pixels = np.arange(left, right + 1.0, 1.0)
+        pixels[-1] = right
+        corners = to_pixels.x(self.edges)
+        pixels = np.unique(np.concatenate([pixels, corners[(corners >= left) & (corners <= right)]]))
+        x = np.clip(to_pixels.x_back(pixels), self.edges[0], self.edges[-1])
+        top, bottom = to_pixels.y(self.shape_of(x)), to_pixels.y(self.floor_of(x))
+        if not (np.isfinite(top).all() and np.isfinite(bottom).all()):
+            return
+        top, bottom = (np.clip(side, area.top() - 500, area.bottom() + 500) for side in (top, bottom))
+        tint = QColor(self.ink)
+        painter.setPen(Qt.PenStyle.NoPen)
+        tint.setAlphaF(0.16)
+        painter.setBrush(tint)
+        painter.drawPath(_between(pixels, top, bottom))
+        if len(self.edges) <= MOST_BORDERS:
+            tint.setAlphaF(0.10)
+            painter.setBrush(tint)
+            for a, b in zip(corners[1:-1:2], corners[2::2], strict=False):
+                inside = (pixels >= a) & (pixels <= b)
+                if inside.sum() > 1:
+                    painter.drawPath(_between(pixels[inside], top[inside], bottom[inside]))
+        pen = QPen(colour("ink"), 1.2)
+        pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        painter.drawLine(QPointF(pixels[0], bottom[0]), QPointF(pixels[-1], bottom[-1]))
+        painter.setPen(QPen(QColor(self.ink), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(pixels.tolist(), top.tolist(), strict=True)]))
+
+
+def _between(x: Array, top: Array, bottom: Array) -> QPainterPath:
+    path = QPainterPath()
+    around = [*zip(x.tolist(), top.tolist(), strict=True), *zip(x[::-1].tolist(), bottom[::-1].tolist(), strict=True)]
+    path.addPolygon(QPolygonF([QPointF(a, b) for a, b in around]))
+    path.closeSubpath()
+    return path
+
+
+class Running(StageItem):
+    """The area from the lower limit up to each x."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.xs: Array = np.empty(0)
+        self.ys: Array = np.empty(0)
+
+    def set_running(self, x: Array, y: Array) -> None:
+        """Show the running area at x."""
+        self.xs, self.ys = x, y
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        if len(self.xs) < 2:
+            return
+        step = max(1, len(self.xs) // 4000)
+        xs, ys = to_pixels.x(self.xs[::step]), to_pixels.y(self.ys[::step])
+        painter.setPen(QPen(colour("accent"), 1.8))
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(xs.tolist(), ys.tolist(), strict=True)]))
+
+
+class Handle(pg.InfiniteLine):
+    """A limit that can be dragged sideways; ``released`` tells where it was let go."""
+
+    released = Signal(float)
+
+    def __init__(self) -> None:
+        super().__init__(angle=90, movable=True)
+        self.sigPositionChangeFinished.connect(lambda _line: self.released.emit(float(self.value())))
+        self.dress()
+
+    def dress(self) -> None:
+        """Take the colours of the theme."""
+        self.setPen(pg.mkPen(colour("accent"), width=1.8))
+        self.setHoverPen(pg.mkPen(colour("accent"), width=3))
+
+    def paint(self, painter: QPainter, *args) -> None:
+        super().paint(painter, *args)
+        view = self.getViewBox()
+        if view is None:
+            return
+        painter.save()
+        x = view.mapViewToDevice(QPointF(float(self.value()), 0.0))
+        frame = view.sceneBoundingRect()
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if x is not None:
+            grip = GRIP.translated(x.x(), frame.center().y())
+            painter.setPen(QPen(colour("accent"), 1.6))
+            painter.setBrush(colour("panel"))
+            painter.drawRoundedRect(grip, 3, 3)
+            middle = grip.center().x()
+            for x_of in (middle - 1.5, middle + 1.5):
+                painter.drawLine(QPointF(x_of, grip.top() + 9), QPointF(x_of, grip.bottom() - 9))
+        painter.restore()

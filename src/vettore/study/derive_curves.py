@@ -1,0 +1,74 @@
+"""From recipes of interpolants, areas and polynomials to what they give."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError
+from vettore.core.integrate.sampled import SampledArea, integrate
+from vettore.core.interpolate.interpolant import Interpolant, interpolate
+from vettore.core.polynomial import Polynomial
+from vettore.core.units import product
+from vettore.study.derive import derive_fit
+from vettore.study.recipes import AreaRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.series import Role, Series
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+
+
+def points_in_use(series: Series) -> tuple[Array, Array, Array | None]:
+    """Return x, y and (if there is one) the ± of y of the rows in use. Raises DataError without x and y."""
+    x, y = series.values(Role.X), series.values(Role.Y)
+    if x is None or y is None:
+        missing = "x" if x is None else "y"
+        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+    rows = np.flatnonzero(series.in_use)
+    if not len(rows):
+        raise DataError(f"{series.name} has no rows in use. Bring some back on the Data page.")
+    sigma = series.sigma
+    return x[rows], y[rows], None if sigma is None else sigma[rows]
+
+
+def derive_interpolant(series: Series, recipe: InterpolantRecipe) -> Interpolant:
+    """Return the curve through the points of a series. Raises DataError."""
+    x, y, sigma = points_in_use(series)
+    return interpolate(x, y, recipe.method, sigma if recipe.use_errors else None, recipe.end_slopes, recipe.penalty)
+
+
+def derive_area(series: Series, recipe: AreaRecipe) -> SampledArea:
+    """Return an area under the points of a series. Raises DataError."""
+    x, y, sigma = points_in_use(series)
+    floor: float | str = "ends" if recipe.floor == "ends" else float(recipe.floor)
+    return integrate(x, y, recipe.rule, recipe.start, recipe.end, floor, sigma)
+
+
+def area_unit(series: Series) -> str:
+    """Return the unit of an area under a series."""
+    return product(series.name_and_unit(Role.Y)[1], series.name_and_unit(Role.X)[1])
+
+
+def derive_polynomial(study: Study, recipe: PolynomialRecipe) -> Polynomial:
+    """Return a polynomial of the shelf; one from a fit has the covariance of its coefficients."""
+    if recipe.fit and any(curve.id == recipe.fit for curve in study.curves):
+        fit = derive_fit(study, recipe.fit)
+        if not fit.recipe.formula:
+            return Polynomial.from_fit(fit.result)
+    return Polynomial(recipe.coefficients)
+
+
+def filled(series: Series, curve: Interpolant, at: Array) -> Table:
+    """Return the values of a curve at x as a table of its own, which says where it came from. Raises DataError."""
+    low, high = curve.span
+    inside = (at >= low) & (at <= high)
+    if not inside.all():
+        raise DataError(
+            f"{int((~inside).sum())} of the {len(at)} x lie outside the points, {low:g} to {high:g}; nothing is known there."
+        )
+    (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
+    columns = [RawColumn(x_name, x_unit, np.asarray(at, dtype=np.float64)), RawColumn(y_name, y_unit, curve(at))]
+    error = curve.standard_error(at)
+    if np.isfinite(error).all():
+        columns.append(RawColumn("standard error", y_unit, error))
+    how = (("made from", series.name), ("by", f"{curve.method.name.lower()} at {len(at)} x"))
+    return Table(tuple(columns), Source("", how=how, kind="made"))

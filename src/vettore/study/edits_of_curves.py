@@ -1,0 +1,58 @@
+"""Edits of interpolants, areas and polynomials: pure functions from a study to a new one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vettore.core.errors import DataError
+from vettore.core.polynomial import Polynomial
+from vettore.study.recipes import AreaRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.study import Study
+
+
+def set_interpolant(study: Study, recipe: InterpolantRecipe) -> Study:
+    """Decide how the points of a series are joined."""
+    study.find_series(recipe.series)
+    others = tuple(one for one in study.interpolants if one.series != recipe.series)
+    return replace(study, interpolants=(*others, recipe))
+
+
+def add_area(study: Study, recipe: AreaRecipe) -> Study:
+    """Keep an area of a series; it gets an id."""
+    study.find_series(recipe.series)
+    made = replace(recipe, id=f"a{study.counter + 1}")
+    return replace(study, areas=(*study.areas, made), counter=study.counter + 1)
+
+
+def change_area(study: Study, recipe: AreaRecipe) -> Study:
+    """Replace an area, found by its id."""
+    if not any(one.id == recipe.id for one in study.areas):
+        raise DataError(f"The study has no area “{recipe.id}”.")
+    return replace(study, areas=tuple(recipe if one.id == recipe.id else one for one in study.areas))
+
+
+def remove_area(study: Study, identity: str) -> Study:
+    """Let go of an area."""
+    return replace(study, areas=tuple(one for one in study.areas if one.id != identity))
+
+
+def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = "", fit: str = "") -> Study:
+    """Put a polynomial on the shelf."""
+    recipe = PolynomialRecipe(f"p{study.counter + 1}", name, polynomial.coefficients, fit, made)
+    return replace(study, polynomials=(*study.polynomials, recipe), counter=study.counter + 1)
+
+
+def change_polynomial(study: Study, identity: str, polynomial: Polynomial, made: str = "") -> Study:
+    """Give a polynomial of the shelf other coefficients; it no longer follows a fit."""
+
+    def changed(one: PolynomialRecipe) -> PolynomialRecipe:
+        if one.id != identity:
+            return one
+        return replace(one, coefficients=polynomial.coefficients, fit="", made=made or one.made)
+
+    return replace(study, polynomials=tuple(changed(one) for one in study.polynomials))
+
+
+def remove_polynomial(study: Study, identity: str) -> Study:
+    """Take a polynomial off the shelf."""
+    return replace(study, polynomials=tuple(one for one in study.polynomials if one.id != identity))

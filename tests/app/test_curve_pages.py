@@ -1,0 +1,221 @@
+"""Interpolate, Integrate and Polynomial in the real window."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from vettore.demo.study import demo_study
+
+LEFT, ENTER = Qt.MouseButton.LeftButton, Qt.Key.Key_Return
+
+
+@pytest.fixture
+def on_page(window, settled):
+    """Open a page of the demo study with a series chosen."""
+
+    def open_it(page, series=""):
+        if not window.session.study.series:
+            window.start(demo_study())
+        if series:
+            found = next(one for one in window.session.study.series if one.name.startswith(series))
+            window.session.choose(found.id)
+        window.show_page(page)
+        settled()
+        return window.pages[page]
+
+    return open_it
+
+
+def drag_line(qtbot, plot, x, to, y=None):
+    """Drag what stands at x of a plot to another x, by mouse."""
+
+    def pixel(at):
+        across = plot.upper.vb.mapViewToScene(QPointF(at, 0.0 if y is None else y))
+        middle = plot.upper.vb.sceneBoundingRect().center().y() + 25
+        return plot.mapFromScene(QPointF(across.x(), middle if y is None else across.y()))
+
+    start, end, view = pixel(x), pixel(to), plot.viewport()
+    qtbot.mouseMove(view, start)
+    QTest.qWait(5)
+    qtbot.mousePress(view, LEFT, pos=start)
+    for step in range(1, 5):
+        qtbot.mouseMove(view, QPoint(start.x() + (end.x() - start.x()) * step // 4, start.y()))
+        QTest.qWait(5)
+    qtbot.mouseRelease(view, LEFT, pos=end)
+
+
+def test_methods_are_compared_read_and_filled_in(on_page, qtbot, settled):
+    """Best first by what they miss; a list is read; a gap is filled as a new series; undo takes all back."""
+    page = on_page("Interpolate", "Pond")
+    session = page.session
+    before = session.study
+    assert {"monotone", "cubic", "smoothing", "linear"} <= set(page.methods.thumbnails)
+    qtbot.mouseClick(page.methods.thumbnails["cubic"], LEFT)
+    settled()
+    assert page.curve.method.key == "cubic"
+    assert "12 … 15.5 h" in page.gaps.text()
+    qtbot.keyClicks(page.at, "13; 14,5")
+    qtbot.keyClick(page.at, ENTER)
+    settled()
+    assert session.study.interpolant_of(session.series.id).read_at == (13.0, 14.5)
+    assert len(page.values.texts) == 2
+    page.values.copy()
+    assert repr(float(page.curve(13.0))) in QApplication.clipboard().text()
+    qtbot.keyClicks(page.every, "0.5")
+    qtbot.keyClick(page.every, ENTER)
+    settled()
+    made = session.study.series[-1]
+    assert made.rows == 97
+    assert dict(made.table.source.how)["made from"] == "Pond temperature"
+    qtbot.keyClicks(page.at, "; 99")
+    qtbot.keyClick(page.at, ENTER)
+    for _ in range(3):
+        session.undo()
+    settled()
+    assert session.study.interpolants == before.interpolants
+    assert len(session.study.series) == len(before.series)
+
+
+def test_smoothing_is_chosen_by_the_data_or_by_hand(on_page, qtbot, settled):
+    """The slider moves the penalty by powers of ten; the link lets the data choose again."""
+    page = on_page("Interpolate", "Pond")
+    page.choose("smoothing")
+    settled()
+    found = page.curve.penalty
+    page.slider.setValue(page.slider.maximum())
+    page.slider.sliderReleased.emit()
+    settled()
+    assert page.curve.penalty == pytest.approx(found * 1e5)
+    assert page.curve.swing >= 0
+
+
+def test_limits_are_dragged_the_floor_changed_and_the_area_kept(on_page, qtbot, settled):
+    """The handles, the ladder, keeping, and undo."""
+    page = on_page("Integrate", "Dye")
+    whole = page.answer.area.area
+    drag_line(qtbot, page.plot, 0.0, 40.0)
+    settled()
+    assert page.answer.area.a == pytest.approx(40, abs=3)
+    assert page.answer.area.area < whole
+    qtbot.mouseClick(page.rules["simpson"], LEFT)
+    settled()
+    assert page.answer.area.rule == "simpson"
+    page.floor.setEditText("0,5")
+    qtbot.keyClick(page.floor.lineEdit(), ENTER)
+    settled()
+    assert set(page.answer.area.floor_at_edges) == {0.5}
+    assert "strips" in page.answer.steps[0][0]
+    qtbot.mouseClick(page.keep, LEFT)
+    settled()
+    (kept,) = page.session.study.areas
+    assert kept.floor == "0.5"
+    drag_line(qtbot, page.plot, 300.0, 200.0)
+    settled()
+    assert page.session.study.areas[0].end == pytest.approx(200, abs=3)
+    page.session.undo()
+    page.session.undo()
+    settled()
+    assert page.session.study.areas == ()
+
+
+def test_peaks_are_found_and_each_can_be_adjusted(on_page, qtbot, settled, window):
+    """Three peaks of a trace, kept with their share; one is adjusted; the running area becomes a series."""
+    from vettore.study import edits
+    from vettore.study.table import RawColumn, Source, Table
+
+    x = np.linspace(0, 100, 501)
+    y = sum(h * np.exp(-((x - m) ** 2) / (2 * s * s)) for m, h, s in ((20, 5, 2), (50, 3, 4), (80, 8, 1.5)))
+    trace = Table((RawColumn("minute", "min", x), RawColumn("signal", "mV", y)), Source("trace"))
+    window.start(edits.add_series(demo_study(), trace, "Trace"))
+    page = on_page("Integrate", "Trace")
+    page.find_peaks()
+    settled()
+    areas = page.session.study.areas
+    assert len(areas) == 3
+    assert "%" in page.kept_buttons[areas[0].id].text()
+    qtbot.mouseClick(page.kept_buttons[areas[2].id], LEFT)
+    settled()
+    assert page.answer.area.area == pytest.approx(8 * 1.5 * np.sqrt(2 * np.pi), rel=0.02)
+    page.move_limit(1, 84.0)
+    settled()
+    assert page.session.study.areas[2].end == pytest.approx(84)
+    qtbot.mouseClick(page.series_button, LEFT)
+    settled()
+    assert page.session.study.series[-1].columns[1].name == "running area"
+    assert page.session.study.series[-1].columns[1].unit == "mV·min"
+
+
+def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
+    """Strips and their order; as many as needed for an infinite limit; a wrong function is said."""
+    page = on_page("Integrate")
+    qtbot.keyClicks(page.function, "exp(-x^2)")
+    page.start.setText("-inf")
+    page.end.setText("inf")
+    qtbot.keyClick(page.function, ENTER)
+    settled()
+    assert page.number.text().startswith("1.77245")
+    page.start.setText("0")
+    page.end.setText("1")
+    page.strips.setText("8")
+    qtbot.keyClick(page.strips, ENTER)
+    settled()
+    assert "strips" in page.settles.text() or "rungs" in page.settles.text()
+    page.function.setText("a*x")
+    qtbot.keyClick(page.function, ENTER)
+    settled()
+    assert "no value here" in page.refusal.text()
+    page.function.clear()
+    qtbot.keyClick(page.function, ENTER)
+    settled()
+    assert page.answer is not None
+
+
+def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot, settled):
+    """By coefficients, roots, formula and from a fit; product, quotient with rest; a root dragged by mouse; undo."""
+    page = on_page("Polynomial")
+    session = page.session
+    for field, text in (
+        (page.coefficients, "1; 0; -3; 1"),
+        (page.roots, "1; -2"),
+        (page.formula, "(x - 1)^2*(x + 3)"),
+    ):
+        qtbot.keyClicks(field, text)
+        qtbot.keyClick(field, ENTER)
+    assert [one.coefficients for one in session.study.polynomials] == [
+        (1.0, -3.0, 0.0, 1.0),
+        (-2.0, 1.0, 1.0),
+        (3.0, -5.0, 1.0, 1.0),
+    ]
+    page.left.setCurrentIndex(0)
+    page.right.setCurrentIndex(1)
+    qtbot.mouseClick(page.makers["×"], LEFT)
+    assert page.shown.polynomial.coefficients == (-2.0, 7.0, -2.0, -5.0, 1.0, 1.0)
+    page.left.setCurrentIndex(0)
+    page.right.setCurrentIndex(1)
+    qtbot.mouseClick(page.makers["÷"], LEFT)
+    assert page.shown.recipe.made.startswith("rest")
+    qtbot.mouseClick(page.shelf_buttons[session.study.polynomials[1].id], LEFT)
+    assert "2 real roots, all single" in page.sentence.text()
+    drag_line(qtbot, page.plot, 1.0, 2.0, y=0.0)
+    qtbot.waitUntil(lambda: page.shown.recipe.made == "by dragging a root", timeout=3000)
+    assert page.shown.polynomial.real_roots()[1] == pytest.approx(2.0, abs=0.05)
+    qtbot.keyClicks(page.at, "0 .. 2 every 0.5")
+    qtbot.keyClick(page.at, ENTER)
+    assert len(page.value_table.texts) == 5
+    qtbot.keyClicks(page.roots, "1+i")
+    qtbot.keyClick(page.roots, ENTER)
+    assert len(session.study.polynomials) == 5
+    for _ in range(6):
+        session.undo()
+    assert session.study.polynomials == ()
+
+
+def test_a_fit_on_the_shelf_carries_its_uncertainty(on_page, settled):
+    """And follows the fit when it changes."""
+    page = on_page("Polynomial", "Stage")
+    page.add_from_fit()
+    assert page.shown.polynomial.covariance is not None
+    assert page.root_table.texts[0][1] != "—"
+    assert "±" in page.status()[1]
