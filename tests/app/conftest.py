@@ -7,14 +7,20 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from vettore.app.pages import fit_line_up
 from vettore.app.style import dress
 from vettore.app.window import Window
+from vettore.study.line_up import plausible
+
+TRIED = ("exponential-decay-level", "gaussian-level", "saturation", "sine")
 
 
 @pytest.fixture
 def window(qtbot, monkeypatch, tmp_path):
     """An open window; closing it asks nothing, and it keeps its things in a folder of its own."""
     monkeypatch.setenv("VETTORE_HOME", str(tmp_path / "home"))
+    # The whole catalogue is tried in tests/study/test_line_up.py; here a few models keep the suite short.
+    monkeypatch.setattr(fit_line_up, "plausible", lambda series: tuple(k for k in plausible(series) if k in TRIED))
     dress(QApplication.instance())
     one = Window()
     monkeypatch.setattr(one, "_may_leave", lambda: True)

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import vettore.core as core
+from vettore.core.errors import DataError
 from vettore.study import edits
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.history import History
@@ -84,7 +85,12 @@ def test_undoing_everything_gives_the_first_study_back(steps):
     history = History(edits.add_series(Study(), raw, "one"))
     states = [history.study]
     for step in steps:
-        history.do(step[0], apply(history.study, step))
+        try:
+            later = apply(history.study, step)
+        except DataError:
+            # What is refused changes nothing: a slope without a column for x, for one.
+            continue
+        history.do(step[0], later)
         states.append(history.study)
     for state in reversed(states[:-1]):
         assert history.undo()

@@ -34,6 +34,7 @@ from vettore.study.study import Study
 MOST_KEPT = 256
 # A crossing is looked for as far beyond the data as the data are wide.
 SEARCH_BEYOND = 1.0
+FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,7 +88,10 @@ def derive_fit(study: Study, curve: str) -> DerivedFit:
 def fit_series(
     series: Series, recipe: FitRecipe, progress: Progress | None = None, thorough: bool = True
 ) -> DerivedFit:
-    """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit."""
+    """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit.
+
+    Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
+    """
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
         missing = "x" if x is None else "y"
@@ -99,6 +103,8 @@ def fit_series(
     if recipe.span is not None:
         mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
     rows = np.flatnonzero(mask)
+    if not thorough and len(rows) > FIRST_LOOK:
+        rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
     key = (

@@ -8,6 +8,7 @@ import numpy as np
 
 from vettore.app.session import Session
 from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.study.derive import FIRST_LOOK
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
@@ -78,6 +79,8 @@ class LineUpFiller:
             )
             for one in order
         ]
+        count = int(series.in_use.sum())
+        self._line_up.setToolTip(f"Tried on {FIRST_LOOK:,} of the {count:,} rows" if count > FIRST_LOOK else "")
         points = (x[series.in_use], y[series.in_use])
         self._line_up.show_candidates(candidates, points, self._chosen(), self._session.style)
 

@@ -112,8 +112,7 @@ def _fit(
 def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:
     searched = problem
     if problem.n > LARGE:
-        rows_looked_at = max(THIN_ROWS, problem.n // THIN_SHARE) if asked.thorough else FIRST_LOOK_ROWS
-        searched = thinned(problem, rows_looked_at)
+        searched = thinned(problem, max(THIN_ROWS, problem.n // THIN_SHARE) if asked.thorough else FIRST_LOOK_ROWS)
     reached, told = _search(searched, rows, asked)
     if reached is None:
         raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")

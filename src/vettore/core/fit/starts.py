@@ -17,7 +17,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.fit.asked import Progress
-from vettore.core.fit.levenberg import Reached, search_to_end
+from vettore.core.fit.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fit.roles import draw, roles
 from vettore.core.fit.separable import Separable
 from vettore.core.fit.thin import thinned
@@ -32,6 +32,8 @@ SHORT_STEPS = 10
 SWEEPS = 3
 AGREE, MOST_ROUNDS = 3, 6
 SAME = 1e-6
+# Steps from an estimate for a first look; what needs more is hardly a model of these rows.
+FIRST_LOOK_STEPS = 60
 # Rows looked at while screening; more tell the same.
 MOST_SCREENED = 400
 
@@ -90,7 +92,7 @@ def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool)
     Without ``thorough`` the best of them is the answer.
     """
     if not thorough:
-        reached = _best_of(problem, np.array(starts))
+        reached = _best_of(problem, np.array(starts), FIRST_LOOK_STEPS)
         return Found(reached, 1, len(starts), len(starts), ()) if reached is not None else None
     ends = [one for one in (search_to_end(problem, start) for start in starts) if one is not None]
     if not ends:
@@ -146,11 +148,11 @@ def _round(
     return best, tried
 
 
-def _best_of(problem: Separable, starts: Array) -> Reached | None:
+def _best_of(problem: Separable, starts: Array, most: int = MOST_STEPS) -> Reached | None:
     """Search from every start for a few steps, then from the best of them to the end."""
     short = [one for one in (search_to_end(problem, start, SHORT_STEPS) for start in starts) if one is not None]
     short.sort(key=lambda one: one.projected.squares)
-    final = [search_to_end(problem, one.alpha) for one in short[:FINAL]]
+    final = [search_to_end(problem, one.alpha, most) for one in short[:FINAL]]
     return min((one for one in final if one is not None), key=lambda one: one.projected.squares, default=None)
 
 
