@@ -18,7 +18,7 @@ def _decay(t, a, k, c):
 def main() -> None:
     """Print the figures."""
     print("A decay from a given start, with everything reported of it, against curve_fit")
-    for n in (100, 10_000, 100_000):
+    for n in (100, 10_000, 100_000, 1_000_000):
         t = np.linspace(0, 90, n)
         made = core.practice("y = A*exp(-k*t) + C", {"A": 6, "k": 0.04, "C": 2}, x=t, noise=0.1, seed=1)
         ours, theirs = by_turns(

@@ -8,7 +8,11 @@ import time
 from collections.abc import Iterable
 from pathlib import Path
 
+import numpy as np
+import own_formulas
+
 import vettore.core as core
+from vettore.core.fit.intervals import bootstrap_intervals, profile_intervals
 
 TOP = Path(__file__).parents[1]
 REFERENCE = TOP / "tests" / "reference"
@@ -68,6 +72,29 @@ def nonlinear() -> list[str]:
     return lines
 
 
+COVERAGE_SETS, BOOTSTRAP_SAMPLES = 2_000, 400
+DECAY, TRUTH = "y = A*exp(-k*t) + C", {"A": 6.0, "k": 0.04, "C": 2.0}
+
+
+def coverage() -> list[str]:
+    """Return how often 95 % intervals of a rate hold the truth, over practice sets."""
+    t = np.linspace(0, 90, 25)
+    inside = dict.fromkeys(("Student’s t", "profile likelihood", "bootstrap of residuals"), 0)
+    for seed in range(COVERAGE_SETS):
+        data = {"t": t, "y": core.practice(DECAY, TRUTH, x=t, noise=0.2, seed=seed).y}
+        result = core.fit(DECAY, data, start={"k": 0.05})
+        one = result.coefficients["k"]
+        pairs = (
+            (one.low, one.high),
+            profile_intervals(result, data, ("k",))["k"],
+            bootstrap_intervals(result, data, BOOTSTRAP_SAMPLES, seed=seed)["k"],
+        )
+        for name, (low, high) in zip(inside, pairs, strict=True):
+            inside[name] += (low is None or low <= TRUTH["k"]) and (high is None or TRUTH["k"] <= high)
+    lines = ["| interval | holds the truth in |", "|---|---|"]
+    return [*lines, *(f"| {name} | {100 * count / COVERAGE_SETS:.1f} % |" for name, count in inside.items())]
+
+
 def main() -> None:
     """Write the page."""
     text = [
@@ -85,6 +112,19 @@ def main() -> None:
         "Digits of the coefficients · of the standard errors; without a start the worst of three seeds.",
         "",
         *nonlinear(),
+        "",
+        "## Twenty formulas outside the catalogue",
+        "",
+        "Fitted without starts to noisy practice data with t in units of 1e-6, 1 and 1e6, three seeds each: how often the sum",
+        "of squares is at or below that of the truth.",
+        "",
+        *own_formulas.table(),
+        "",
+        "## Intervals",
+        "",
+        f"95 % intervals of the rate of `{DECAY}` over {COVERAGE_SETS:,} practice sets of 25 rows.",
+        "",
+        *coverage(),
         "",
     ]
     (TOP / "docs" / "ACCURACY.md").write_text("\n".join(text))

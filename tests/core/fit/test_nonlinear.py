@@ -123,6 +123,16 @@ def test_intervals_hold_the_truth_as_often_as_they_say():
     assert 276 <= inside <= 294
 
 
+@pytest.mark.parametrize("formula", ["y = A*x^n", "y = A*x^n + C", "y = A*max(x - m, 0)^n + C"])
+def test_a_power_may_begin_at_zero(formula):
+    """Where x^n is 0 whatever n, its derivative is 0 and no obstacle."""
+    x = np.linspace(0, 9, 40)
+    y = 0.7 * np.maximum(x - 2, 0) ** 1.4 if "max" in formula else 0.7 * x**1.4
+    result = core.fit(formula, {"x": x, "y": y + 0.01 * np.sin(5 * x)})
+    assert result.coefficients["n"].value == pytest.approx(1.4, abs=0.03)
+    assert np.isfinite(result.curve.standard_error(x)).all()
+
+
 def test_terms_that_cannot_be_told_apart_are_said():
     """The other is fitted, the surplus one is left at 0 and named; it is no error."""
     x = np.linspace(1, 5, 12)

@@ -17,7 +17,7 @@ from vettore.study.derive import DerivedFit
 from vettore.study.series import Role
 
 # Residuals of more rows than this are shown for some of them while a value is dragged.
-MOST_WHILE_DRAGGING = 4000
+MOST_WHILE_DRAGGING = 400
 # One pixel of dragging changes a value by this share of its standard error, or of its size where that is not known.
 SHARE_OF_ERROR, SHARE_OF_SIZE = 0.25, 0.003
 

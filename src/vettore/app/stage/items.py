@@ -68,6 +68,11 @@ class Map:
         self.dx, self.dy = transform.dx(), transform.dy()
         self.log = log
 
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What the map depends on."""
+        return (self.mx, self.my, self.dx, self.dy, self.log)
+
     def x(self, values):
         return on_axis(values, self.log[0]) * self.mx + self.dx
 
@@ -102,6 +107,8 @@ class Marks(StageItem):
         self.pointed = -1
         self.stems = False
         self.radius = RADIUS
+        # What the last picture of very many marks showed, the picture, and where rows set aside were.
+        self._pictured: tuple[object, QImage, tuple[Array, Array]] = (None, QImage(), (np.empty(0), np.empty(0)))
 
     def set_data(self, x: Array, y: Array, numbers, aside: Mask, fill: str, error: Array | None = None) -> None:
         """Show rows; ``numbers`` are their places in the series."""
@@ -132,6 +139,14 @@ class Marks(StageItem):
         return int(self.numbers[best]) if distance[best] <= reach**2 else -1
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        many = len(self.xs) > MOST_SINGLE_MARKS
+        shown = (id(self.xs), id(self.ys), id(self.aside), self.fill, to_pixels.key, area.getRect())
+        if many and shown == self._pictured[0]:
+            # Nothing moved since the last frame: only what lies over the marks changed.
+            painter.drawImage(QPointF(area.left() - 2, area.top() - 2), self._pictured[1])
+            self._draw_hollow(painter, *self._pictured[2])
+            self._draw_rings(painter, to_pixels)
+            return
         px, py = to_pixels.x(self.xs), to_pixels.y(self.ys)
         margin = 2 * self.radius
         seen = (px >= area.left() - margin) & (px <= area.right() + margin)
@@ -141,13 +156,14 @@ class Marks(StageItem):
         if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
             self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
         filled = seen & ~self.aside
+        hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
         if int(filled.sum()) > MOST_SINGLE_MARKS:
-            self._draw_picture(painter, px[filled], py[filled], area)
+            picture = self._draw_picture(painter, px[filled], py[filled], area)
+            self._pictured = (shown, picture, (px[hollow], py[hollow]))
         else:
             self._draw_discs(painter, px[filled], py[filled])
-        hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
         self._draw_hollow(painter, px[hollow], py[hollow])
-        self._draw_rings(painter, px, py)
+        self._draw_rings(painter, to_pixels)
 
     def _draw_discs(self, painter: QPainter, px: Array, py: Array) -> None:
         painter.setPen(QPen(colour("plot_ground"), RIM))
@@ -176,8 +192,8 @@ class Marks(StageItem):
             if np.isfinite(a):
                 painter.drawLine(QPointF(x, a), QPointF(x, b))
 
-    def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> None:
-        """Paint very many marks as one picture of the pixels that they hit, widened to small discs."""
+    def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> QImage:
+        """Paint very many marks as one picture of the pixels that they hit, widened to small discs; return it."""
         width, height = int(area.width()) + 4, int(area.height()) + 4
         column = np.clip((px - area.left() + 2).astype(np.intp), 0, width - 1)
         line = np.clip((py - area.top() + 2).astype(np.intp), 0, height - 1)
@@ -192,19 +208,22 @@ class Marks(StageItem):
         ink = QColor(self.fill)
         picture = np.zeros((height, width), dtype=np.uint32)
         picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
-        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_ARGB32)
+        # A copy of its own, since the array goes.
+        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
         painter.drawImage(QPointF(area.left() - 2, area.top() - 2), image)
+        return image
 
-    def _draw_rings(self, painter: QPainter, px: Array, py: Array) -> None:
+    def _draw_rings(self, painter: QPainter, to_pixels: Map) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         rows = set(self.chosen) | ({self.pointed} if self.pointed >= 0 else set())
         if not rows:
             return
         places = np.flatnonzero(np.isin(self.numbers, list(rows)))[:2000]
-        for place in places:
+        px, py = to_pixels.x(self.xs[places]), to_pixels.y(self.ys[places])
+        for place, x, y in zip(places.tolist(), px.tolist(), py.tolist(), strict=True):
             strong = int(self.numbers[place]) in self.chosen
             painter.setPen(QPen(colour("accent"), 2.2 if strong else 1.6))
-            painter.drawEllipse(QPointF(px[place], py[place]), RING_RADIUS, RING_RADIUS)
+            painter.drawEllipse(QPointF(x, y), RING_RADIUS, RING_RADIUS)
 
 
 class CurveLine(StageItem):

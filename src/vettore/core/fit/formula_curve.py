@@ -138,7 +138,10 @@ class FormulaCurve(Curve):
     def _variance(self, gradient: list[Program], x: Array) -> Array:
         if self._covariance is None:
             return np.full_like(x, np.nan)
-        g = np.stack([self._at(program, x).ravel() for program in gradient])
+        with np.errstate(all="ignore"):
+            g = np.stack([self._at(program, x).ravel() for program in gradient])
+        # 0^n·ln 0 is 0 in the limit; where the curve itself has no value, neither has its error.
+        g = np.where(np.isnan(g) & np.isfinite(self(x).ravel()), 0.0, g)
         return np.maximum(np.einsum("ik,ij,jk->k", g, self._covariance, g), 0.0).reshape(x.shape)
 
     def _integral(self, program: Program, a: float, b: float) -> float:

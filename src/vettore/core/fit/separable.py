@@ -89,6 +89,10 @@ class Separable:
         if self.root_weights is not None:
             rows *= self.root_weights
         width = 1 + len(self.parts.terms)
+        if np.isnan(rows[width:].sum()):
+            # Such as 0^n·ln 0, where the curve is 0 whatever n: the derivative is 0 in the limit.
+            slopes = rows[width:]
+            slopes[np.isnan(slopes)] = 0.0
         changes = [rows[k : k + width] for k in range(width, len(rows), width)]
         return rows[0], rows[1:width], changes
 

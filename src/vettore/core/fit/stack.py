@@ -101,6 +101,9 @@ class _Block:
             residual -= c[:, j : j + 1] * jacobian[j]
         for k in range(self.q):
             self._change(found[width * (k + 1) : width * (k + 2)], c, jacobian[self.p + k])
+        if np.isnan(jacobian.sum()):
+            # See Separable: a derivative without a value where the curve has one is 0 in the limit.
+            jacobian[np.isnan(jacobian)] = 0.0
         if self.mask is not None:
             residual *= self.mask
             jacobian *= self.mask

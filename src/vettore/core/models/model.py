@@ -16,6 +16,8 @@ from vettore.core.formula.write import to_text
 
 # Starts for the nonlinear coefficients, from x and y of shape (n,) sorted by x.
 Starts = Callable[[Array, Array], Sequence[Mapping[str, float]]]
+# x may be 0 but not below.
+FROM_ZERO = -1e-300
 # Where the pointer is, in the formulas of a grip.
 POINTER = ("px", "py")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.models import estimates
-from vettore.core.models.model import Grip, Model, Quantity
+from vettore.core.models.model import FROM_ZERO, Grip, Model, Quantity
 
 GROUP = "Peaks"
 # Width at half height of a Gaussian in standard deviations, and its area in height times standard deviation.
@@ -105,7 +105,7 @@ PEAKS = (
         ),
         (Grip("top", "m", "A", {"m": "px", "A": "py"}),),
         estimates.lognormal,
-        0.0,
+        FROM_ZERO,
     ),
     Model(
         "two-peaks",

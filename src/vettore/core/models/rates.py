@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.models import estimates
-from vettore.core.models.model import Grip, Model, Quantity
+from vettore.core.models.model import FROM_ZERO, Grip, Model, Quantity
 
 DECAY, GROWTH = "Decay and growth", "Growth to a ceiling"
 HALF_LIFE = (
@@ -70,7 +70,7 @@ RATES = (
         ),
         (Grip("time constant", "1/k", "A/e", {"k": "1/px", "A": "py*e"}),),
         estimates.stretched,
-        x_above=-1e-300,
+        x_above=FROM_ZERO,
     ),
     Model(
         "exponential-growth",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.models import estimates
-from vettore.core.models.model import Grip, Model, Quantity
+from vettore.core.models.model import FROM_ZERO, Grip, Model, Quantity
 
 GROUP = "Saturation and dose"
 
@@ -18,7 +18,7 @@ SATURATIONS = (
         (Quantity("initial slope", "V/K", "slope where x is 0"),),
         (Grip("half-saturation", "K", "V/2", {"K": "px", "V": "2*py"}),),
         estimates.saturation,
-        x_above=-1e-300,
+        x_above=FROM_ZERO,
     ),
     Model(
         "saturation-offset",
@@ -34,7 +34,7 @@ SATURATIONS = (
         ),
         (Grip("half-saturation", "K", "C + V/2", {"K": "px", "V": "2*(py - C)"}),),
         estimates.saturation,
-        x_above=-1e-300,
+        x_above=FROM_ZERO,
     ),
     Model(
         "hill",
@@ -46,7 +46,7 @@ SATURATIONS = (
         (Quantity("steepest slope on a logarithmic axis", "V*n/4"),),
         (Grip("half-saturation", "K", "V/2", {"K": "px", "V": "2*py"}),),
         estimates.hill,
-        x_above=0.0,
+        x_above=FROM_ZERO,
     ),
     Model(
         "dose-response",
@@ -58,7 +58,7 @@ SATURATIONS = (
         (Quantity("EC50", "K", "dose of half the response"), Quantity("level at high dose", "C + A")),
         (Grip("EC50", "K", "C + A/2", {"K": "px"}),),
         estimates.falling_hill,
-        x_above=0.0,
+        x_above=FROM_ZERO,
     ),
     Model(
         "substrate-inhibition",
@@ -73,7 +73,7 @@ SATURATIONS = (
         ),
         (Grip("top", "sqrt(K*J)", "V/(1 + 2*sqrt(K/J))", {"V": "py*(1 + 2*sqrt(K/J))", "J": "px^2/K"}),),
         estimates.inhibition,
-        x_above=-1e-300,
+        x_above=FROM_ZERO,
     ),
     Model(
         "light-response",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.models import estimates
-from vettore.core.models.model import Grip, Model, Quantity
+from vettore.core.models.model import FROM_ZERO, Grip, Model, Quantity
 
 LINES, CURVES = "Lines and polynomials", "Powers and ratios"
 
@@ -107,7 +107,7 @@ STRAIGHT = (
         "y = a + b*sqrt(x)",
         "Diffusion into a still medium; uptake that slows as the front moves on.",
         {"a": "y where x is 0", "b": "rise for each unit of √x"},
-        x_above=-1e-300,
+        x_above=FROM_ZERO,
     ),
     Model(
         "reciprocal",
@@ -126,7 +126,7 @@ STRAIGHT = (
         "A straight line on two logarithmic axes: size, area and flow relations.",
         {"A": "y where x is 1", "n": "exponent"},
         starts=estimates.power,
-        x_above=0.0,
+        x_above=FROM_ZERO,
     ),
     Model(
         "power-law-offset",
@@ -136,7 +136,7 @@ STRAIGHT = (
         "A power law above a background.",
         {"A": "rise above the background where x is 1", "n": "exponent", "C": "background, y where x is 0"},
         starts=estimates.power_with_offset,
-        x_above=0.0,
+        x_above=FROM_ZERO,
     ),
     Model(
         "ratio-1-1",
@@ -173,6 +173,6 @@ STRAIGHT = (
         {"A": "y for very large x", "B": "activation energy over the gas constant, in units of x"},
         (Quantity("activation energy, if x is in K", "8.314462618*B", "J/mol"),),
         starts=estimates.arrhenius,
-        x_above=0.0,
+        x_above=FROM_ZERO,
     ),
 )
