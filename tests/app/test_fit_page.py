@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 
 from vettore.demo.study import demo_study
+from vettore.study import edits
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -105,3 +106,28 @@ def test_shaping_a_polynomial_turns_it_into_its_formula_only_when_held(page, qtb
     assert page.session.curve.formula == "oxygen = a0 + a1*time"
     assert page.fit.result.coefficients["a0"].held
     np.testing.assert_allclose(page.fit.result.curve(0.0), page.fit.result.coefficients["a0"].value)
+
+
+def test_the_working_is_shown_step_by_step(page, qtbot, settled):
+    """The path of a search; for a line the sums, the normal equations and R² from its two sums."""
+    qtbot.mouseClick(page.findings.working, LEFT)
+    assert "The path of the search" in page.findings.drawer.text.toPlainText()
+    page.findings.drawer.close()
+    page.choose(1)
+    settled()
+    qtbot.mouseClick(page.findings.working, LEFT)
+    text = page.findings.drawer.text.toPlainText()
+    for words in ("The sums", "Σ1", "design matrix", "normal equations", "determinant", "R² from its two sums"):
+        assert words in text
+    page.findings.drawer.close()
+
+
+def test_outliers_are_forgiven_in_words(page, settled):
+    """The loss is chosen in words, kept in the study, and the rows that it weighs down are named."""
+    page.session.do("bring all back", edits.bring_rows_back(page.session.study, page.session.series.id, range(25)))
+    settled()
+    page.loss.setCurrentText("strongly forgiving")
+    page.loss.activated.emit(2)
+    settled()
+    assert page.session.curve.loss == "tukey"
+    assert "Row 10 weighed less than half" in page.findings._warnings.text()

@@ -74,12 +74,12 @@ def plausible(series: Series) -> tuple[str, ...]:
 def try_models(
     series: Series, recipe: FitRecipe, keys: Iterable[Key], stopped: Callable[[], bool] = lambda: False
 ) -> tuple[Entry, ...]:
-    """Fit models to a series with the weights, the span and the loss of a recipe."""
+    """Fit models to a series by least squares with the weights and the span of a recipe."""
     out = []
     for key in keys:
         if stopped():
             break
-        plain = replace(recipe, formula="", model="", hold=(), start=(), limits=())
+        plain = replace(recipe, formula="", model="", hold=(), start=(), limits=(), loss="squares")
         name = degree_name(key) if isinstance(key, int) else CATALOGUE[key].name
         try:
             chosen = replace(plain, degree=key) if isinstance(key, int) else with_model(series, plain, key)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit_line_up import LineUpFiller
 from vettore.app.pages.fit_shaping import Shaping, formula_of, step_of
@@ -29,6 +29,13 @@ from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, 
 from vettore.study.line_up import Key
 from vettore.study.recipes import Asked, FitRecipe, degree_name
 from vettore.study.series import Role, Series
+
+# The losses in words, each with its proper name in the tip.
+LOSS_WORDS = {
+    "squares": "ordinary",
+    "huber": "forgiving of outliers",
+    "tukey": "strongly forgiving",
+}
 
 
 class FitPage(Page):
@@ -72,6 +79,13 @@ class FitPage(Page):
         self.origin.clicked.connect(self._turn_origin)
         self.use_errors = QCheckBox("weight by ± of y")
         self.use_errors.clicked.connect(self._turn_errors)
+        self.loss = QComboBox()
+        self.loss.addItems(list(LOSS_WORDS.values()))
+        self.loss.setAccessibleName("How outliers are treated")
+        self.loss.setToolTip(
+            "Ordinary: least squares. Forgiving: Huber’s loss. Strongly forgiving: Tukey’s biweight."
+        )
+        self.loss.activated.connect(self._choose_loss)
         self.another = button(
             "Try another beside it", self._add_another, "link", "Keep this curve and fit a second one"
         )
@@ -82,7 +96,7 @@ class FitPage(Page):
             "Such as oxygen = A*exp(-k*time) + C; press Enter to fit it. No starting values are needed."
         )
         self.own.returnPressed.connect(self.fit_own)
-        for widget in (self.origin, self.use_errors, self.another, self.own):
+        for widget in (self.origin, self.use_errors, self.loss, self.another, self.own):
             box.addWidget(widget)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -137,6 +151,7 @@ class FitPage(Page):
         self.origin.setChecked(not recipe.intercept)
         self.origin.setVisible(not recipe.formula)
         self.own.setText(recipe.formula)
+        self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.another.setEnabled(self.session.curve is not None)
@@ -183,7 +198,7 @@ class FitPage(Page):
             study = edits.add_fit(self.session.study, series.id, degree)
             self.session.do(f"fit {degree_name(degree).lower()}", study)
         elif curve.degree != degree or curve.formula:
-            plain = replace(curve, formula="", model="", hold=(), start=(), limits=())
+            plain = replace(curve, formula="", model="", hold=(), start=(), limits=(), loss="squares")
             changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
 
@@ -226,6 +241,15 @@ class FitPage(Page):
 
     def _turn_errors(self, checked: bool) -> None:
         self._change(use_errors=checked, label="weight by ± of y" if checked else "equal weights")
+
+    def _choose_loss(self, place: int) -> None:
+        chosen = list(LOSS_WORDS)[place]
+        if self.fit is None or self._recipe(self.fit.series).loss == chosen:
+            return
+        if chosen == "squares":
+            self._decide("ordinary least squares", loss=chosen)
+        else:
+            self._decide(f"forgive outliers ({chosen})", loss=chosen)
 
     def _change(self, label: str, **values: bool) -> None:
         series, curve = self.session.series, self.session.curve
@@ -398,7 +422,7 @@ class FitPage(Page):
             study = edits.add_fit(study, series.id, self.fit.recipe.degree)
             curve = study.curves[-1]
         changed = replace(curve, formula=formula_of(self.fit), **values)  # type: ignore[arg-type]
-        if not curve.formula and not changed.hold and not changed.limits:
+        if not curve.formula and not changed.hold and not changed.limits and changed.loss == "squares":
             changed = replace(changed, formula="", start=())
         self.session.do(label, edits.change_fit(study, changed))
 

@@ -31,7 +31,7 @@ class LineUpFiller:
 
     def fill(self, series: Series, recipe: FitRecipe) -> None:
         """Fit the models to a series unless they are there already."""
-        same = (recipe.intercept, recipe.use_errors, recipe.loss, recipe.span)
+        same = (recipe.intercept, recipe.use_errors, recipe.span)
         key = (series.key, series.columns, series.set_aside, series.error_of_y, *same)
         if key == self._filled:
             self._line_up.mark(self._chosen())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
@@ -9,6 +10,8 @@ from vettore.app.session import Session
 from vettore.app.style import serif, theme
 from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.working import WorkingDrawer
+from vettore.core.errors import name_rows
 from vettore.core.fit.summary import summary
 from vettore.report.content import goodness_lines, quantity_lines, reading_line
 from vettore.study import edits
@@ -55,9 +58,21 @@ class FitFindings(Column):
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.add(self._kept_rule, self._kept_title, self._kept)
         self.column.addStretch()
+        self.working = button(
+            "Show the working", self._show_working, "", "Step by step, how these numbers came about"
+        )
+        self.add(self.working)
+        self._fit: DerivedFit | None = None
+
+    def _show_working(self) -> None:
+        if self._fit is not None:
+            self.drawer = WorkingDrawer(self._fit, self._session.style, self)
+            self.drawer.show()
 
     def show_fit(self, fit: DerivedFit | None, refusal: str) -> None:
         """Show a fit, or why there is none."""
+        self._fit = fit
+        self.working.setVisible(fit is not None)
         for part in self._numbers:
             part.setVisible(fit is not None)
         if fit is None:
@@ -85,7 +100,7 @@ class FitFindings(Column):
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
         told = formula_units(fit)
-        warnings = (*fit.result.warnings, *(told.contradictions if told is not None else ()))
+        warnings = (*fit.result.warnings, *(told.contradictions if told is not None else ()), *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))
         follows = quantity_lines(fit, style)
@@ -157,3 +172,13 @@ class FitFindings(Column):
 
     def _drop(self, reading: str) -> None:
         self._session.do("let go of a reading", edits.drop_reading(self._session.study, reading))
+
+
+def _forgiven(fit: DerivedFit) -> tuple[str, ...]:
+    """Say which rows a robust loss weighs down, and what that means for R²."""
+    if fit.result.loss == "squares":
+        return ()
+    places = np.flatnonzero(np.isin(np.flatnonzero(fit.result.rows_in_use) + 1, fit.result.weighted_down))
+    rows = [int(fit.rows[place]) + 1 for place in places]
+    named = f"{name_rows(rows).capitalize()} weighed less than half" if rows else "No row weighed less than half"
+    return (f"{named} (the {fit.result.loss} loss). R² and AICc still count every row in full.",)
