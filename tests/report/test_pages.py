@@ -74,3 +74,23 @@ def test_reports_are_saved_as_pages_that_open(tmp_path):
         save_report(study, tmp_path / "a.docx")
     with pytest.raises(DataError, match="holds no fit"):
         save_report(Study(), tmp_path / "b.html")
+
+
+def test_values_areas_and_polynomials_are_reported():
+    """What was read between points, kept as an area or put on the shelf stands in the report of its series."""
+    from vettore.core.polynomial import Polynomial
+    from vettore.study import edits_of_curves
+    from vettore.study.recipes import AreaRecipe, InterpolantRecipe
+
+    study = demo_study()
+    series = study.find_series(study.reported_curve.series)
+    study = edits_of_curves.set_interpolant(study, InterpolantRecipe(series.id, "cubic", read_at=(0.5,)))
+    study = edits_of_curves.add_area(study, AreaRecipe("", series.id, 0.3, 0.8, "simpson", "ends", "middle"))
+    study = edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
+    content = report_content(study)
+    assert "cubic spline" in content.between[0].label
+    assert "middle, 0.3 to 0.8 m, simpson rule" in content.areas[0].label
+    assert content.polynomials[0].text == "roots 1.0000, 2.0000"
+    text = html(content)
+    for words in ("Values between points", "Areas", "Polynomials", "Checks"):
+        assert f"<h2>{words}</h2>" in text

@@ -26,7 +26,7 @@ def test_a_model_is_fitted_with_units_and_what_follows_from_it():
     fit = derive_fit(made, made.curves[0].id)
     assert list(fit.result.coefficients) == ["A_0", "k", "C"]
     assert list(coefficient_units(fit)) == ["mg/L", "1/min", "mg/L"]
-    assert fit.recipe.name == "Exponential decay to a level"
+    assert fit.recipe.name == "Decay to a level"
     found = {one.name: (one.value, unit) for one, unit in derived_quantities(fit)}
     assert found["half-life"][0] == pytest.approx(np.log(2) / fit.result.coefficients["k"].value)
     assert found["half-life"][1] == "min"

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
+import numpy as np
+
 from vettore import __version__
 from vettore.core.errors import DataError
 from vettore.core.fit.summary import summary
@@ -20,8 +22,9 @@ from vettore.study.derive import (
     derived_quantities,
     equation_of,
 )
+from vettore.study.derive_curves import area_unit, derive_area, derive_interpolant, derive_polynomial
 from vettore.study.recipes import Asked
-from vettore.study.series import Role
+from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
 # Sections by the name kept in the study, with their words on screen; this is also their order.
@@ -30,10 +33,13 @@ SECTIONS = {
     "source": "Data and their source",
     "figure": "Figure",
     "coefficients": "Equation and coefficients",
-    "quantities": "What follows from the coefficients",
+    "quantities": "What follows from it",
     "goodness": "Goodness of fit",
     "checks": "Checks",
     "readings": "Kept readings",
+    "between": "Values between points",
+    "areas": "Areas",
+    "polynomials": "Polynomials",
     "aside": "Rows set aside",
     "method": "Method",
 }
@@ -66,6 +72,9 @@ class Content:
     quantities: tuple[Line, ...]
     checks: tuple[tuple[str, str, str], ...]
     readings: tuple[Line, ...]
+    between: tuple[Line, ...]
+    areas: tuple[Line, ...]
+    polynomials: tuple[Line, ...]
     aside: tuple[tuple[str, ...], ...]
     method: str
     footer: str
@@ -107,6 +116,9 @@ def report_content(study: Study, today: date | None = None) -> Content:
         level=f"{fit.result.level:.0%}".replace("%", " %"),
         goodness=goodness_lines(fit, style),
         readings=tuple(reading_line(fit, derive_reading(study, one), style) for one in study.readings_of(curve.id)),
+        between=_between(study, fit.series, style),
+        areas=area_lines(study, fit.series, style),
+        polynomials=_polynomials(study, style),
         aside=_aside(fit, style),
         method=_method(fit),
         footer=f"Written with Vettore {__version__} on {day}",
@@ -162,6 +174,63 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
         answers = [style.pair(one.x, one.standard_error, x_unit) for one in reading.crossings]
         answer = "; ".join(answers) or "the curve does not take this value near the data"
     return Line(f"{recipe.name} · {asked}" if recipe.name else asked, answer + beyond)
+
+
+def _between(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the values that were read between the points of a series."""
+    recipe = study.interpolant_of(series.id)
+    if not recipe.read_at:
+        return ()
+    try:
+        curve = derive_interpolant(series, recipe)
+        inside = [x for x in recipe.read_at if not curve.is_beyond(x)]
+        values, errors = curve(np.array(inside)), curve.standard_error(np.array(inside))
+    except DataError as error:
+        return (Line("", str(error)),)
+    (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
+    return tuple(
+        Line(
+            f"{y_name} at {x_name} = {style.short(x)} {x_unit} ({curve.method.name.lower()})",
+            style.pair(float(y), float(e), y_unit)
+            if np.isfinite(e)
+            else f"{style.number(float(y), 6)} {y_unit}".strip(),
+        )
+        for x, y, e in zip(inside, values, errors, strict=True)
+    )
+
+
+def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the areas kept of a series, each with its limits, rule and floor."""
+    out = []
+    unit, x_unit = area_unit(series), series.name_and_unit(Role.X)[1]
+    for number, recipe in enumerate(study.areas_of(series.id), 1):
+        try:
+            area = derive_area(series, recipe)
+        except DataError as error:
+            out.append(Line(recipe.name or f"area {number}", str(error)))
+            continue
+        floor = "the line between the ends" if recipe.floor == "ends" else style.short(float(recipe.floor))
+        limits = f"{style.short(float(f'{area.a:.6g}'))} to {style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()
+        words = f"{recipe.name or f'area {number}'}, {limits}, {recipe.rule} rule, above {floor}"
+        out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
+    return tuple(out)
+
+
+def _polynomials(study: Study, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the polynomials of the shelf with their real roots."""
+    out = []
+    for recipe in study.polynomials:
+        p = derive_polynomial(study, recipe)
+        roots = "" if p.is_zero else ", ".join(style.number(x, 5) for x in p.real_roots())
+        terms = " ".join(
+            f"{'−' if c < 0 else '+'} {style.short(abs(float(f'{c:.6g}')))}{f' x^{k}' if k else ''}"
+            for k, c in reversed(list(enumerate(p.coefficients)))
+            if c
+        )
+        out.append(
+            Line(f"{recipe.name}: {terms.removeprefix('+ ') or '0'}", f"roots {roots}" if roots else "no real root")
+        )
+    return tuple(out)
 
 
 def _source(fit: DerivedFit) -> tuple[Line, ...]:

@@ -32,7 +32,7 @@ from vettore.study.series import Role, Series
 
 # The losses in words, each with its proper name in the tip.
 LOSS_WORDS = {
-    "squares": "ordinary",
+    "squares": "ordinary least squares",
     "huber": "forgiving of outliers",
     "tukey": "strongly forgiving",
 }

@@ -38,7 +38,7 @@ PEAKS = (
     ),
     Model(
         "gaussian-level",
-        "Gaussian peak on a level",
+        "Peak on a level",
         GROUP,
         "y = A*exp(-(x - m)^2/(2*s^2)) + C",
         "A symmetric peak above an even background.",
@@ -53,7 +53,7 @@ PEAKS = (
     ),
     Model(
         "gaussian-slope",
-        "Gaussian peak on a sloping base",
+        "Peak on a slope",
         GROUP,
         "y = A*exp(-(x - m)^2/(2*s^2)) + C + d*x",
         "A symmetric peak above a background that drifts.",

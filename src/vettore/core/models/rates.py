@@ -29,7 +29,7 @@ RATES = (
     ),
     Model(
         "exponential-decay-level",
-        "Exponential decay to a level",
+        "Decay to a level",
         DECAY,
         "y = A*exp(-k*x) + C",
         "A quantity that approaches a level; with A below zero it rises to it.",
@@ -85,7 +85,7 @@ RATES = (
     ),
     Model(
         "exponential-growth-level",
-        "Exponential growth above a level",
+        "Growth above a level",
         DECAY,
         "y = A*exp(k*x) + C",
         "Growth in proportion to what is above a background.",

@@ -22,7 +22,7 @@ SATURATIONS = (
     ),
     Model(
         "saturation-offset",
-        "Saturation with offset",
+        "Saturation + offset",
         GROUP,
         "y = C + V*x/(K + x)",
         "Saturation above, or below, a value at x = 0: light response with respiration.",
@@ -77,7 +77,7 @@ SATURATIONS = (
     ),
     Model(
         "light-response",
-        "Saturating light response",
+        "Light response",
         GROUP,
         "y = P*tanh(x/L) - R",
         "Photosynthesis against light, less respiration in the dark.",

@@ -130,7 +130,7 @@ STRAIGHT = (
     ),
     Model(
         "power-law-offset",
-        "Power law with offset",
+        "Power law + offset",
         CURVES,
         "y = A*x^n + C",
         "A power law above a background.",
