@@ -131,3 +131,52 @@ def test_outliers_are_forgiven_in_words(page, settled):
     settled()
     assert page.session.curve.loss == "tukey"
     assert "Row 10 weighed less than half" in page.findings._warnings.text()
+
+
+def test_the_equation_is_copied_in_words_that_others_read(page):
+    """Text, LaTeX and MathML, with symbols or numbers; the text with numbers is a formula again."""
+    from xml.dom.minidom import parseString
+
+    from vettore.core.formula.formula import read_formula
+
+    assert page.strip.equation_text("text", False) == "oxygen = A*exp(-k*time) + C"
+    numbers = read_formula(page.strip.equation_text("text", True), ["time", "oxygen"])
+    assert numbers.coefficients == ()
+    assert "{e}^{-k" in page.strip.equation_text("LaTeX", False)
+    assert "6.41" in page.strip.equation_text("LaTeX", True)
+    for with_numbers in (False, True):
+        assert parseString(page.strip.equation_text("MathML", with_numbers)).documentElement.tagName == "math"
+
+
+def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
+    """A table of all; one rate for all when it is ticked; kept as curves by one click, undone by one undo."""
+    from vettore.study.table import RawColumn, Source, Table
+
+    session, t = page.session, np.linspace(0, 90, 20)
+    study = session.study
+    for number, height in enumerate((3.0, 5.0, 8.0)):
+        y = height * np.exp(-0.05 * t) + 1 + 0.03 * np.sin(7 * t + number)
+        columns = (RawColumn("minute", "min", t), RawColumn("o2", "mg/L", y))
+        study = edits.add_series(study, Table(columns, Source("made")), f"Jar {number}")
+    session.do("jars", study)
+    settled()
+    page.fit_several()
+    dialog = page.several
+    dialog.series[page.fit.series.id].setChecked(False)
+    for one in session.study.series:
+        if one.name.startswith("Jar"):
+            dialog.series[one.id].setChecked(True)
+    settled()
+    assert len(dialog.table.texts) == 3
+    rates = {row.coefficients["k"].value for row in dialog.several.rows}
+    assert len(rates) == 3
+    dialog.common["k"].setChecked(True)
+    settled()
+    assert dialog.several.shared == ("k",)
+    assert len({row.coefficients["k"].value for row in dialog.several.rows}) == 1
+    before = len(session.study.curves)
+    qtbot.mouseClick(dialog.keep, LEFT)
+    assert len(session.study.curves) == before + 3
+    session.undo()
+    assert len(session.study.curves) == before
+    dialog.close()

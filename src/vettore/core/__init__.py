@@ -10,6 +10,7 @@ from vettore.core.fit.many import ManyFits, fit_many
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
 from vettore.core.fit.result import Coefficient, FitResult
+from vettore.core.fit.shared import SharedFit, fit_shared
 from vettore.core.integrate.function import FunctionArea, integrate_function
 from vettore.core.integrate.sampled import SampledArea, integrate
 from vettore.core.interpolate.interpolant import Interpolant, interpolate
@@ -37,6 +38,7 @@ __all__ = [
     "PracticeData",
     "Relation",
     "SampledArea",
+    "SharedFit",
     "TurningPoint",
     "VettoreError",
     "akaike_weights",
@@ -44,6 +46,7 @@ __all__ = [
     "fit",
     "fit_many",
     "fit_polynomial",
+    "fit_shared",
     "integrate",
     "integrate_function",
     "interpolate",

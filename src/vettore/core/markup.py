@@ -20,6 +20,21 @@ from vettore.core.typeset import (
     coefficient_symbol,
 )
 
+
+def with_numbers(formula: str, numbers: Mapping[str, str]) -> str:
+    """Return a formula's text with numbers in the place of its coefficients."""
+    from vettore.core.formula.reader import Reader
+    from vettore.core.formula.tree import Negate, Node, Number, replaced
+    from vettore.core.formula.write import to_text
+
+    left, sign, right = formula.partition("=")
+    tree: Node = Reader(right if sign else left, frozenset()).read_all()
+    for name, text in numbers.items():
+        value = float(text)
+        tree = replaced(tree, name, Number(value) if value >= 0 else Negate(Number(-value)))
+    return f"{left.strip()} = {to_text(tree)}" if sign else to_text(tree)
+
+
 # Functions that LaTeX has a command for; others are set upright as operators.
 COMMANDS = frozenset(
     {"exp", "ln", "sin", "cos", "tan", "sinh", "cosh", "tanh", "min", "max", "arcsin", "arccos", "arctan"}

@@ -20,6 +20,7 @@ from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
+from vettore.app.widgets.several import SeveralDialog
 from vettore.core.errors import VettoreError
 from vettore.core.formula.write import name_text
 from vettore.core.models.catalogue import CATALOGUE
@@ -89,6 +90,7 @@ class FitPage(Page):
         self.another = button(
             "Try another beside it", self._add_another, "link", "Keep this curve and fit a second one"
         )
+        self.more = button("Several series at once …", self.fit_several, "link", "The same model over many series")
         self.own = QLineEdit()
         self.own.setPlaceholderText("Write your own formula …")
         self.own.setAccessibleName("Write your own formula")
@@ -96,7 +98,7 @@ class FitPage(Page):
             "Such as oxygen = A*exp(-k*time) + C; press Enter to fit it. No starting values are needed."
         )
         self.own.returnPressed.connect(self.fit_own)
-        for widget in (self.origin, self.use_errors, self.loss, self.another, self.own):
+        for widget in (self.origin, self.use_errors, self.loss, self.another, self.more, self.own):
             box.addWidget(widget)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -201,6 +203,12 @@ class FitPage(Page):
             plain = replace(curve, formula="", model="", hold=(), start=(), limits=(), loss="squares")
             changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
+
+    def fit_several(self) -> None:
+        """Open the table of this model over many series."""
+        if self.fit is not None:
+            self.several = SeveralDialog(self.session, self.fit, self.strip)
+            self.several.show()
 
     def fit_own(self) -> None:
         """Fit the formula that was written, as the chosen curve or as the first of the series."""
@@ -320,6 +328,7 @@ class FitPage(Page):
                 f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
             )
         self.strip.show_equation(left, terms, chips)
+        self.strip.plain_text = formula_of(fit)
 
     def shape(self, name: str, value: float) -> None:
         """Give a coefficient a value by hand; the curve and the residuals follow at once."""

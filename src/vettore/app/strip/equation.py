@@ -10,11 +10,12 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMenu, QSizePolicy, QWidget
 
 from vettore.app.strip.painter import Placed, place, side_by_side
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label
+from vettore.core.markup import mathml_document, to_latex, with_numbers
 from vettore.core.typeset import Box, Row, Text, coefficient_symbol
 from vettore.look.theme import SIZES
 
@@ -26,6 +27,8 @@ MARGIN = 20.0
 DRAG_STARTS = 4
 # What a modifier makes of the speed.
 FINER, COARSER = 0.1, 10.0
+# A strip below this width has no room for the hint.
+NARROW = 600
 HINT = "drag a value to try it, click to hold it"
 
 
@@ -59,6 +62,8 @@ class EquationStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self._left: Box = Text("y")
+        self.plain_text = ""
+        self._shaped = False
         self._terms: list[Row] = []
         self.chips: dict[str, Chip] = {}
         self._lines: list[Placed] = []
@@ -91,7 +96,7 @@ class EquationStrip(QWidget):
     def show_equation(self, left: Box, terms: list[Row], chips: dict[str, Chip]) -> None:
         """Show another equation, or other values in it."""
         self._left, self._terms, self.chips = left, terms, chips
-        self.side.setVisible(bool(terms))
+        self.side.setVisible(bool(terms) and (self._shaped or self.width() > NARROW))
         if self._focused not in chips:
             self._focused = next(iter(chips), "")
         spoken = "; ".join(chip.spoken or f"{name} {chip.value} ± {chip.error}" for name, chip in chips.items())
@@ -102,7 +107,33 @@ class EquationStrip(QWidget):
         """Say that the curve was shaped by hand, or (with no words) that it is the fit."""
         self.note.setText(words or HINT)
         self.again.setEnabled(bool(words))
-        self.side.setVisible(bool(self._terms))
+        self._shaped = bool(words)
+        self.side.setVisible(bool(self._terms) and (self._shaped or self.width() > NARROW))
+
+    def equation_text(self, kind: str, numbers: bool) -> str:
+        """Return the equation as text, LaTeX or MathML, with symbols or with numbers for the coefficients."""
+        values = {name: f"{chip.number:.15g}" for name, chip in self.chips.items()} if numbers else None
+        whole = Row((self._left, Text(" = "), *self._terms))
+        if kind == "LaTeX":
+            return to_latex(whole, values)
+        if kind == "MathML":
+            return mathml_document(whole, values)
+        return with_numbers(self.plain_text, values) if values else self.plain_text
+
+    def contextMenuEvent(self, event) -> None:
+        menu = QMenu(self)
+        for numbers, words in ((False, "with symbols"), (True, "with numbers")):
+            for kind in ("text", "LaTeX", "MathML"):
+                action = menu.addAction(f"Copy as {kind}, {words}")
+                action.triggered.connect(
+                    lambda _on=False, kind=kind, numbers=numbers: QApplication.clipboard().setText(
+                        self.equation_text(kind, numbers)
+                    )
+                )
+        menu.addAction("Copy as a picture").triggered.connect(
+            lambda _on=False: QApplication.clipboard().setPixmap(self.grab())
+        )
+        menu.popup(event.globalPos())
 
     def frame_of(self, name: str) -> QRectF:
         """Return where the chip of a coefficient is."""
@@ -113,6 +144,7 @@ class EquationStrip(QWidget):
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
+        self.side.setVisible(bool(self._terms) and (self._shaped or self.width() > NARROW))
         self._arrange()
 
     # Layout.
@@ -140,7 +172,8 @@ class EquationStrip(QWidget):
         pieces = [place(Row((self._left, Text(" = "))), size, self._place_chip)]
         pieces += [place(term, size, self._place_chip) for term in self._terms]
         lines: list[list[Placed]] = [[]]
-        room = self.width() - 2 * MARGIN - self.side.sizeHint().width()
+        beside = self.side.sizeHint().width() if self.width() > NARROW or self._shaped else 0
+        room = self.width() - 2 * MARGIN - beside
         for piece in pieces:
             used = sum(p.width for p in lines[-1])
             if lines[-1] and used + piece.width > room:

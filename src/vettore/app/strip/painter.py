@@ -25,6 +25,7 @@ from vettore.core.typeset import (
 INDEX_SCALE = 0.68
 # Height of the line of fractions above the baseline, and space around it, in sizes of type.
 AXIS, GAP = 0.26, 0.14
+LEANS = 0.05
 SMALLEST = 11.0
 
 Draw = Callable[[QPainter, float, float], None]
@@ -113,7 +114,8 @@ def _script(main: Placed, script: Box, size: float, slot: PlaceSlot | None, role
 
 
 def _fraction(top: Placed, bottom: Placed, size: float, role: str) -> Placed:
-    axis, gap = size * AXIS, size * GAP
+    # Chips have frames of their own that need air.
+    axis, gap = size * AXIS, size * GAP + (3 if top.chips or bottom.chips else 0)
     width = max(top.width, bottom.width) + size * 0.3
     up, down = axis + gap + top.below, gap - axis + bottom.above
 
@@ -158,7 +160,7 @@ def _fenced(inner: Placed, bracket: str, size: float, role: str) -> Placed:
     def draw(painter: QPainter, x: float, baseline: float) -> None:
         inner.draw(painter, x + side, baseline)
         top, bottom = baseline - above, baseline + below
-        for at, way in ((x + side * 0.75, -1.0), (x + side * 1.25 + inner.width, 1.0)):
+        for at, way in ((x + side * 0.75, -1.0), (x + side * 1.25 + inner.width + size * LEANS, 1.0)):
             path = QPainterPath(QPointF(at, top))
             if bracket == "(":
                 bow = side * 0.55 * way
@@ -169,7 +171,8 @@ def _fenced(inner: Placed, bracket: str, size: float, role: str) -> Placed:
                 path.lineTo(at, bottom)
             _stroke(painter, path, size, role)
 
-    return Placed(inner.width + 2 * side, above, below, draw, inner.moved_chips(side, 0))
+    # A slanted last letter leans over its own width.
+    return Placed(inner.width + 2 * side + size * LEANS, above, below, draw, inner.moved_chips(side, 0))
 
 
 def _stroke(painter: QPainter, path: QPainterPath, size: float, role: str) -> None:

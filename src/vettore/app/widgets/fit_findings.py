@@ -138,9 +138,12 @@ class FitFindings(Column):
             span = "—" if low is None or high is None else style.interval(low, high, coefficient.standard_error)
             self._grid.addWidget(symbol, row, 0)
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
-            self._grid.addWidget(label(f"± {error}", "label"), row, 2)
-            self._grid.addWidget(label(span, "muted"), row, 3, Qt.AlignmentFlag.AlignRight)
-        self._grid.setColumnStretch(2, 1)
+            said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
+            self._grid.addWidget(label(said, "label"), row, 2)
+            reach = label(span, "muted", wrap=True)
+            reach.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self._grid.addWidget(reach, row, 3)
+        self._grid.setColumnStretch(3, 1)
 
     def _show_aside(self, fit: DerivedFit) -> None:
         entries = fit.series.set_aside

@@ -29,13 +29,17 @@ class ValueTable(QWidget):
         self.hide()
 
     def show_rows(
-        self, headings: Sequence[str], rows: Sequence[Sequence[str]], full: Sequence[Sequence[object]]
+        self,
+        headings: Sequence[str],
+        rows: Sequence[Sequence[str]],
+        full: Sequence[Sequence[object]],
+        copied: Sequence[str] | None = None,
     ) -> None:
-        """Show rows; ``full`` are their values for copying."""
+        """Show rows; ``full`` are their values for copying, under the headings ``copied`` if these are others."""
         clear(self._grid)
         self.setVisible(bool(rows))
         self.texts = [tuple(row) for row in rows]
-        lines = ["\t".join(headings)]
+        lines = ["\t".join(copied or headings)]
         lines += ["\t".join(value if isinstance(value, str) else repr(float(value)) for value in row) for row in full]  # type: ignore[arg-type]
         self._full = "\n".join(lines)
         for place, text in enumerate(headings):

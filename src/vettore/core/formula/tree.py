@@ -122,14 +122,19 @@ def names(node: Node) -> tuple[str, ...]:
 
 def renamed(node: Node, old: str, new: str) -> Node:
     """Return a tree with one name replaced."""
+    return replaced(node, old, Name(new))
+
+
+def replaced(node: Node, old: str, by: Node) -> Node:
+    """Return a tree with a subtree in the place of a name."""
     if isinstance(node, Name):
-        return Name(new) if node.name == old else node
+        return by if node.name == old else node
     if isinstance(node, Call):
-        return Call(node.function, tuple(renamed(part, old, new) for part in node.arguments))
+        return Call(node.function, tuple(replaced(part, old, by) for part in node.arguments))
     if isinstance(node, (Negate, Not)):
-        return type(node)(renamed(node.of, old, new))
+        return type(node)(replaced(node.of, old, by))
     if isinstance(node, (Binary, Compare)):
-        return type(node)(node.sign, renamed(node.left, old, new), renamed(node.right, old, new))
+        return type(node)(node.sign, replaced(node.left, old, by), replaced(node.right, old, by))
     if isinstance(node, (Both, Either)):
-        return type(node)(renamed(node.left, old, new), renamed(node.right, old, new))
+        return type(node)(replaced(node.left, old, by), replaced(node.right, old, by))
     return node
