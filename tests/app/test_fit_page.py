@@ -180,3 +180,38 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
     session.undo()
     assert len(session.study.curves) == before
     dialog.close()
+
+
+def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot, settled):
+    """Stop answers within 200 ms; while the slowest reference problem is searched the window keeps moving."""
+    import json
+    import time
+    from pathlib import Path
+
+    from vettore.study.table import RawColumn, Source, Table
+
+    problem = json.loads((Path(__file__).parents[1] / "reference" / "nonlinear" / "Gauss2.json").read_text())
+    columns = tuple(RawColumn(name, "", np.array(problem["data"][name], dtype=float)) for name in ("x", "y"))
+    study = edits.add_series(page.session.study, Table(columns, Source("reference")), "Two peaks")
+    page.session.do("bring in", study)
+    page.session.choose_newest()
+    settled()
+    page.own.setText(problem["formula"])
+    page.fit_own()
+    longest, end = 0.0, time.monotonic() + 30
+    before = time.monotonic()
+    shown = False
+    while page.session.background.busy and time.monotonic() < end:
+        qtbot.wait(1)
+        longest, before = max(longest, time.monotonic() - before), time.monotonic()
+        shown = shown or page.searching.isVisible()
+    assert shown
+    assert page.fit.result.converged
+    page.own.setText(problem["formula"].replace("b1", "b9"))
+    page.fit_own()
+    begun = time.monotonic()
+    page.stop_search()
+    assert time.monotonic() - begun < 0.2
+    assert "stopped" in page.refusal.text()
+    # Printed and not asserted: how long the window stood still depends on the machine.
+    print(f"longest hold-up {longest * 1e3:.0f} ms")

@@ -56,6 +56,12 @@ class Background(QObject):
         self._waiting[key, self._count] = (done, failed)
         self._pool.start(_Task(key, self._count, job, self._messenger), priority)
 
+    def drop(self, key: str) -> None:
+        """Forget what was asked under a key: its result will be void."""
+        self._count += 1
+        self._newest[key] = self._count
+        self._waiting = {one: done for one, done in self._waiting.items() if one[0] != key}
+
     @property
     def busy(self) -> bool:
         """Whether a result is still awaited."""

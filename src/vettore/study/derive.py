@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -77,6 +77,9 @@ class DerivedReading:
 
 _cache: OrderedDict[Hashable, FitResult] = OrderedDict()
 _lock = threading.Lock()
+_going_on: dict[Hashable, threading.Event] = {}
+# A polynomial of so many rows is fitted within a frame or two.
+SOON_DONE = 3_000
 
 
 def derive_fit(study: Study, curve: str) -> DerivedFit:
@@ -107,19 +110,10 @@ def fit_series(
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
-    key = (
-        series.key,
-        tuple((column.name, column.role) for column in series.columns),
-        series.error_of_y,
-        series.set_aside,
-        replace(recipe, id="", series=""),
-        thorough,
-    )
+    key = _key(series, recipe, thorough)
     result = _recall(key)
     if result is None and recipe.formula:
-        result = _fit_formula(series, recipe, rows, sigma, progress, thorough)
-        if progress is None or not progress(0, result.sum_of_squares):
-            _remember(key, result)
+        result = _searched(key, lambda: _fit_formula(series, recipe, rows, sigma, progress, thorough), progress)
     if result is None:
         result = fit_polynomial(
             x[rows],
@@ -253,6 +247,48 @@ def _neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:
 
 def _known(value: float) -> float | None:
     return value if np.isfinite(value) else None
+
+
+def is_known(study: Study, curve: str) -> bool:
+    """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
+    recipe = study.find_curve(curve)
+    if not recipe.formula:
+        return study.find_series(recipe.series).rows <= SOON_DONE
+    return _recall(_key(study.find_series(recipe.series), recipe, True)) is not None
+
+
+def _key(series: Series, recipe: FitRecipe, thorough: bool) -> Hashable:
+    """Return what the result of a fit depends on."""
+    return (
+        series.key,
+        tuple((column.name, column.role) for column in series.columns),
+        series.error_of_y,
+        series.set_aside,
+        replace(recipe, id="", series=""),
+        thorough,
+    )
+
+
+def _searched(key: Hashable, search: Callable[[], FitResult], progress: Progress | None) -> FitResult:
+    """Return the result of a search; one that is going on elsewhere is waited for and not made twice."""
+    with _lock:
+        other = _going_on.get(key)
+        mine = _going_on.setdefault(key, threading.Event()) if other is None else None
+    if other is not None and progress is None:
+        other.wait()
+        found = _recall(key)
+        if found is not None:
+            return found
+    try:
+        result = search()
+        if progress is None or not progress(0, result.sum_of_squares):
+            _remember(key, result)
+        return result
+    finally:
+        if mine is not None:
+            with _lock:
+                _going_on.pop(key, None)
+            mine.set()
 
 
 def _recall(key: Hashable) -> FitResult | None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit_line_up import LineUpFiller
@@ -39,6 +40,16 @@ LOSS_WORDS = {
 }
 
 
+# A search that takes longer than this, in ms, says so and can be stopped.
+SAYS_SO_AFTER = 400
+
+
+class Search:
+    """One search in the background; ``stopped`` asks it to end."""
+
+    stopped = False
+
+
 class FitPage(Page):
     """Choose a model, see it, judge it, read from it."""
 
@@ -50,6 +61,11 @@ class FitPage(Page):
         self.fit: DerivedFit | None = None
         self._shown: tuple[object, ...] = ()
         self._shaping: Shaping | None = None
+        self._search = Search()
+        self._under_way: tuple[Series, FitRecipe] | None = None
+        self._waiting = QTimer(self)
+        self._waiting.setSingleShot(True)
+        self._waiting.timeout.connect(lambda: self.searching.show())
         self._build_choices()
         self._build_stage(open_file)
         self.findings = FitFindings(session)
@@ -119,8 +135,16 @@ class FitPage(Page):
         box = QVBoxLayout(filled)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
+        self.searching = QWidget()
+        line = QHBoxLayout(self.searching)
+        line.setContentsMargins(18, 4, 18, 4)
+        line.addWidget(label("Searching for the best values …", "muted"))
+        line.addWidget(button("Stop", self.stop_search, "link", "Give up this search"))
+        line.addStretch()
+        self.searching.hide()
         for widget, stretch in (
             (self.strip, 0),
+            (self.searching, 0),
             (self.refusal, 0),
             (self.plot, 1),
             (self.rows, 0),
@@ -157,10 +181,46 @@ class FitPage(Page):
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.another.setEnabled(self.session.curve is not None)
-        self.session.background.run(
-            "fit", lambda: _fit_and_check(series, recipe), self._show_fit, self._show_refusal, 1
-        )
-        self.filler.fill(series, recipe)
+        self._begin(series, recipe)
+
+    def _begin(self, series: Series, recipe: FitRecipe) -> None:
+        """Fit in the background; what was searched for before ends after its round."""
+        if self._under_way is not None and self._under_way[0] is series and self._under_way[1] == recipe:
+            # One edit tells of itself more than once.
+            return
+        self._under_way = (series, recipe)
+        self._search.stopped = True
+        search = self._search = Search()
+
+        def done(fit: DerivedFit) -> None:
+            self._show_fit(fit)
+            # Only now, so that the models of the line-up do not hold up the chosen one.
+            self.filler.fill(series, recipe)
+
+        def failed(sentence: str) -> None:
+            self._show_refusal(sentence)
+            self.filler.fill(series, recipe)
+
+        def work() -> DerivedFit:
+            fit = fit_series(series, recipe, lambda _round, _squares: search.stopped)
+            # So that showing the checks takes no time.
+            _ = fit.checks
+            return fit
+
+        self._waiting.start(SAYS_SO_AFTER)
+        self.session.background.run("fit", work, done, failed, 1)
+
+    def stop_search(self) -> None:
+        """Give up the search that is going on."""
+        self._search.stopped = True
+        self.session.background.drop("fit")
+        self._done_waiting()
+        self._show_refusal("The search was stopped. Choose another model, or give a coefficient its value or limits.")
+
+    def _done_waiting(self) -> None:
+        self._under_way = None
+        self._waiting.stop()
+        self.searching.hide()
 
     def status(self) -> list[str]:
         """Say what was used."""
@@ -300,6 +360,7 @@ class FitPage(Page):
 
     def _show_fit(self, fit: DerivedFit) -> None:
         self.fit = fit
+        self._done_waiting()
         self.refusal.hide()
         result = fit.result
         self.plot.line.set_curve(result.curve, result.level)
@@ -449,6 +510,7 @@ class FitPage(Page):
 
     def _show_refusal(self, sentence: str) -> None:
         self.fit = None
+        self._done_waiting()
         self.plot.line.set_curve(None)
         empty = np.empty(0)
         self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")
@@ -492,10 +554,3 @@ class FitPage(Page):
         if self.visible:
             self.plot.marks.set_pointed(row)
             self.plot.residual_marks.set_pointed(row)
-
-
-def _fit_and_check(series: Series, recipe: FitRecipe) -> DerivedFit:
-    """Return a fit with its checks at hand, so that showing them takes no time."""
-    fit = fit_series(series, recipe)
-    _ = fit.checks
-    return fit

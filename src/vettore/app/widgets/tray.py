@@ -14,7 +14,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.look.theme import SIZES
 from vettore.study import edits
-from vettore.study.derive import derive_fit
+from vettore.study.derive import derive_fit, is_known
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 
@@ -96,6 +96,8 @@ class Tray(QWidget):
         super().__init__()
         self._session = session
         self._entries: dict[tuple[str, str], TrayEntry] = {}
+        self._unknown: list[str] = []
+        self._refused: list[str] = []
         box = QVBoxLayout(self)
         box.setContentsMargins(7, 14, 7, 0)
         box.setSpacing(6)
@@ -118,7 +120,7 @@ class Tray(QWidget):
     def rebuild(self) -> None:
         """Show the series and curves of the study."""
         clear(self._list)
-        self._entries = {}
+        self._entries, self._unknown = {}, []
         study = self._session.study
         for series in study.series:
             self._add(series.id, "", self._series_entry(series))
@@ -126,6 +128,25 @@ class Tray(QWidget):
                 self._add(series.id, curve.id, self._curve_entry(curve))
         self._list.addStretch()
         self._mark()
+        unknown = [one for one in self._unknown if one not in self._refused]
+        if unknown:
+
+            def work() -> list[str]:
+                refused = []
+                for one in unknown:
+                    try:
+                        derive_fit(study, one)
+                    except VettoreError:
+                        refused.append(one)
+                return refused
+
+            self._session.background.run("tray", work, self._found, lambda _sentence: None)
+
+    def _found(self, refused: list[str]) -> None:
+        """Show what was found; what cannot be fitted is not tried again until the study changes."""
+        self._refused = refused
+        self.rebuild()
+        self._refused = []
 
     def _add(self, series: str, curve: str, entry: TrayEntry) -> None:
         entry.clicked.connect(lambda _checked=False: self._session.choose(series, curve))
@@ -162,6 +183,9 @@ class Tray(QWidget):
         if series.in_use.sum() > MOST_PICTURE_POINTS * 10:
             # A long fit is left to the page; the tray must not hold up the window.
             return TrayEntry(curve.name, "fitted on its page", (empty, empty), theme().fit, curve=True)
+        if not is_known(self._session.study, curve.id) and curve.id not in self._refused:
+            self._unknown.append(curve.id)
+            return TrayEntry(curve.name, "…", (empty, empty), theme().fit, curve=True)
         try:
             fit = derive_fit(self._session.study, curve.id)
         except VettoreError:
