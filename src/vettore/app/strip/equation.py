@@ -12,7 +12,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMenu, QSizePolicy, QWidget
 
-from vettore.app.strip.painter import Placed, place, side_by_side
+from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label
 from vettore.core.markup import mathml_document, to_latex, with_numbers
@@ -155,12 +155,12 @@ class EquationStrip(QWidget):
             if len(lines) <= 1:
                 break
         self._lines = [side_by_side(line) for line in lines]
-        self._frames, top = {}, 8.0
+        self._frames, top = {}, LINE_GAP
         for line in self._lines:
             baseline = top + line.above
             self._frames.update(dict(line.moved_chips(MARGIN, baseline)))
-            top = baseline + line.below + 8
-        height = int(top + 8) if self._lines else 84
+            top = baseline + line.below + LINE_GAP
+        height = int(top + LINE_GAP) if self._lines else 84
         if height != self._height:
             self._height = height
             self.setFixedHeight(height)
@@ -217,13 +217,7 @@ class EquationStrip(QWidget):
 
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        top = 8.0
-        for line in self._lines:
-            baseline = top + line.above
-            line.draw(painter, MARGIN, baseline)
-            top = baseline + line.below + 8
+        paint_lines(self, self._lines, MARGIN)
 
     # Hands.
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QWidget
 
 from vettore.app.style import colour, serif
 from vettore.core.typeset import (
@@ -27,6 +28,8 @@ INDEX_SCALE = 0.68
 AXIS, GAP = 0.26, 0.14
 LEANS = 0.05
 SMALLEST = 11.0
+# Space above, below and between lines.
+LINE_GAP = 8.0
 
 Draw = Callable[[QPainter, float, float], None]
 # Lays out the place of a coefficient at a size of type.
@@ -84,6 +87,17 @@ def side_by_side(pieces: list[Placed]) -> Placed:
     above = max((piece.above for piece in pieces), default=0.0)
     below = max((piece.below for piece in pieces), default=0.0)
     return Placed(x, above, below, draw, tuple(chips))
+
+
+def paint_lines(widget: QWidget, lines: Sequence[Placed], margin: float) -> None:
+    """Paint lines one below another on a widget."""
+    painter = QPainter(widget)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    top = LINE_GAP
+    for line in lines:
+        baseline = top + line.above
+        line.draw(painter, margin, baseline)
+        top = baseline + line.below + LINE_GAP
 
 
 def _text(text: str, font: QFont, role: str) -> Placed:

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from vettore.app.strip.painter import Placed, place, side_by_side
+from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box, Raised, Row, Text
 
@@ -77,7 +76,9 @@ class PolynomialStrip(QWidget):
             if len(lines) == 1:
                 break
         self._lines = [side_by_side(line) for line in lines if line]
-        height = int(sum(line.above + line.below + 8 for line in self._lines) + 16) if self._lines else 70
+        height = (
+            int(sum(line.above + line.below + LINE_GAP for line in self._lines) + 2 * LINE_GAP) if self._lines else 70
+        )
         if height != self._height:
             self._height = height
             self.setFixedHeight(height)
@@ -85,10 +86,4 @@ class PolynomialStrip(QWidget):
 
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        top = 8.0
-        for line in self._lines:
-            baseline = top + line.above
-            line.draw(painter, MARGIN, baseline)
-            top = baseline + line.below + 8
+        paint_lines(self, self._lines, MARGIN)
