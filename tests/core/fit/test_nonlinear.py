@@ -178,6 +178,15 @@ def test_what_cannot_be_fitted_is_refused_in_a_sentence(formula, data, words):
         core.fit(formula, data)
 
 
+def test_a_coefficient_without_effect_is_named_and_the_rest_converges():
+    """It drops out: a result with a status and a sentence, not a search that fails."""
+    x = np.linspace(0, 10, 30)
+    result = core.fit("y = A*exp(-k*x) + 0*q", {"x": x, "y": np.exp(-x) + 0.01 * np.sin(9 * x)})
+    assert result.converged
+    assert "q has no effect" in result.warnings[0]
+    assert result.coefficients["k"].value == pytest.approx(1, abs=0.1)
+
+
 def test_constant_y_and_one_x_are_results_or_sentences():
     """A constant y has no R²; x with one value leaves the rate unknown, without a made-up error."""
     x = np.linspace(0, 5, 10)

@@ -48,8 +48,13 @@ class Reached:
     path: tuple[Stop, ...]
 
 
-def search(problem: Separable, alpha: Array, most: int = MOST_STEPS) -> Iterator[Reached]:
-    """Yield the state after every step, so that a caller may stop; nothing is yielded from a start without values."""
+def search(
+    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS
+) -> Iterator[Reached]:
+    """Yield the state after every step, so that a caller may stop; nothing is yielded from a start without values.
+
+    ``ends`` is the gradient beside the residuals at which the search is over.
+    """
     alpha = np.clip(alpha, problem.low, problem.high)
     here = problem.project(alpha)
     if here is None:
@@ -66,7 +71,7 @@ def search(problem: Separable, alpha: Array, most: int = MOST_STEPS) -> Iterator
             return
         scale = np.maximum(scale, np.sqrt(np.einsum("ij,ij->j", here.jacobian, here.jacobian)))
         root, slope = reduced(here.jacobian if free.all() else here.jacobian[:, free], here.residual)
-        if float(slope @ slope) <= GRADIENT_ENDS**2 * here.squares:
+        if float(slope @ slope) <= ends**2 * here.squares:
             return
         safe = np.where(scale > 0, scale, 1.0)[free]
         moved = None
@@ -131,9 +136,11 @@ def _damped_step(root: Array, slope: Array, damping: float, scale: Array) -> Arr
     return np.asarray(solve_upper(small, turned) / scale, dtype=np.float64)
 
 
-def search_to_end(problem: Separable, alpha: Array, most: int = MOST_STEPS) -> Reached | None:
+def search_to_end(
+    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS
+) -> Reached | None:
     """Return where a search ends, or None from a start without values."""
     reached = None
-    for state in search(problem, alpha, most):
+    for state in search(problem, alpha, most, ends):
         reached = state
     return reached

@@ -14,7 +14,7 @@ from vettore.core.fit.canonical import canonical
 from vettore.core.fit.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fit.limits import Limits, check_limits
 from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
-from vettore.core.fit.polish import polish
+from vettore.core.fit.polish import CONVERGED, polish
 from vettore.core.fit.prepared import prepared, read_once
 from vettore.core.fit.result import Alternative, FitResult
 from vettore.core.fit.robust import check_loss, forgive
@@ -126,7 +126,12 @@ def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Sol
     if asked.loss != SQUARES:
         forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
         return Solved(polish(forgiven.problem, forgiven.reached), reached.path, told, forgiven)
-    return Solved(polish(problem, reached), reached.path, told)
+    answer = polish(problem, reached)
+    if answer.gradient > CONVERGED and asked.thorough:
+        # Where the polish cannot help, as with coefficients that cannot be told apart, the search goes on to its end.
+        reached = search_to_end(problem, reached.alpha, MOST_STEPS, CONVERGED / 10) or reached
+        answer = polish(problem, reached)
+    return Solved(answer, reached.path, told)
 
 
 def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | None, Told]:

@@ -121,7 +121,7 @@ def _step(
 
 
 def root_of(jacobian: Array, residual: Array) -> tuple[Array, Array, bool]:
-    """Return R⁻¹ of a Jacobian (n, m), the gradient Qᵀr (m,), and whether it is singular."""
+    """Return R⁻¹ of a Jacobian (n, m), the gradient Qᵀr (m,), and whether it is singular (then of fewer columns)."""
     norms = np.sqrt(np.einsum("ij,ij->j", jacobian, jacobian))
     safe = np.where(norms > 0, norms, 1.0)
     scaled = jacobian / safe
@@ -129,7 +129,10 @@ def root_of(jacobian: Array, residual: Array) -> tuple[Array, Array, bool]:
     diagonal = np.abs(root.diagonal())
     m = jacobian.shape[1]
     if len(diagonal) < m or (m and diagonal.min() <= SINGULAR * diagonal.max()) or (norms == 0).any():
-        return np.linalg.pinv(scaled)[:, :m] / safe[:, None], gradient, True
+        # In the directions that the rows tell of; the others have no say in gradient or leverage.
+        u, sizes, v = np.linalg.svd(scaled, full_matrices=False)
+        told = sizes > SINGULAR * sizes.max(initial=0.0)
+        return v[told].T / sizes[told] / safe[:, None], u[:, told].T @ residual, True
     return inverse_upper(root) / safe[:, None], gradient, False
 
 
