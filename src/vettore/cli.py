@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 import sys
 from collections.abc import Sequence
 from dataclasses import asdict, replace
@@ -13,7 +12,7 @@ from typing import Any
 import click
 
 from vettore import __version__
-from vettore.cli_curves import COMMANDS, column_of, numbers_of
+from vettore.cli_curves import COMMANDS, column_of, finite, numbers_of, table_of
 from vettore.core.errors import DataError, VettoreError
 
 # Exit codes: done, the fit did not converge, the request or the data are wrong.
@@ -91,7 +90,7 @@ def fit(
     if model_key is not None:
         from vettore.core.models.catalogue import model
 
-        columns = numbers_of(_table(file))
+        columns = numbers_of(table_of(file))
         if formula is not None:
             raise DataError("Give either --formula or --model, not both.")
         x_of, y_of = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
@@ -104,7 +103,7 @@ def fit(
             "loss": loss,
             "seed": seed,
         }
-        result = _fit_formula(_table(file), formula, wanted, sigma_name, file)
+        result = _fit_formula(table_of(file), formula, wanted, sigma_name, file)
         click.echo(_result_json(result) if as_json else _result_text(result))
         if not result.converged:
             raise SystemExit(NOT_CONVERGED)
@@ -114,7 +113,7 @@ def fit(
     from vettore.study.series import Role
     from vettore.study.study import Study
 
-    table = _table(file)
+    table = table_of(file)
     study = edits.add_series(Study(title=file.name), table, file.stem)
     series = study.series[0].id
     wanted = {Role.X: x_name, Role.Y: y_name, Role.Y_ERROR: sigma_name}
@@ -159,7 +158,7 @@ def describe(file: Path, as_json: bool) -> None:
 
     style = NumberStyle()
     told: dict[str, dict[str, Any]] = {}
-    for column in _table(file).columns:
+    for column in table_of(file).columns:
         if column.texts is None:
             try:
                 told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
@@ -211,12 +210,6 @@ def _window(files: list[Path], demo: bool = False) -> None:
     from vettore.app.main import run
 
     sys.exit(run(files, demo))
-
-
-def _table(file: Path):
-    from vettore.files.readers import read_file
-
-    return read_file(file)[0].table
 
 
 def _place(names: list[str], wanted: str, file: Path) -> int:
@@ -359,13 +352,4 @@ def _result_json(result, rows: list[int] | None = None) -> str:
     for name in ("covariance", "correlation", "residuals", "fitted", "leverage"):
         values = getattr(result, name)
         out[name] = None if values is None else values.tolist()
-    return json.dumps(_finite(out), ensure_ascii=False, indent=1, allow_nan=False)
-
-
-def _finite(value: Any) -> Any:
-    """Replace infinities, which JSON cannot say, by null."""
-    if isinstance(value, dict):
-        return {key: _finite(one) for key, one in value.items()}
-    if isinstance(value, list):
-        return [_finite(one) for one in value]
-    return None if isinstance(value, float) and not math.isfinite(value) else value
+    return json.dumps(finite(out), ensure_ascii=False, indent=1, allow_nan=False)

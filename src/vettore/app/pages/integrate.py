@@ -35,7 +35,7 @@ from vettore.core.integrate.function import RULES as FUNCTION_RULES
 from vettore.core.integrate.function import FunctionArea, Rung, integrate_function, ladder
 from vettore.core.integrate.peaks import find_peaks
 from vettore.core.integrate.rules import RULES, pieces_of
-from vettore.core.integrate.sampled import SampledArea, integrate
+from vettore.core.integrate.sampled import SampledArea, between_edges, integrate
 from vettore.core.rounding import read_number
 from vettore.study import edits, edits_of_curves
 from vettore.study.derive_curves import area_unit, derive_area, points_in_use
@@ -299,7 +299,9 @@ class IntegratePage(Page):
             handle.setValue(limit)
             handle.blockSignals(False)
         edges, floor = area.edges, area.floor_at_edges
-        self.strip_item.set_strips(edges, answer.shape_of, lambda x: _line(edges, floor, x), self.session.ink(series))
+        self.strip_item.set_strips(
+            edges, answer.shape_of, lambda x: between_edges(edges, floor, x), self.session.ink(series)
+        )
         self._show_running(area.edges, area.running)
         self.number.setText(
             style.pair(area.area, area.standard_error) if area.standard_error else style.number(area.area, 6)
@@ -607,13 +609,6 @@ def _steps(x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[t
             value = integrate(x, y, name, area.a, area.b, floor).area
             out.append((RULE_WORDS[name][0].lower(), value))
     return tuple(out)
-
-
-def _line(edges: Array, levels: Array, at: Array) -> Array:
-    where = np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(edges) - 2)
-    width = edges[where + 1] - edges[where]
-    part = np.where(width > 0, (at - edges[where]) / np.where(width > 0, width, 1.0), 0.0)
-    return np.asarray(levels[where] + part * (levels[where + 1] - levels[where]))
 
 
 def _signed(style, value: float) -> str:

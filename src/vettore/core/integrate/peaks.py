@@ -14,7 +14,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError
-from vettore.core.integrate.sampled import Floor, integrate, points_of, scatter
+from vettore.core.integrate.sampled import Floor, between_edges, integrate, points_of, scatter
 
 STANDS_OUT, SHARE_OF_RANGE = 7.0, 0.03
 # A side ends where the trace has come down to this share of the peak's prominence above its foot.
@@ -76,7 +76,7 @@ def measure_peak(
     inside = np.flatnonzero((points >= start) & (points <= end))
     if not len(inside):
         raise DataError(f"There is no point between {start:g} and {end:g}.")
-    base = _line(area.edges, area.floor_at_edges, points[inside])
+    base = between_edges(area.edges, area.floor_at_edges, points[inside])
     above = values[inside] - base
     top = int(np.argmax(above))
     position, height = _vertex(points[inside], above, top)
@@ -91,13 +91,6 @@ def measure_peak(
         area.standard_error,
         1.0,
     )
-
-
-def _line(edges: Array, floor: Array, at: Array) -> Array:
-    """Return the floor at places among the edges."""
-    where = np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(edges) - 2)
-    part = (at - edges[where]) / np.where(edges[where + 1] > edges[where], edges[where + 1] - edges[where], 1.0)
-    return np.asarray(floor[where] + part * (floor[where + 1] - floor[where]))
 
 
 def _tops(y: Array) -> list[int]:

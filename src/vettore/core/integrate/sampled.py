@@ -233,6 +233,14 @@ def _positive_part(pieces: Pieces, base: Callable[[Array], Array], floor: Floor,
     return float(np.sum(parts[parts > 0]))
 
 
+def between_edges(edges: Array, levels: Array, at: Array) -> Array:
+    """Return levels given at rising edges at places among them, along straight lines."""
+    where = np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(edges) - 2)
+    width = edges[where + 1] - edges[where]
+    part = np.where(width > 0, (at - edges[where]) / np.where(width > 0, width, 1.0), 0.0)
+    return np.asarray(levels[where] + part * (levels[where + 1] - levels[where]))
+
+
 def _linear_shares(x: Array, at: float) -> Array:
     """Return what each point adds to the straight pieces at a place."""
     shares = np.zeros(len(x))

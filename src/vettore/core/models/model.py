@@ -11,15 +11,13 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.formula.formula import Formula, read_formula
-from vettore.core.formula.tree import Node, names, renamed
+from vettore.core.formula.tree import renamed
 from vettore.core.formula.write import to_text
 
 # Starts for the nonlinear coefficients, from x and y of shape (n,) sorted by x.
 Starts = Callable[[Array, Array], Sequence[Mapping[str, float]]]
 # x may be 0 but not below.
 FROM_ZERO = -1e-300
-# Where the pointer is, in the formulas of a grip.
-POINTER = ("px", "py")
 
 
 @dataclass(frozen=True)
@@ -136,10 +134,3 @@ def own_model(
         use=note,
         meanings=dict(meanings or {}),
     )
-
-
-def check_quantity(tree: Node, model: Model) -> None:
-    """Insist that a formula speaks of the coefficients of a model only. Raises DataError."""
-    unknown = [name for name in names(tree) if name not in model.coefficients]
-    if unknown:
-        raise DataError(f"{unknown[0]} is no coefficient of {model.name}.")
