@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 
 from vettore.demo.study import demo_study
 from vettore.study import edits
@@ -54,6 +54,47 @@ def test_dragging_shapes_the_curve_and_refit_brings_it_back(page, qtbot, settled
     assert page.fit.result.coefficients["k"].value == pytest.approx(best, rel=1e-9)
     assert dict(page.session.curve.start)["k"] == pytest.approx(shaped)
     assert not page.strip.again.isEnabled()
+
+
+def pull(qtbot, page, words, to):
+    """Pull a grip by mouse to a point of the plot."""
+    from PySide6.QtTest import QTest
+
+    vb, view = page.plot.upper.vb, page.plot.viewport()
+    x, y, _ = next(one for one in page.grips.grips if one[2] == words)
+    pixels = [page.plot.mapFromScene(vb.mapViewToScene(QPointF(*at))) for at in ((x, y), to)]
+    qtbot.mouseMove(view, pixels[0])
+    QTest.qWait(5)
+    qtbot.mousePress(view, LEFT, pos=pixels[0])
+    for step in range(1, 5):
+        qtbot.mouseMove(view, pixels[0] + (pixels[1] - pixels[0]) * step / 4)
+        QTest.qWait(5)
+    qtbot.mouseRelease(view, LEFT, pos=pixels[1])
+
+
+def test_the_curve_is_pulled_by_its_half_life_and_a_line_by_two_points(page, qtbot, settled):
+    """A grip sets the coefficients it stands for and no others; the other point of a line stays."""
+    before = page.plot.upper.vb.viewRange()
+    values = {name: one.value for name, one in page.fit.result.coefficients.items()}
+    pull(qtbot, page, "half-life", (40.0, 5.0))
+    assert page.plot.upper.vb.viewRange() == before
+    assert page.plot.line.curve.values["k"] == pytest.approx(np.log(2) / 40, rel=0.02)
+    assert page.plot.line.curve.values["C"] == values["C"]
+    assert "× the best" in page.strip.note.text()
+    page.turn_hold("k")
+    settled()
+    assert "half-life" not in [words for *_, words in page.grips.grips]
+    page.choose(1)
+    settled()
+    (x0, y0, _), (x1, *_) = page.grips.grips
+    page.pull(1, x1, 9.0)
+    line = page.plot.line.curve
+    assert (float(line(x0)), float(line(x1))) == pytest.approx((y0, 9.0))
+    page.own.setText("A*exp(-k*time) + C*cos(time)")
+    page.fit_own()
+    settled()
+    page.pull(1, 50.0, 6.0)
+    assert float(page.plot.line.curve(50.0)) == pytest.approx(6.0)
 
 
 def test_a_click_holds_and_lets_go_and_keys_do_the_same(page, qtbot, settled):

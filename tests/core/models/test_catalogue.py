@@ -11,6 +11,7 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.reader import Reader
 from vettore.core.models.model import own_model
+from vettore.core.models.pulling import pull_through
 
 X = np.linspace(1, 40, 79)
 MODELS = list(core.CATALOGUE.values())
@@ -61,6 +62,27 @@ def test_a_model_is_described_whole(model):
         after = {**known, **{name: value(formula, moved) for name, formula in grip.sets.items()}}
         follows = [abs(value(grip.x, after) - moved["px"]) < 1e-9, abs(value(grip.y, after) - moved["py"]) < 1e-9]
         assert any(follows)
+
+
+def test_a_curve_is_pulled_through_points_by_the_least_change():
+    """It meets the points; of all changes that do, none is smaller in the metric; what it cannot follow is None."""
+    read = read_formula("y = a + b*x + c*x^2", ("x", "y"))
+    rng = np.random.default_rng(3)
+    values, free = {"a": 1.0, "b": -2.0, "c": 0.5}, ("a", "b", "c")
+    root = rng.normal(size=(3, 3))
+    metric = root @ root.T
+    points = [(0.5, 3.0), (2.0, -1.0)]
+    moved = pull_through(read.right, "x", values, free, metric, points)
+    change = np.array([moved[n] - values[n] for n in free])
+    for x, y in points:
+        assert moved["a"] + moved["b"] * x + moved["c"] * x * x == pytest.approx(y, abs=1e-9)
+    # Along the only change that keeps both points, the size is at its least.
+    still = np.array([1.0, -2.5, 1.0])
+    assert abs(change @ np.linalg.solve(metric, still)) < 1e-7 * np.linalg.norm(change)
+    decay = read_formula("y = A*exp(-k*x)", ("x", "y"))
+    told = pull_through(decay.right, "x", {"A": 6.0, "k": 0.1}, ("A", "k"), None, [(8.0, 4.0)])
+    assert told["A"] * np.exp(-told["k"] * 8) == pytest.approx(4.0)
+    assert pull_through(decay.right, "x", {"A": 6.0, "k": 0.1}, (), None, [(8.0, 4.0)]) is None
 
 
 def test_units_of_coefficients_and_contradictions_are_worked_out():

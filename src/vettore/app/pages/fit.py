@@ -11,11 +11,12 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QSta
 
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
-from vettore.app.pages.fit_shaping import Shaping, formula_of, step_of
+from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
+from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
-from vettore.app.strip.equation import Chip, EquationStrip
+from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
@@ -27,8 +28,9 @@ from vettore.core.formula.write import name_text
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, equation_of, fit_series
+from vettore.study.derive import DerivedFit, derive_reading, fit_series
 from vettore.study.line_up import Key
+from vettore.study.pulls import Pulls
 from vettore.study.recipes import Asked, FitRecipe, degree_name
 from vettore.study.series import Role, Series
 
@@ -61,6 +63,7 @@ class FitPage(StripHands, Page):
         self.fit: DerivedFit | None = None
         self._shown: tuple[object, ...] = ()
         self._shaping: Shaping | None = None
+        self._pulls: Pulls | None = None
         self._search = Search()
         self._under_way: tuple[Series, FitRecipe] | None = None
         self._waiting = QTimer(self)
@@ -125,6 +128,10 @@ class FitPage(StripHands, Page):
         self.strip.asked.connect(self.ask_coefficient)
         self.strip.refit.connect(self.refit)
         self.plot = Plot(with_residuals=True)
+        self.grips = Grips()
+        self.plot.add_grips(self.grips)
+        self.grips.pulled.connect(self.pull)
+        self.grips.released.connect(lambda: self._show_shaped(True))
         self.first = self.plot
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
@@ -365,52 +372,13 @@ class FitPage(StripHands, Page):
         result = fit.result
         self.plot.line.set_curve(result.curve, result.level)
         self._show_residuals(fit)
-        self._shaping = None
+        self._shaping, self._pulls = None, Pulls(fit)
         self.strip.show_shaped("")
         self._show_equation(fit)
+        self._show_grips()
         self.findings.show_fit(fit, "")
         self.readings.show_fit(fit)
         self.session.say("", "status")
-
-    def _show_equation(self, fit: DerivedFit) -> None:
-        """Show the equation with fitted values, or with those given by hand."""
-        left, terms = equation_of(fit)
-        chips, style = {}, self.session.style
-        spread = float(np.ptp(fit.result.y)) if fit.result.n else 1.0
-        for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
-            value, error = style.with_error(one.value, one.standard_error)
-            number = one.value
-            if self._shaping is not None and self._shaping.values[name] != one.value:
-                number = self._shaping.values[name]
-                value, error = style.number(number, 5), ""
-            known = error if one.standard_error is not None else ""
-            spoken = f"{name} is {value} {unit}, {'held' if one.held else f'± {error}'}"
-            chips[name] = Chip(
-                f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
-            )
-        self.strip.show_equation(left, terms, chips)
-        self.strip.plain_text = formula_of(fit)
-
-    def shape(self, name: str, value: float) -> None:
-        """Give a coefficient a value by hand; the curve and the residuals follow at once."""
-        if self.fit is None:
-            return
-        if self._shaping is None:
-            self._shaping = Shaping(self.fit)
-        self._shaping.set(name, value)
-        self._show_shaped(False)
-
-    def _show_shaped(self, whole: bool) -> None:
-        if self._shaping is None or self.fit is None:
-            return
-        shaped = self._shaping.shaped(whole)
-        self.plot.line.set_curve(shaped.curve, self.fit.result.level)
-        rows = self.fit.rows[shaped.rows]
-        x = self.fit.result.x[shaped.rows]
-        none = np.zeros(len(rows), dtype=bool)
-        self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self.session.ink(self.fit.series))
-        self._show_equation(self.fit)
-        self.strip.show_shaped(self._shaping.words(shaped, self.session.style))
 
     def _show_residuals(self, fit: DerivedFit) -> None:
         result, series = fit.result, fit.series
@@ -428,6 +396,7 @@ class FitPage(StripHands, Page):
         self.fit = None
         self._done_waiting()
         self.plot.line.set_curve(None)
+        self.grips.set_grips([])
         empty = np.empty(0)
         self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")
         self.strip.show_equation(Text("y"), [], {})

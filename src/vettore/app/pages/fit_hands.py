@@ -1,25 +1,38 @@
-"""What hands decide on the equation strip: hold, let go, value and limits, refit; each is one edit that can be undone."""
+"""What hands do on the equation strip and on the curve: shape by hand; hold, let go, value and limits, refit.
+
+Shaping is tried out and changes nothing; each of the others is one edit that can be undone.
+"""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from vettore.app.pages.fit_shaping import Shaping, formula_of
+import numpy as np
+
+from vettore.app.pages.fit_shaping import Shaping, step_of
 from vettore.app.session import Session
-from vettore.app.strip.equation import EquationStrip
+from vettore.app.stage.grips import Grips
+from vettore.app.stage.plot import Plot
+from vettore.app.strip.equation import Chip, EquationStrip
 from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
+from vettore.core.models.pulling import Placed
 from vettore.study import edits
-from vettore.study.derive import DerivedFit
+from vettore.study.derive import DerivedFit, coefficient_units, equation_of
+from vettore.study.pulls import Pulls, formula_of
 
 
 class StripHands:
-    """The part of the Fit page that turns what the strip tells into edits of the study."""
+    """The part of the Fit page that answers to the strip and to the grips."""
 
     session: Session
     strip: EquationStrip
+    plot: Plot
+    grips: Grips
     fit: DerivedFit | None
     _shaping: Shaping | None
+    _pulls: Pulls | None
+    _grips_shown: list[Placed]
 
     def refresh(self) -> None:
         """Read everything from the session again."""
@@ -43,9 +56,7 @@ class StripHands:
         if self.fit is None:
             return
         held = dict(self.fit.recipe.hold)
-        values = (
-            self._shaping.values if self._shaping else {n: c.value for n, c in self.fit.result.coefficients.items()}
-        )
+        values = self._shaping.values if self._shaping else _values(self.fit)
         if name in held:
             del held[name]
             self._decide(f"let {name} go", hold=tuple(held.items()))
@@ -108,3 +119,70 @@ class StripHands:
         if not curve.formula and not changed.hold and not changed.limits and changed.loss == "squares":
             changed = replace(changed, formula="", start=())
         self.session.do(label, edits.change_fit(study, changed))
+
+    def _show_equation(self, fit: DerivedFit) -> None:
+        """Show the equation with fitted values, or with those given by hand."""
+        left, terms = equation_of(fit)
+        chips, style = {}, self.session.style
+        spread = float(np.ptp(fit.result.y)) if fit.result.n else 1.0
+        for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
+            value, error = style.with_error(one.value, one.standard_error)
+            number = one.value
+            if self._shaping is not None and self._shaping.values[name] != one.value:
+                number = self._shaping.values[name]
+                value, error = style.number(number, 5), ""
+            known = error if one.standard_error is not None else ""
+            spoken = f"{name} is {value} {unit}, {'held' if one.held else f'± {error}'}"
+            chips[name] = Chip(
+                f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
+            )
+        self.strip.show_equation(left, terms, chips)
+        self.strip.plain_text = formula_of(fit)
+
+    def shape(self, name: str, value: float) -> None:
+        """Give a coefficient a value by hand; the curve and the residuals follow at once."""
+        if self.fit is None:
+            return
+        if self._shaping is None:
+            self._shaping = Shaping(self.fit)
+        self._shaping.set(name, value)
+        self._show_shaped(False)
+
+    def _show_shaped(self, whole: bool) -> None:
+        if self._shaping is None or self.fit is None:
+            return
+        shaped = self._shaping.shaped(whole)
+        self.plot.line.set_curve(shaped.curve, self.fit.result.level)
+        rows = self.fit.rows[shaped.rows]
+        x = self.fit.result.x[shaped.rows]
+        none = np.zeros(len(rows), dtype=bool)
+        self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self.session.ink(self.fit.series))
+        self._show_equation(self.fit)
+        self._show_grips()
+        self.strip.show_shaped(self._shaping.words(shaped, self.session.style))
+
+    def _show_grips(self) -> None:
+        """Put the grips where the curve, fitted or shaped, has them."""
+        self._grips_shown = []
+        curve = self.plot.line.curve
+        if self.fit is not None and self._pulls is not None and curve is not None:
+            values = self._shaping.values if self._shaping else _values(self.fit)
+            self._grips_shown = self._pulls.places(values, curve)
+        self.grips.set_grips([(one.x, one.y, one.name) for one in self._grips_shown])
+
+    def pull(self, place: int, x: float, y: float) -> None:
+        """Pull a grip to a point of the plot; the coefficients that it stands for follow."""
+        curve = self.plot.line.curve
+        if self.fit is None or self._pulls is None or curve is None or place >= len(self._grips_shown):
+            return
+        if self._shaping is None:
+            self._shaping = Shaping(self.fit)
+        values = self._pulls.pull(self._grips_shown[place].name, place, self._shaping.values, curve, x, y)
+        if values is not None:
+            for name, value in values.items():
+                self._shaping.set(name, value)
+            self._show_shaped(False)
+
+
+def _values(fit: DerivedFit) -> dict[str, float]:
+    return {name: one.value for name, one in fit.result.coefficients.items()}

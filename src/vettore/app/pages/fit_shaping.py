@@ -10,11 +10,10 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.polynomial import polynomial_formula
 from vettore.core.fit.result import Coefficient
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.study.derive import DerivedFit
-from vettore.study.series import Role
+from vettore.study.pulls import formula_of
 
 # Residuals of more rows than this are shown for some of them while a value is dragged.
 MOST_WHILE_DRAGGING = 400
@@ -28,17 +27,6 @@ def step_of(one: Coefficient, spread: float) -> float:
         # At least a thousandth of the value, or a very sure coefficient would hardly move.
         return max(SHARE_OF_ERROR * one.standard_error, abs(one.value) / 1000)
     return SHARE_OF_SIZE * (abs(one.value) or spread or 1.0)
-
-
-def formula_of(fit: DerivedFit) -> str:
-    """Return the formula of a fit as text, that of a polynomial too."""
-    if fit.recipe.formula:
-        return fit.recipe.formula
-    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-    names = (x.name if x else "x", y.name if y else "y")
-    from vettore.core.formula.write import name_text
-
-    return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (name_text(names[0]), name_text(names[1])))
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,7 +10,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
-from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, Trace, on_axis
+from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, on_axis
 from vettore.app.stage.overlays import Cross, Legend, Pennants, Rubber
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
@@ -189,6 +189,11 @@ class Plot(pg.GraphicsLayoutWidget):
                 axis.style_of_numbers = style
                 axis.dress()
                 axis.picture = None
+
+    def add_grips(self, grips: StageItem) -> None:
+        """Put grips over everything that is drawn; the page keeps them."""
+        grips.setZValue(45)
+        self.upper.vb.addItem(grips, ignoreBounds=True)
 
     def show_others(self, others: list[tuple[str, Array, Array, str]], first: tuple[str, str]) -> None:
         """Show further series as (name, x, y, colour) with a legend; ``first`` is the name and colour of the main one."""

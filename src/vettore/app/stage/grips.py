@@ -1,0 +1,106 @@
+"""Grips on a curve: rounded squares that are pulled with the mouse, each named by what it means."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
+
+from vettore.app.stage.items import Map, StageItem
+from vettore.app.style import colour, sans
+
+SIDE, REACH = 13.0, 10.0
+
+
+class Grips(StageItem):
+    """Grips at (x, y); ``pulled`` tells which one goes where, ``released`` that it was let go."""
+
+    pulled = Signal(int, float, float)
+    released = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.grips: list[tuple[float, float, str]] = []
+        self._over = -1
+        self._held = -1
+        self._pixels: list[QPointF] = []
+        self.setAcceptHoverEvents(True)
+        self.setCursor(Qt.CursorShape.SizeAllCursor)
+
+    def set_grips(self, grips: Sequence[tuple[float, float, str]]) -> None:
+        """Show grips as (x, y, words)."""
+        self.grips = list(grips)
+        self.prepareGeometryChange()
+        self.update()
+
+    def shape(self) -> QPainterPath:
+        """Only the grips take the mouse; between them the plot does."""
+        path = QPainterPath()
+        view = self.getViewBox()
+        if view is None:
+            return path
+        width, height = view.viewPixelSize()
+        for x, y, _ in self.grips:
+            at = QRectF(-REACH * width, -REACH * height, 2 * REACH * width, 2 * REACH * height)
+            path.addEllipse(at.translated(x, y))
+        return path
+
+    def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        font = sans(11, sans().weight().DemiBold)
+        painter.setFont(font)
+        for place, (x, y, words) in enumerate(self.grips):
+            at = QPointF(float(to_pixels.x(x)), float(to_pixels.y(y)))
+            if not area.adjusted(-SIDE, -SIDE, SIDE, SIDE).contains(at):
+                continue
+            strong = place in (self._over, self._held)
+            painter.setPen(QPen(colour("fit"), 2.6 if strong else 1.8))
+            painter.setBrush(colour("plot_ground", 0.6))
+            painter.drawRoundedRect(QRectF(at.x() - SIDE / 2, at.y() - SIDE / 2, SIDE, SIDE), 3, 3)
+            if strong:
+                width = QFontMetricsF(font).horizontalAdvance(words) + 12
+                left = min(at.x() + SIDE, area.right() - width - 2)
+                box = QRectF(left, max(at.y() - 26, area.top() + 2), width, 19)
+                painter.setPen(QPen(colour("rule"), 1))
+                painter.setBrush(colour("panel"))
+                painter.drawRoundedRect(box, 4, 4)
+                painter.setPen(colour("fit"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _at(self, point: QPointF) -> int:
+        """Return the grip at a point of the view, or −1."""
+        view = self.getViewBox()
+        if view is None:
+            return -1
+        width, height = view.viewPixelSize()
+        best, nearest = -1, REACH**2
+        for place, (x, y, _) in enumerate(self.grips):
+            distance = ((x - point.x()) / width) ** 2 + ((y - point.y()) / height) ** 2
+            if distance <= nearest:
+                best, nearest = place, distance
+        return best
+
+    def hoverEvent(self, event) -> None:
+        """Light the grip under the pointer."""
+        over = -1 if event.isExit() else self._at(event.pos())
+        if over >= 0:
+            event.acceptDrags(Qt.MouseButton.LeftButton)
+        if over != self._over:
+            self._over = over
+            self.update()
+
+    def mouseDragEvent(self, event) -> None:
+        """Pull a grip."""
+        if event.button() != Qt.MouseButton.LeftButton:
+            event.ignore()
+            return
+        if event.isStart():
+            self._held = self._at(event.buttonDownPos())
+        if self._held < 0:
+            event.ignore()
+            return
+        event.accept()
+        self.pulled.emit(self._held, event.pos().x(), event.pos().y())
+        if event.isFinish():
+            self._held = -1
+            self.released.emit()
