@@ -17,7 +17,7 @@ def run(capsys):
 
     def run_it(*arguments):
         with pytest.raises(SystemExit) as left:
-            main(list(arguments))
+            main([str(one) for one in arguments])
         told = capsys.readouterr()
         return left.value.code, told.out, told.err
 
@@ -90,3 +90,23 @@ def test_polynomials(run):
     assert [one["multiplicity"] for one in told["roots"]] == [2, 1, 1]
     assert "zero to rounding" in run("polynomial", "--coefficients", "-2,0,1")[1]
     assert run("polynomial", "--roots", "1+i")[0] == 2
+
+
+def test_own_models_come_from_a_library(run, tmp_path):
+    """Listed, fitted by key or name, and refused in a sentence when the library has no such model."""
+    from vettore.core.models.model import own_model
+    from vettore.files.library import write_library
+
+    library = tmp_path / "ours.json"
+    write_library(library, [own_model("Leaky jar", "o2 = A*exp(-k*t) + C*t", "t", "o2", "Losses.", {"k": "rate"})])
+    table = tmp_path / "jar.csv"
+    rows = [f"{t},{6 * 2.718281828459045 ** (-0.05 * t) + 0.01 * t + 0.01 * (-1) ** t:.6f}" for t in range(0, 60, 3)]
+    table.write_text("t,o2\n" + "\n".join(rows))
+    told = run("models", "leaky-jar", "--library", library)
+    assert "y = A*exp(-k*x) + C*x" in told[1]
+    fitted = run("fit", table, "--model", "Leaky jar", "--library", library, "--json")
+    assert fitted[0] == 0
+    assert abs(json.loads(fitted[1])["coefficients"]["k"]["value"] - 0.05) < 0.002
+    refused = run("fit", table, "--model", "tight", "--library", library)
+    assert refused[0] == 2
+    assert "leaky-jar" in refused[2]

@@ -12,7 +12,7 @@ from typing import Any
 import click
 
 from vettore import __version__
-from vettore.cli_curves import COMMANDS, column_of, finite, numbers_of, table_of
+from vettore.cli_curves import COMMANDS, column_of, finite, model_of, numbers_of, table_of
 from vettore.core.errors import DataError, VettoreError
 
 # Exit codes: done, the fit did not converge, the request or the data are wrong.
@@ -62,6 +62,7 @@ def demo() -> None:
 @click.option("--limit", multiple=True, help="Limits of a coefficient, as k=0.. or k=0..1 or k=..1.")
 @click.option("--loss", default="squares", show_default=True, help="squares, huber, cauchy or tukey.")
 @click.option("--model", "model_key", help="A model of the catalogue by its key (see vettore models).")
+@click.option("--library", type=click.Path(path_type=Path), help="A library of own models to take --model from.")
 @click.option("--seed", type=int, default=1, show_default=True, help="Seed of the search for an answer.")
 @click.option("--x", "x_name", help="Column for x (name, or number from 1).")
 @click.option("--y", "y_name", help="Column for y (name, or number from 1).")
@@ -78,6 +79,7 @@ def fit(
     limit: Sequence[str],
     loss: str,
     model_key: str | None,
+    library: Path | None,
     seed: int,
     x_name: str | None,
     y_name: str | None,
@@ -88,13 +90,12 @@ def fit(
 ) -> None:
     """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
     if model_key is not None:
-        from vettore.core.models.catalogue import model
-
+        chosen = model_of(model_key, library)
         columns = numbers_of(table_of(file))
         if formula is not None:
             raise DataError("Give either --formula or --model, not both.")
         x_of, y_of = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
-        formula = model(model_key).over(x_of, y_of, list(columns))
+        formula = chosen.over(x_of, y_of, list(columns))
     if formula is not None and report is None:
         wanted = {
             "start": _values(start),
@@ -130,7 +131,8 @@ def fit(
         study.curves[0],
         intercept=not no_intercept,
         use_errors=sigma_name is not None,
-        model=model_key or "",
+        model=model_key if model_key and library is None else "",
+        called=chosen.name if model_key and library is not None else "",
         hold=tuple(_values(hold).items()),
         start=tuple(_values(start).items()),
         limits=tuple((name, low, high) for name, (low, high) in _limits(limit).items()),

@@ -73,14 +73,32 @@ def say_json(value: Any) -> None:
     click.echo(json.dumps(finite(value), ensure_ascii=False, indent=1, allow_nan=False))
 
 
+def model_of(key: str, library: Path | None = None):
+    """Return a model of the catalogue, or of a library of own models by its key or name. Raises VettoreError."""
+    if library is None:
+        from vettore.core.models.catalogue import model
+
+        return model(key)
+    from vettore.files.library import read_library
+
+    found = read_library(library)
+    for one in found:
+        if key in (one.key, one.name):
+            return one
+    raise DataError(f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in found)}.")
+
+
 @click.command()
 @click.argument("key", required=False)
+@click.option("--library", type=click.Path(path_type=Path), help="List a library of own models instead.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
-def models(key: str | None, as_json: bool) -> None:
+def models(key: str | None, library: Path | None, as_json: bool) -> None:
     """List the catalogue of models, or tell all about one of them."""
-    from vettore.core.models.catalogue import CATALOGUE, model
+    from vettore.core.models.catalogue import CATALOGUE
+    from vettore.files.library import read_library
 
-    chosen = [model(key)] if key else list(CATALOGUE.values())
+    every = list(CATALOGUE.values()) if library is None else list(read_library(library))
+    chosen = [model_of(key, library)] if key else every
     if as_json:
         say_json([_described(one) for one in chosen])
         return

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 
 from vettore.demo.study import demo_study
 from vettore.study import edits
+from vettore.study.line_up import OWN
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -91,7 +92,7 @@ def test_the_curve_is_pulled_by_its_half_life_and_a_line_by_two_points(page, qtb
     line = page.plot.line.curve
     assert (float(line(x0)), float(line(x1))) == pytest.approx((y0, 9.0))
     page.own.setText("A*exp(-k*time) + C*cos(time)")
-    page.fit_own()
+    page.bench.ask()
     settled()
     page.pull(1, 50.0, 6.0)
     assert float(page.plot.line.curve(50.0)) == pytest.approx(6.0)
@@ -238,7 +239,7 @@ def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot
     page.session.choose_newest()
     settled()
     page.own.setText(problem["formula"])
-    page.fit_own()
+    page.bench.ask()
     longest, end = 0.0, time.monotonic() + 30
     before = time.monotonic()
     shown = False
@@ -249,10 +250,60 @@ def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot
     assert shown
     assert page.fit.result.converged
     page.own.setText(problem["formula"].replace("b1", "b9"))
-    page.fit_own()
+    page.bench.ask()
     begun = time.monotonic()
     page.stop_search()
     assert time.monotonic() - begun < 0.2
     assert "stopped" in page.refusal.text()
     # Printed and not asserted: how long the window stood still depends on the machine.
     print(f"longest hold-up {longest * 1e3:.0f} ms")
+
+
+def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, qtbot, settled, window, tmp_path):
+    """Names are completed, an error is underlined where it is, ticked terms show their matrix, saved models return."""
+    from vettore.core.models.model import own_model
+    from vettore.files.library import read_library, write_library
+
+    bench = page.bench
+    qtbot.mouseClick(page.write, LEFT)
+    assert bench.field.text() == "oxygen = A*exp(-k*time) + C"
+    bench.field.clear()
+    qtbot.keyClicks(bench.field, "A*exp(-k*ti")
+    assert bench.field.completions.popup().isVisible()
+    assert bench.field.completions.currentCompletion() == "time"
+    bench.field.completions.activated.emit("time")
+    assert bench.field.text() == "A*exp(-k*time"
+    assert bench.field._error_at == len("A*exp")
+    bench.field.completions.popup().hide()
+    qtbot.keyClicks(bench.field, ") + C*time")
+    assert bench.said.text().endswith("A, k, C")
+    qtbot.mouseClick(bench.save, LEFT)
+    qtbot.keyClicks(bench.called, "Leaky jar")
+    bench.meanings["k"].setText("rate of loss")
+    qtbot.mouseClick(bench.keep, LEFT)
+    settled()
+    (kept,) = read_library(window.places.library)
+    assert (kept.formula, kept.meanings) == ("y = A*exp(-k*x) + C*x", {"k": "rate of loss"})
+    assert OWN + "leaky-jar" in page.line_up.thumbnails
+    qtbot.mouseClick(page.line_up.thumbnails[OWN + "leaky-jar"], LEFT)
+    settled()
+    assert page.fit.recipe.name == "Leaky jar"
+    qtbot.mouseClick(bench.by_terms, LEFT)
+    for term in ("1", "time", "sqrt(time)"):
+        bench.ticked[term].setChecked(True)
+    qtbot.keyClicks(bench.term, "ln(time + 1)")
+    qtbot.keyClick(bench.term, Qt.Key.Key_Return)
+    assert bench.field.text() == "oxygen = a0 + a1*time + a2*sqrt(time) + a3*ln(time + 1)"
+    assert bench.design.texts[1][:3] == ("2", "1.0000", "2.0000")
+    qtbot.mouseClick(bench.fit, LEFT)
+    settled()
+    assert page.fit.result.method == "linear least squares"
+    # A library that somebody damaged is said and left as it is.
+    window.places.library.write_text('{"format": 1, "models": [{"name": "Bad", "formula": "y = "}]}')
+    again = type(window.session.own_models)(window.places.library)
+    assert again.models == {}
+    assert "Model 1" in again.problem
+    with pytest.raises(ValueError, match="left as it is"):
+        again.keep(kept)
+    write_library(tmp_path / "two.json", [kept, own_model("Line", "y = a + b*t", "t", "y")])
+    assert [one.formula for one in read_library(tmp_path / "two.json")] == [kept.formula, "y = a + b*x"]

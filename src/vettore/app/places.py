@@ -16,14 +16,15 @@ class Places:
     journal: Path
     remembered: Path
     recent: Path
+    library: Path
 
 
 def places() -> Places:
     """Return the places of this user; the variable VETTORE_HOME puts them all into one folder."""
     if os.environ.get(HOME):
         home = Path(os.environ[HOME])
-        return Places(home / "journal", home / "remembered.json", home / "recent")
+        return Places(home / "journal", home / "remembered.json", home / "recent", home / "my-models.json")
     from platformdirs import user_config_path, user_state_path
 
-    state = user_state_path("vettore")
-    return Places(state / "journal", user_config_path("vettore") / "remembered.json", state / "recent")
+    state, config = user_state_path("vettore"), user_config_path("vettore")
+    return Places(state / "journal", config / "remembered.json", state / "recent", config / "my-models.json")

@@ -11,6 +11,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from vettore.app.own_models import OwnModels
+from vettore.app.places import places
 from vettore.app.style import series_colour
 from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
@@ -35,6 +37,7 @@ class Session(QObject):
         self.history = History()
         self.background = Background(self)
         self.path: Path | None = None
+        self.own_models = OwnModels(places().library, self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
         self._series = ""

@@ -9,6 +9,7 @@ from vettore.core.errors import DataError, name_rows
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
+from vettore.core.models.model import Model
 from vettore.study.columns import column_names
 from vettore.study.recipes import Asked, FitRecipe, Reading, ReportRecipe
 from vettore.study.series import (
@@ -276,22 +277,28 @@ def add_formula(study: Study, series: str, formula: str) -> Study:
     return change_fit(study, replace(study.curves[-1], formula=formula))
 
 
-def with_model(series: Series, recipe: FitRecipe, key: str) -> FitRecipe:
-    """Return a recipe with a model of the catalogue over the series' x and y; what was decided of others is let go."""
+def with_model(series: Series, recipe: FitRecipe, chosen: str | Model) -> FitRecipe:
+    """Return a recipe with a model over the series' x and y; what was decided of others is let go.
+
+    ``chosen`` is the key of a model of the catalogue, or a model of the user's own. Raises DataError.
+    """
     x, y = series.column(Role.X), series.column(Role.Y)
     if x is None or y is None:
         raise DataError(
             f"{series.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
         )
-    text = model(key).over(x.name, y.name, [column.name for column in series.columns])
-    return replace(recipe, formula=text, model=key, hold=(), start=(), limits=())
+    own = isinstance(chosen, Model)
+    one = chosen if isinstance(chosen, Model) else model(chosen)
+    text = one.over(x.name, y.name, [column.name for column in series.columns])
+    plain = replace(recipe, hold=(), start=(), limits=())
+    return replace(plain, formula=text, model="" if own else one.key, called=one.name if own else "")
 
 
-def add_model(study: Study, series: str, key: str) -> Study:
-    """Add a fit of a model of the catalogue. Raises DataError."""
+def add_model(study: Study, series: str, chosen: str | Model) -> Study:
+    """Add a fit of a model, see with_model. Raises DataError."""
     one = study.find_series(series)
     study = add_fit(study, series, 1)
-    return change_fit(study, with_model(one, study.curves[-1], key))
+    return change_fit(study, with_model(one, study.curves[-1], chosen))
 
 
 def change_fit(study: Study, fit: FitRecipe) -> Study:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import TypeAlias
 
 import numpy as np
@@ -12,6 +13,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.fit.compare import EQUALLY_GOOD, akaike_weights
 from vettore.core.fit.result import FitResult
 from vettore.core.models.catalogue import CATALOGUE
+from vettore.core.models.model import Model
 from vettore.study.derive import DerivedFit, fit_series
 from vettore.study.edits import with_model
 from vettore.study.recipes import FitRecipe, degree_name
@@ -27,8 +29,9 @@ TWINS = 1e-7
 # Places between the points at which a curve is looked at, and how far it may leave their range, in heights of it.
 LOOKED_AT, LEAVES = 1000, 0.7
 
-# A polynomial by its degree, a model of the catalogue by its key.
+# A polynomial by its degree, a model of the catalogue by its key, one of the user's own by OWN and its key.
 Key: TypeAlias = int | str
+OWN = "own:"
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,17 +75,25 @@ def plausible(series: Series) -> tuple[str, ...]:
 
 
 def try_models(
-    series: Series, recipe: FitRecipe, keys: Iterable[Key], stopped: Callable[[], bool] = lambda: False
+    series: Series,
+    recipe: FitRecipe,
+    keys: Iterable[Key],
+    stopped: Callable[[], bool] = lambda: False,
+    own: Mapping[str, Model] = MappingProxyType({}),
 ) -> tuple[Entry, ...]:
-    """Fit models to a series by least squares with the weights and the span of a recipe."""
+    """Fit models to a series by least squares with the weights and the span of a recipe; ``own`` are further models."""
     out = []
     for key in keys:
         if stopped():
             break
-        plain = replace(recipe, formula="", model="", hold=(), start=(), limits=(), loss="squares")
-        name = degree_name(key) if isinstance(key, int) else CATALOGUE[key].name
+        plain = replace(recipe, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
+        model = None if isinstance(key, int) else own.get(key) or CATALOGUE[key]
+        name = degree_name(key) if isinstance(key, int) else model.name if model else ""
         try:
-            chosen = replace(plain, degree=key) if isinstance(key, int) else with_model(series, plain, key)
+            if isinstance(key, int):
+                chosen = replace(plain, degree=key)
+            else:
+                chosen = with_model(series, plain, own.get(key, key))
             out.append(Entry(key, name, fit_series(series, chosen, lambda *_: stopped(), thorough=False)))
         except VettoreError as error:
             out.append(Entry(key, name, refusal=str(error)))
@@ -114,8 +125,15 @@ def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
         return (0, fitted, result.aicc) if one.equal else (1, 0, result.aicc)
 
     out.sort(key=order)
-    refused = [Ranked(one, 0.0, False) for one in entries if one.fit is None and isinstance(one.key, int)]
+    # Of models that were not asked for by name, those without an answer here are left out.
+    asked_for = [one for one in entries if isinstance(one.key, int) or one.key.startswith(OWN)]
+    refused = [Ranked(one, 0.0, False) for one in asked_for if one.fit is None or (one not in sound and is_own(one))]
     return (*out, *refused)
+
+
+def is_own(entry: Entry) -> bool:
+    """Whether a model is one of the user's own."""
+    return isinstance(entry.key, str) and entry.key.startswith(OWN)
 
 
 def _without_twins(entries: Sequence[Entry]) -> list[Entry]:
@@ -125,7 +143,9 @@ def _without_twins(entries: Sequence[Entry]) -> list[Entry]:
         twin = next((i for i, one in enumerate(out) if _are_twins(one, entry)), None)
         if twin is None:
             out.append(entry)
-        elif isinstance(out[twin].key, str) and _negatives(entry) < _negatives(out[twin]):
+            continue
+        stays = isinstance(out[twin].key, int) or is_own(out[twin])
+        if not stays and (is_own(entry) or _negatives(entry) < _negatives(out[twin])):
             out[twin] = entry
     return out
 

@@ -21,6 +21,7 @@ class FitRecipe:
 
     ``model`` is the key of the catalogue's model that the formula came from. ``hold``, ``start`` are (name, value),
     ``limits`` (name, low, high) with None for no limit. ``span`` leaves rows with x outside it out of the fit.
+    ``called`` is the name that the user gave to a formula of their own.
     """
 
     id: str
@@ -35,6 +36,7 @@ class FitRecipe:
     limits: tuple[tuple[str, float | None, float | None], ...] = ()
     loss: str = "squares"
     span: tuple[float, float] | None = None
+    called: str = ""
 
     @property
     def name(self) -> str:
@@ -42,7 +44,7 @@ class FitRecipe:
         if self.model in CATALOGUE:
             return CATALOGUE[self.model].name
         if self.formula:
-            return "Formula"
+            return self.called or "Formula"
         name = degree_name(self.degree)
         if name.startswith("Degree"):
             name = f"Polynomial of degree {self.degree}"

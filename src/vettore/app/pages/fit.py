@@ -7,7 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
@@ -18,19 +19,19 @@ from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.fit_findings import FitFindings
+from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralDialog
 from vettore.core.errors import VettoreError
-from vettore.core.formula.write import name_text
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
 from vettore.study import edits
 from vettore.study.derive import DerivedFit, derive_reading, fit_series
-from vettore.study.line_up import Key
-from vettore.study.pulls import Pulls
+from vettore.study.line_up import OWN, Key
+from vettore.study.pulls import Pulls, formula_of
 from vettore.study.recipes import Asked, FitRecipe, degree_name
 from vettore.study.series import Role, Series
 
@@ -73,6 +74,7 @@ class FitPage(StripHands, Page):
         self._build_stage(open_file)
         self.findings = FitFindings(session)
         session.rows_changed.connect(self._show_rows)
+        session.own_models.changed.connect(self.refresh)
         session.pointed_changed.connect(self._show_pointed)
 
     def _build_choices(self) -> None:
@@ -110,14 +112,9 @@ class FitPage(StripHands, Page):
             "Try another beside it", self._add_another, "link", "Keep this curve and fit a second one"
         )
         self.more = button("Several series at once …", self.fit_several, "link", "The same model over many series")
-        self.own = QLineEdit()
-        self.own.setPlaceholderText("Write your own formula …")
-        self.own.setAccessibleName("Write your own formula")
-        self.own.setToolTip(
-            "Such as oxygen = A*exp(-k*time) + C; press Enter to fit it. No starting values are needed."
-        )
-        self.own.returnPressed.connect(self.fit_own)
-        for widget in (self.origin, self.use_errors, self.loss, self.another, self.more, self.own):
+        self.write = button("Write your own formula …", self.open_bench, "", "Any formula over the columns (Ctrl+E)")
+        QShortcut(QKeySequence("Ctrl+E"), self.write, self.open_bench)
+        for widget in (self.origin, self.use_errors, self.loss, self.another, self.more, self.write):
             box.addWidget(widget)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -136,6 +133,10 @@ class FitPage(StripHands, Page):
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
         self.refusal.hide()
+        self.bench = FormulaBench(self.session, self.session.own_models)
+        self.own = self.bench.field
+        self.bench.asked.connect(self.fit_own)
+        self.bench.spread.connect(lambda on: [part.setVisible(not on) for part in (self.strip, self.readings)])
         self.readings = ReadingBar(self.session)
         self.rows = RowBar(self.session)
         filled = QWidget()
@@ -152,6 +153,7 @@ class FitPage(StripHands, Page):
         for widget, stretch in (
             (self.strip, 0),
             (self.searching, 0),
+            (self.bench, 0),
             (self.refusal, 0),
             (self.plot, 1),
             (self.rows, 0),
@@ -183,7 +185,7 @@ class FitPage(StripHands, Page):
         recipe = self._recipe(series)
         self.origin.setChecked(not recipe.intercept)
         self.origin.setVisible(not recipe.formula)
-        self.own.setText(recipe.formula)
+        self.bench.show_series()
         self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
@@ -244,16 +246,18 @@ class FitPage(StripHands, Page):
             self.choose_model(key)
 
     def choose_model(self, key: str) -> None:
-        """Make the chosen curve a model of the catalogue, or make the first curve of the series."""
+        """Make the chosen curve a model of the catalogue or of the user's own, or make the first curve of the series."""
         series, curve = self.session.series, self.session.curve
-        if series is None or (curve is not None and curve.model == key):
+        if series is None or (curve is not None and self._chosen_key() == key):
             return
-        label = f"fit {CATALOGUE[key].name.lower()}"
+        model = self.session.own_models.models.get(key) or CATALOGUE[key]
+        chosen = model if key.startswith(OWN) else key
+        label = f"fit {model.name.lower()}"
         try:
             if curve is None:
-                self.session.do(label, edits.add_model(self.session.study, series.id, key))
+                self.session.do(label, edits.add_model(self.session.study, series.id, chosen))
             else:
-                changed = edits.with_model(series, curve, key)
+                changed = edits.with_model(series, curve, chosen)
                 self.session.do(label, edits.change_fit(self.session.study, changed))
         except VettoreError as error:
             self._say_refusal(str(error))
@@ -267,7 +271,7 @@ class FitPage(StripHands, Page):
             study = edits.add_fit(self.session.study, series.id, degree)
             self.session.do(f"fit {degree_name(degree).lower()}", study)
         elif curve.degree != degree or curve.formula:
-            plain = replace(curve, formula="", model="", hold=(), start=(), limits=(), loss="squares")
+            plain = replace(curve, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
             changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
 
@@ -277,21 +281,22 @@ class FitPage(StripHands, Page):
             self.several = SeveralDialog(self.session, self.fit, self.strip)
             self.several.show()
 
-    def fit_own(self) -> None:
+    def open_bench(self) -> None:
+        """Open the bench on the formula of the curve."""
+        self.bench.open(formula_of(self.fit) if self.fit is not None else "")
+
+    def fit_own(self, text: str) -> None:
         """Fit the formula that was written, as the chosen curve or as the first of the series."""
-        series, curve, text = self.session.series, self.session.curve, self.own.text().strip()
-        if series is None or not text:
+        series, curve = self.session.series, self.session.curve
+        if series is None:
             return
-        if "=" not in text:
-            y = series.column(Role.Y)
-            text = f"{name_text(y.name) if y else 'y'} = {text}"
         try:
             study = edits.add_formula(self.session.study, series.id, text)
         except VettoreError as error:
-            self._say_refusal(str(error))
+            self.bench.say(str(error))
             return
         if curve is not None:
-            plain = replace(curve, formula=text, model="", hold=(), start=(), limits=())
+            plain = replace(curve, formula=text, model="", called="", hold=(), start=(), limits=())
             study = edits.change_fit(self.session.study, plain)
         self.session.do("fit an own formula", study)
 
@@ -408,6 +413,9 @@ class FitPage(StripHands, Page):
     def _chosen_key(self) -> Key:
         """Return what is chosen in the line-up, or −1 when it is a formula of the user's own."""
         curve = self.session.curve
+        own = self.session.own_models.named(curve.called) if curve is not None and curve.called else None
+        if own is not None:
+            return OWN + own.key
         if curve is None or (curve.formula and not curve.model):
             return -1
         return curve.model or curve.degree

@@ -9,7 +9,7 @@ import numpy as np
 from vettore.app.session import Session
 from vettore.app.widgets.line_up import Candidate, LineUp
 from vettore.study.derive import FIRST_LOOK
-from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, plausible, ranked, try_models
+from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 
@@ -31,16 +31,20 @@ class LineUpFiller:
 
     def fill(self, series: Series, recipe: FitRecipe) -> None:
         """Fit the models to a series unless they are there already."""
-        same = (recipe.intercept, recipe.use_errors, recipe.span)
+        own = self._session.own_models.models
+        same = (recipe.intercept, recipe.use_errors, recipe.span, tuple(own.values()))
         key = (series.key, series.columns, series.set_aside, series.error_of_y, *same)
         if key == self._filled:
             self._line_up.mark(self._chosen())
             return
         self._filled, self.entries = key, []
-        self._waiting = list(plausible(series))
+        # Their own models first: the user has reasons for them.
+        self._waiting = [*own, *plausible(series)]
         self._run(series, recipe, degrees(recipe), key)
 
     def _run(self, series: Series, recipe: FitRecipe, keys: tuple[Key, ...], filled: tuple[object, ...]) -> None:
+        own = self._session.own_models.models
+
         def stopped() -> bool:
             return self._filled != filled
 
@@ -54,7 +58,7 @@ class LineUpFiller:
                 self._run(series, recipe, now, filled)
 
         self._session.background.run(
-            "line-up", lambda: try_models(series, recipe, keys, stopped), done, lambda _sentence: None
+            "line-up", lambda: try_models(series, recipe, keys, stopped, own), done, lambda _sentence: None
         )
 
     def arrange(self) -> None:
@@ -76,6 +80,7 @@ class LineUpFiller:
                 one.weight,
                 one.entry.refusal,
                 one.equal,
+                "a curve above" if one.entry.fit and not one.weight and is_own(one.entry) else None,
             )
             for one in order
         ]

@@ -1,0 +1,61 @@
+"""A library of a user's own models: an open JSON file, see docs/LIBRARY-FORMAT.md. Every formula is in x and y."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+import msgspec
+
+from vettore.core.errors import VettoreError
+from vettore.core.models.model import Model, own_model
+from vettore.files.refusals import FileError, read_bytes
+from vettore.files.whole import write_whole
+
+FORMAT = 1
+
+
+class ModelRecord(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One model as the file tells it."""
+
+    name: str
+    formula: str
+    note: str = ""
+    meanings: dict[str, str] = {}
+
+
+class LibraryRecord(msgspec.Struct, frozen=True):
+    """The whole file."""
+
+    format: int
+    models: tuple[ModelRecord, ...]
+
+
+def read_library(path: Path) -> tuple[Model, ...]:
+    """Return the models of a library. Raises FileError, which names the model that is at fault."""
+    data = read_bytes(path)
+    try:
+        version = msgspec.json.decode(data, type=dict).get("format")
+        if isinstance(version, int) and version > FORMAT:
+            raise FileError(f"“{path.name}” was written by a newer Vettore (format {version}). Update Vettore.")
+        record = msgspec.json.decode(data, type=LibraryRecord)
+    except (msgspec.MsgspecError, UnicodeDecodeError) as error:
+        raise FileError(f"“{path.name}” is not a library of models, or it is damaged: {error}.") from None
+    models: dict[str, Model] = {}
+    for number, one in enumerate(record.models, 1):
+        try:
+            made = own_model(one.name, one.formula, "x", "y", one.note, one.meanings)
+        except VettoreError as error:
+            raise FileError(f"Model {number} of “{path.name}”, {one.name}, cannot be used: {error}") from None
+        if made.key in models:
+            raise FileError(f"“{path.name}” has two models called {one.name}. Give one of them another name.")
+        models[made.key] = made
+    return tuple(models.values())
+
+
+def write_library(path: Path, models: Iterable[Model]) -> None:
+    """Write models as a library, whole or not at all. Raises FileError."""
+    records = tuple(ModelRecord(one.name, one.formula, one.use, dict(one.meanings)) for one in models)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    encoded = msgspec.json.encode(LibraryRecord(FORMAT, records))
+    write_whole(path, msgspec.json.format(encoded, indent=1) + b"\n")
