@@ -307,3 +307,47 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
         again.keep(kept)
     write_library(tmp_path / "two.json", [kept, own_model("Line", "y = a + b*t", "t", "y")])
     assert [one.formula for one in read_library(tmp_path / "two.json")] == [kept.formula, "y = a + b*x"]
+
+
+def test_models_are_pinned_compared_large_hidden_and_one_is_taken(page, qtbot, settled):
+    """By mouse: the corner pins, Compare opens; by keys P pins and H hides; the ladder chooses a degree."""
+    thumbnails = page.line_up.thumbnails
+    for key in ("gaussian-level", 3):
+        one = page.line_up.thumbnails[key]
+        qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
+        qtbot.waitUntil(lambda key=key: key in page.filler.pinned)
+    assert page.session.curve.model == "exponential-decay-level"
+    third = page.line_up.thumbnails["exponential-decay-level"]
+    third.setFocus()
+    qtbot.keyClick(third, Qt.Key.Key_P)
+    qtbot.waitUntil(lambda: len(page.filler.pinned) == 3)
+    assert page.line_up.thumbnails["exponential-decay-level"].hasFocus()
+    assert list(page.line_up.thumbnails)[:3] == ["gaussian-level", 3, "exponential-decay-level"]
+    qtbot.mouseClick(page.panel.compare, LEFT)
+    settled()
+    comparison = page.comparing.comparison
+    assert page.stage.currentWidget() is comparison
+    assert comparison.words.text().startswith("Decay to a level is favoured")
+    assert [row[0] for row in comparison.table.texts] == ["Decay to a level", "Peak on a level", "Cubic"]
+    assert len(comparison.plots) == 3
+    qtbot.waitUntil(lambda: comparison.plots[1].upper.vb.viewRange() == comparison.plots[0].upper.vb.viewRange())
+    comparison.chosen.emit(3)
+    settled()
+    assert (page.session.curve.degree, page.session.curve.formula) == (3, "")
+    assert page.stage.currentIndex() == 1
+    page.session.undo()
+    cubic = page.line_up.thumbnails[3]
+    cubic.setFocus()
+    qtbot.keyClick(cubic, Qt.Key.Key_H)
+    qtbot.waitUntil(lambda: 3 not in page.line_up.thumbnails)
+    assert page.panel.hidden.text() == "1 hidden"
+    qtbot.mouseClick(page.panel.hidden, LEFT)
+    assert 3 in page.line_up.thumbnails
+    qtbot.mouseClick(page.panel.degrees, LEFT)
+    ladder = page.comparing.ladder
+    assert ladder.take.text() == "Fit degree 4"
+    at = ladder.plot.place_of(2)
+    qtbot.mouseClick(ladder.plot, LEFT, pos=at.toPoint())
+    settled()
+    assert page.session.curve.degree == 2
+    assert len(thumbnails) > 4

@@ -10,6 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
 from vettore.app.pages.fit_shaping import Shaping
@@ -20,8 +21,8 @@ from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.formula_bench import FormulaBench
-from vettore.app.widgets.line_up import LineUp
-from vettore.app.widgets.parts import Column, Invitation, button, label, rule, section
+from vettore.app.widgets.line_up_panel import LineUpPanel
+from vettore.app.widgets.parts import Invitation, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralDialog
@@ -82,21 +83,14 @@ class FitPage(StripHands, Page):
         box = QVBoxLayout(self.choices)
         box.setContentsMargins(10, 8, 6, 10)
         box.addWidget(rule())
-        head = QHBoxLayout()
-        head.addWidget(section("Line-up"))
-        head.addStretch()
-        self.order = button("best first", self._turn_order, "link", "Order by weight or by number of coefficients")
-        self.order.setProperty("kind", "link")
-        head.addWidget(self.order)
-        box.addLayout(head)
-        box.addWidget(label("bars: share of the evidence (AICc)", "muted"))
-        self.line_up = LineUp()
+        self.panel = LineUpPanel()
+        self.line_up = self.panel.line_up
         self.line_up.chosen.connect(self.choose)
-        self.filler = LineUpFiller(self.session, self.line_up, self._chosen_key)
-        scroll = Column("Line-up", (0, 0, 6, 0))
-        scroll.add(self.line_up)
-        scroll.column.addStretch()
-        box.addWidget(scroll, 1)
+        self.filler = LineUpFiller(self.session, self.panel, self._chosen_key)
+        self.comparing = Comparing(self.session, self.filler, self._present_recipe, self.choose)
+        self.panel.comparison_asked.connect(self.comparing.open)
+        self.panel.degrees_asked.connect(self.comparing.open_ladder)
+        box.addWidget(self.panel, 1)
         self.origin = QCheckBox("through the origin")
         self.origin.clicked.connect(self._turn_origin)
         self.use_errors = QCheckBox("weight by ± of y")
@@ -154,6 +148,7 @@ class FitPage(StripHands, Page):
             (self.strip, 0),
             (self.searching, 0),
             (self.bench, 0),
+            (self.comparing.ladder, 0),
             (self.refusal, 0),
             (self.plot, 1),
             (self.rows, 0),
@@ -164,6 +159,7 @@ class FitPage(StripHands, Page):
         stage.setObjectName("canvas")
         stage.addWidget(Invitation("A fit needs measured points. Bring in data first.", "Open a file …", open_file))
         stage.addWidget(filled)
+        self.comparing.set_stage(stage)
         self.stage = stage
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.place_clicked.connect(self.readings.read_at)
@@ -173,7 +169,8 @@ class FitPage(StripHands, Page):
     def refresh(self) -> None:
         """Show the chosen series with its chosen curve; a series without one gets a straight line drawn."""
         series = self.session.series
-        self.stage.setCurrentIndex(0 if series is None else 1)
+        if series is None or not self.comparing.is_open:
+            self.stage.setCurrentIndex(0 if series is None else 1)
         self.choices.setEnabled(series is not None)
         if series is None:
             self.fit = None
@@ -205,6 +202,7 @@ class FitPage(StripHands, Page):
             self._show_fit(fit)
             # Only now, so that the models of the line-up do not hold up the chosen one.
             self.filler.fill(series, recipe)
+            self.comparing.refresh()
 
         def failed(sentence: str) -> None:
             self._show_refusal(sentence)
@@ -304,6 +302,9 @@ class FitPage(StripHands, Page):
         self.refusal.setText(sentence)
         self.refusal.show()
 
+    def _present_recipe(self) -> FitRecipe | None:
+        return None if self.session.series is None else self._recipe(self.session.series)
+
     def _recipe(self, series: Series) -> FitRecipe:
         return self.session.curve or FitRecipe("", series.id, 1)
 
@@ -343,11 +344,6 @@ class FitPage(StripHands, Page):
         if not changed.intercept and changed.degree == 0:
             changed = replace(changed, degree=1)
         self.session.do(label, edits.change_fit(study, changed))
-
-    def _turn_order(self) -> None:
-        self.filler.by_complexity = not self.filler.by_complexity
-        self.order.setText("simplest first" if self.filler.by_complexity else "best first")
-        self.filler.arrange()
 
     def _show_points(self, series: Series) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)

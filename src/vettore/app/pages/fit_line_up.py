@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from vettore.app.session import Session
-from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.app.widgets.line_up import Candidate
+from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
 from vettore.study.derive import FIRST_LOOK
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
@@ -17,12 +18,42 @@ from vettore.study.series import Role, Series
 class LineUpFiller:
     """Keeps the line-up of a page true to its series; ``chosen`` tells which model is chosen now."""
 
-    def __init__(self, session: Session, line_up: LineUp, chosen: Callable[[], Key]) -> None:
-        self._session, self._line_up, self._chosen = session, line_up, chosen
+    def __init__(self, session: Session, panel: LineUpPanel, chosen: Callable[[], Key]) -> None:
+        self._session, self._panel, self._line_up, self._chosen = session, panel, panel.line_up, chosen
+        # In the order in which they were pinned.
+        self.pinned: list[Key] = []
+        self.hidden: set[Key] = set()
+        panel.order_turned.connect(self._turn_order)
+        panel.hidden_asked.connect(self._show_hidden)
+        self._line_up.pinned.connect(self._turn_pin)
+        self._line_up.hidden.connect(self._hide)
         self._filled: tuple[object, ...] = ()
         self._waiting: list[Key] = []
         self.entries: list[Entry] = []
         self.by_complexity = False
+
+    def _turn_order(self) -> None:
+        self.by_complexity = not self.by_complexity
+        self._panel.order.setText("simplest first" if self.by_complexity else "best first")
+        self.arrange()
+
+    def _turn_pin(self, key: Key) -> None:
+        if key in self.pinned:
+            self.pinned.remove(key)
+        elif len(self.pinned) < MOST:
+            self.pinned.append(key)
+        else:
+            self._session.say(f"{MOST} models are pinned already; unpin one first.", "bad")
+        self.arrange()
+
+    def _hide(self, key: Key) -> None:
+        self.hidden.add(key)
+        self.pinned = [one for one in self.pinned if one != key]
+        self.arrange()
+
+    def _show_hidden(self) -> None:
+        self.hidden.clear()
+        self.arrange()
 
     def clear(self) -> None:
         """Show no models."""
@@ -72,6 +103,13 @@ class LineUpFiller:
         order = list(ranked(self.entries))
         if self.by_complexity:
             order.sort(key=lambda one: (_coefficients(one.entry), isinstance(one.entry.key, str)))
+        there = {one.entry.key for one in order}
+        self.pinned = [key for key in self.pinned if key in there or self._waiting]
+        hidden = self.hidden & there
+        order = [one for one in order if one.entry.key not in hidden]
+        # Pinned models first, in the order of pinning.
+        order.sort(key=lambda one: self.pinned.index(one.entry.key) if one.entry.key in self.pinned else MOST)
+        self._panel.show_state(len(self.pinned), len(hidden))
         candidates = [
             Candidate(
                 one.entry.key,
@@ -81,6 +119,7 @@ class LineUpFiller:
                 one.entry.refusal,
                 one.equal,
                 "a curve above" if one.entry.fit and not one.weight and is_own(one.entry) else None,
+                one.entry.key in self.pinned,
             )
             for one in order
         ]

@@ -21,7 +21,7 @@ REACH = 14.0
 # Room around the data, as a share of its span.
 MARGIN = 0.06
 BEYOND = 0.16
-AXIS_WIDTH = 62
+AXIS_WIDTH, SHARED_AXIS_WIDTH = 62, 14
 # Pixels of a saved picture per pixel on screen.
 PICTURE_SCALE = 3
 
@@ -120,6 +120,7 @@ class Plot(pg.GraphicsLayoutWidget):
         self.log = (False, False)
         self._data: tuple[Array, Array] = (np.empty(0), np.empty(0))
         self._room_beyond = False
+        self._shares = False
         self.upper = self._panel(0, "")
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
         for item, z in ((self.beyond, -50), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
@@ -189,6 +190,18 @@ class Plot(pg.GraphicsLayoutWidget):
                 axis.style_of_numbers = style
                 axis.dress()
                 axis.picture = None
+
+    def share_axes(self, first: Plot) -> None:
+        """Take the axes of another plot that stands to the left; only that one shows the figures of y."""
+        self._shares = True
+        for panel in filter(None, (self.upper, self.lower)):
+            axis = panel.getAxis("left")
+            axis.setStyle(showValues=False)
+            axis.showLabel(False)
+            axis.setWidth(SHARED_AXIS_WIDTH)
+        for one, other in ((self.upper.vb, first.upper.vb), (first.upper.vb, self.upper.vb)):
+            one.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
+        _take_view(self.upper.vb, first.upper.vb.viewRange())
 
     def add_grips(self, grips: StageItem) -> None:
         """Put grips over everything that is drawn; the page keeps them."""
@@ -357,6 +370,8 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def _fit_axis_widths(self) -> None:
         """Give both left axes the width that the wider figures need, so that the edges align."""
+        if self._shares:
+            return
         metrics = QFontMetricsF(sans(11))
         panels = [panel for panel in (self.upper, self.lower) if panel is not None]
         widest = 0.0
@@ -400,6 +415,12 @@ class Plot(pg.GraphicsLayoutWidget):
         values = [10.0**v if log else v for v, log in zip((at.x(), at.y()), self.log, strict=True)]
         text = "  ·  ".join(self._numbers.number(value, 4) for value in values)
         self.cross.set_place((at.x(), at.y()), text)
+
+
+def _take_view(box: pg.ViewBox, view) -> None:
+    """Show the view of another box; one that is shown already is left alone, so that two can follow each other."""
+    if [tuple(side) for side in box.viewRange()] != [tuple(side) for side in view]:
+        box.setRange(xRange=view[0], yRange=view[1], padding=0)
 
 
 def _inside(x: Array, y: Array, polygon: Array) -> Array:

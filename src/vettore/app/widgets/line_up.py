@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton, QGridLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
 from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import clear
@@ -35,20 +35,27 @@ class Candidate:
     equal: bool = False
     # What stands at the foot instead of the weight.
     note: str | None = None
+    pinned: bool = False
 
 
 class Thumbnail(QAbstractButton):
-    """A model drawn through the points."""
+    """A model drawn through the points; P or its upper right corner pins it, H or Delete hides it."""
+
+    pinned = Signal()
+    hidden = Signal()
 
     def __init__(self, candidate: Candidate, points: tuple[Array, Array], style: NumberStyle) -> None:
         super().__init__()
         self.candidate, self._points, self._style = candidate, points, style
+        # Where nothing is compared, nothing is pinned.
+        self.pins = False
         self.setText(candidate.name)
         self.setCheckable(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setEnabled(candidate.curve is not None)
+        pinned = ", pinned" if candidate.pinned else ""
         share = candidate.note or ("cannot be fitted" if candidate.curve is None else f"weight {self._share()}")
-        self.setAccessibleName(f"{candidate.name}, {share}")
+        self.setAccessibleName(f"{candidate.name}, {share}{pinned}")
         equal = ", as good as the best" if candidate.equal else ""
         told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
         self.setToolTip(candidate.refusal or told)
@@ -57,6 +64,29 @@ class Thumbnail(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         return QSize(90, 94)
+
+    def contextMenuEvent(self, event) -> None:
+        if not self.can_pin:
+            return
+        menu = QMenu(self)
+        menu.addAction("Unpin" if self.candidate.pinned else "Pin for comparison").triggered.connect(self.pinned.emit)
+        menu.addAction("Hide").triggered.connect(self.hidden.emit)
+        menu.popup(event.globalPos())
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_P and self.can_pin:
+            self.pinned.emit()
+        elif event.key() in (Qt.Key.Key_H, Qt.Key.Key_Delete):
+            self.hidden.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self.can_pin and self.isDown() and _corner(self.width()).contains(event.position()):
+            self.setDown(False)
+            self.pinned.emit()
+            return
+        super().mouseReleaseEvent(event)
 
     def _share(self) -> str:
         weight = self.candidate.weight
@@ -75,6 +105,8 @@ class Thumbnail(QAbstractButton):
         painter.setClipRect(card.adjusted(3, 3, -3, -3))
         self._draw_model(painter, card.adjusted(8, 8, -8, -38))
         painter.setClipping(False)
+        if self.can_pin and (self.candidate.pinned or self.underMouse() or self.hasFocus()):
+            _draw_pin(painter, _corner(self.width()).center(), self.candidate.pinned)
         font = sans(11, sans().weight().Medium)
         painter.setFont(font)
         painter.setPen(colour("ink" if self.isEnabled() else "muted"))
@@ -98,6 +130,11 @@ class Thumbnail(QAbstractButton):
         painter.setBrush(colour("accent"))
         bar.setWidth(max(2.0, bar.width() * self.candidate.weight))
         painter.drawRoundedRect(bar, 2, 2)
+
+    @property
+    def can_pin(self) -> bool:
+        """Whether there is something to compare."""
+        return self.candidate.curve is not None and self.pins
 
     def _draw_model(self, painter: QPainter, area: QRectF) -> None:
         x, y = self._points
@@ -125,13 +162,29 @@ class Thumbnail(QAbstractButton):
                 painter.drawPolyline(pixels(line, values))
 
 
+def _corner(width: float) -> QRectF:
+    """Return the place of the pin on a thumbnail."""
+    return QRectF(width - 24, 2, 22, 22)
+
+
+def _draw_pin(painter: QPainter, at: QPointF, filled: bool) -> None:
+    """Draw a drawing pin: a round head on a needle."""
+    painter.setPen(QPen(colour("accent"), 1.6))
+    painter.drawLine(at + QPointF(0, 1), at + QPointF(0, 8))
+    painter.setBrush(colour("accent" if filled else "plot_ground"))
+    painter.drawEllipse(at + QPointF(0, -2), 4.2, 4.2)
+
+
 class LineUp(QWidget):
-    """Thumbnails, two abreast, best first."""
+    """Thumbnails, two abreast, best first; ``pins`` says whether they can be pinned and hidden."""
 
     chosen = Signal(object)
+    pinned = Signal(object)
+    hidden = Signal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, pins: bool = False) -> None:
         super().__init__()
+        self._pins = pins
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(6)
@@ -141,6 +194,7 @@ class LineUp(QWidget):
         self, candidates: list[Candidate], points: tuple[Array, Array], chosen: Key, style: NumberStyle
     ) -> None:
         """Show models in the order given, one of them chosen."""
+        had_keys = next((key for key, one in self.thumbnails.items() if one.hasFocus()), None)
         clear(self._grid)
         self.thumbnails = {}
         step = max(1, len(points[0]) // MOST_POINTS)
@@ -148,9 +202,18 @@ class LineUp(QWidget):
         for place, candidate in enumerate(candidates):
             thumbnail = Thumbnail(candidate, thin, style)
             thumbnail.clicked.connect(lambda _checked=False, key=candidate.key: self.chosen.emit(key))
+            if self._pins:
+                thumbnail.pins = True
+                # After the event that asks for it: the thumbnails are made anew.
+                for asked, told in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
+                    asked.connect(
+                        lambda key=candidate.key, told=told: QTimer.singleShot(0, self, lambda: told.emit(key))
+                    )
             self.thumbnails[candidate.key] = thumbnail
             self._grid.addWidget(thumbnail, place // 2, place % 2)
         self.mark(chosen)
+        if had_keys in self.thumbnails:
+            self.thumbnails[had_keys].setFocus()
 
     def mark(self, chosen: Key) -> None:
         """Mark one model as chosen."""

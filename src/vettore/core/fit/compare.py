@@ -53,6 +53,15 @@ class Compared:
         """How many coefficients were fitted."""
         return self.result.n - self.result.degrees_of_freedom
 
+    @property
+    def r_squared_about_mean(self) -> float | None:
+        """R² against the mean, whatever the model, so that models with and without a constant compare."""
+        result = self.result
+        weights = np.ones(result.n) if result.sigma is None else result.sigma**-2.0
+        mean = float(np.average(result.y, weights=weights))
+        total = float(np.sum(weights * (result.y - mean) ** 2))
+        return 1.0 - float(np.sum(weights * result.residuals**2)) / total if total > 0 else None
+
 
 def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
     """Return fits best first by AICc; of those equally good, the simplest first. Raises DataError.
