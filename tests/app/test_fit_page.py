@@ -168,8 +168,7 @@ def test_outliers_are_forgiven_in_words(page, settled):
     """The loss is chosen in words, kept in the study, and the rows that it weighs down are named."""
     page.session.do("bring all back", edits.bring_rows_back(page.session.study, page.session.series.id, range(25)))
     settled()
-    page.loss.setCurrentText("strongly forgiving")
-    page.loss.activated.emit(2)
+    page.how.loss.activated.emit(2)
     settled()
     assert page.session.curve.loss == "tukey"
     assert "Row 10 weighed less than half" in page.findings._warnings.text()
@@ -351,3 +350,39 @@ def test_models_are_pinned_compared_large_hidden_and_one_is_taken(page, qtbot, s
     settled()
     assert page.session.curve.degree == 2
     assert len(thumbnails) > 4
+
+
+def test_a_span_is_dragged_and_rows_weighed_by_percent(page, qtbot, settled):
+    """Only rows in the span are fitted and the rest is beyond; a percentage of y becomes its ±; each can be undone."""
+    from PySide6.QtTest import QTest
+
+    vb, view = page.plot.upper.vb, page.plot.viewport()
+    qtbot.mouseClick(page.how.span, LEFT)
+    start, end = (page.plot.mapFromScene(vb.mapViewToScene(QPointF(x, 7.5))) for x in (20, 70))
+    qtbot.mousePress(view, LEFT, pos=start)
+    for step in range(1, 5):
+        qtbot.mouseMove(view, start + (end - start) * step / 4)
+        QTest.qWait(5)
+    qtbot.mouseRelease(view, LEFT, pos=end)
+    settled()
+    x = page.fit.result.x
+    assert (x.min() >= 19, x.max() <= 71, len(x) < 15) == (True, True, True)
+    assert page.plot.beyond.span == (x.min(), x.max())
+    assert "use all" in page.how.span.text()
+    page.how.weights.setCurrentText("± of y in % is …")
+    page.how.weights.activated.emit(2)
+    qtbot.keyClicks(page.how.error, "0")
+    qtbot.keyClick(page.how.error, Qt.Key.Key_Return)
+    assert page.how.error.property("wrong")
+    page.how.error.clear()
+    qtbot.keyClicks(page.how.error, "2,5")
+    qtbot.keyClick(page.how.error, Qt.Key.Key_Return)
+    settled()
+    np.testing.assert_allclose(page.fit.result.sigma / page.fit.result.y, 0.025)
+    page.session.undo()
+    settled()
+    assert not page.fit.result.weighted
+    qtbot.mouseClick(page.how.span, LEFT)
+    settled()
+    assert page.session.curve.span is None
+    assert len(page.fit.rows) == 24

@@ -166,12 +166,11 @@ def test_options_of_the_fit_and_reading_backwards(window, qtbot, settled):
     qtbot.keyClicks(page.readings.fields[Asked.WHERE], "0.5")
     (reading,) = page.readings.present()
     assert float(page.fit.result.curve(reading.crossings[0].x)) == pytest.approx(0.5)
-    qtbot.mouseClick(page.use_errors, LEFT, pos=page.use_errors.rect().center() - page.use_errors.rect().center() / 2)
-    if not page.use_errors.isChecked():
-        page.use_errors.click()
+    page.how.weights.setFocus()
+    qtbot.keyClick(page.how.weights, Qt.Key.Key_Down)
     settled()
     assert page.fit.result.weighted
-    page.origin.click()
+    page.how.origin.click()
     settled()
     assert list(page.fit.result.coefficients) == ["a1", "a2"]
     assert page.fit.result.r_squared_against == "zero"

@@ -91,21 +91,12 @@ def report_content(study: Study, today: date | None = None) -> Content:
     fit = derive_fit(study, curve.id)
     day = (today or date.today()).strftime("%-d %B %Y")
     sections = tuple(name for name in SECTIONS if name not in recipe.left_out)
-    y = fit.series.column(Role.Y)
     return Content(
         title=recipe.title or f"{curve.name}: {fit.series.name}",
         subtitle=f"{study.title} · {fit.series.name} · {day}",
         note=recipe.note,
         sections=sections,
-        summary=summary(
-            fit.result,
-            curve.name,
-            y.name if y else "y",
-            y.unit if y else "",
-            len(fit.series.set_aside),
-            style,
-            fit.checks,
-        ),
+        summary=summary_of(fit, style),
         quantities=quantity_lines(fit, style),
         checks=tuple((one.verdict.value, one.sentence, one.figure) for one in fit.checks),
         source=_source(fit),
@@ -124,6 +115,17 @@ def report_content(study: Study, today: date | None = None) -> Content:
         footer=f"Written with Vettore {__version__} on {day}",
         paper=recipe.paper,
     )
+
+
+def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
+    """Return what a fit says in a sentence or two."""
+    y_name, y_unit = fit.series.name_and_unit(Role.Y)
+    span = ""
+    if fit.recipe.span is not None:
+        low, high = (style.short(float(f"{edge:.4g}")) for edge in fit.recipe.span)
+        span = f"{fit.series.name_and_unit(Role.X)[0]} from {low} to {high}"
+    aside = len(fit.series.set_aside)
+    return summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks, span)
 
 
 def equation_html(fit: DerivedFit) -> str:

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
@@ -17,10 +17,11 @@ from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
-from vettore.app.stage.plot import Plot
+from vettore.app.stage.plot import Hand, Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.formula_bench import FormulaBench
+from vettore.app.widgets.how_fitted import HowFitted
 from vettore.app.widgets.line_up_panel import LineUpPanel
 from vettore.app.widgets.parts import Invitation, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
@@ -34,15 +35,8 @@ from vettore.study.derive import DerivedFit, derive_reading, fit_series
 from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import Pulls, formula_of
 from vettore.study.recipes import Asked, FitRecipe, degree_name
-from vettore.study.series import Role, Series
-
-# The losses in words, each with its proper name in the tip.
-LOSS_WORDS = {
-    "squares": "ordinary least squares",
-    "huber": "forgiving of outliers",
-    "tukey": "strongly forgiving",
-}
-
+from vettore.study.series import ErrorOfY, Role, Series
+from vettore.study.study import Study
 
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
@@ -91,25 +85,23 @@ class FitPage(StripHands, Page):
         self.panel.comparison_asked.connect(self.comparing.open)
         self.panel.degrees_asked.connect(self.comparing.open_ladder)
         box.addWidget(self.panel, 1)
-        self.origin = QCheckBox("through the origin")
-        self.origin.clicked.connect(self._turn_origin)
-        self.use_errors = QCheckBox("weight by ± of y")
-        self.use_errors.clicked.connect(self._turn_errors)
-        self.loss = QComboBox()
-        self.loss.addItems(list(LOSS_WORDS.values()))
-        self.loss.setAccessibleName("How outliers are treated")
-        self.loss.setToolTip(
-            "Ordinary: least squares. Forgiving: Huber’s loss. Strongly forgiving: Tukey’s biweight."
-        )
-        self.loss.activated.connect(self._choose_loss)
-        self.another = button(
-            "Try another beside it", self._add_another, "link", "Keep this curve and fit a second one"
-        )
-        self.more = button("Several series at once …", self.fit_several, "link", "The same model over many series")
+        self.how = HowFitted()
+        self.how.origin_turned.connect(self._turn_origin)
+        self.how.weights_chosen.connect(self._weigh)
+        self.how.loss_chosen.connect(self._choose_loss)
+        self.how.span_asked.connect(self._ask_span)
+        self.another = button("Add a curve", self._add_another, "link", "Keep this curve and fit a second one")
+        self.more = button("Several series …", self.fit_several, "link", "The same model over many series at once")
         self.write = button("Write your own formula …", self.open_bench, "", "Any formula over the columns (Ctrl+E)")
         QShortcut(QKeySequence("Ctrl+E"), self.write, self.open_bench)
-        for widget in (self.origin, self.use_errors, self.loss, self.another, self.more, self.write):
-            box.addWidget(widget)
+        links = QHBoxLayout()
+        links.setSpacing(0)
+        for link in (self.another, self.more):
+            links.addWidget(link)
+        links.addStretch()
+        box.addWidget(self.how)
+        box.addLayout(links)
+        box.addWidget(self.write)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
         self.strip = EquationStrip()
@@ -162,6 +154,7 @@ class FitPage(StripHands, Page):
         self.comparing.set_stage(stage)
         self.stage = stage
         self.readings.read_changed.connect(self._show_pennants)
+        self.plot.span_dragged.connect(self._take_span)
         self.plot.place_clicked.connect(self.readings.read_at)
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self.session.choose_clicked)
@@ -180,12 +173,8 @@ class FitPage(StripHands, Page):
         self._show_points(series)
         self._show_rows()
         recipe = self._recipe(series)
-        self.origin.setChecked(not recipe.intercept)
-        self.origin.setVisible(not recipe.formula)
         self.bench.show_series()
-        self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
-        self.use_errors.setVisible(series.sigma is not None)
-        self.use_errors.setChecked(recipe.use_errors)
+        self.how.show_recipe(series, recipe, self.session.style)
         self.another.setEnabled(self.session.curve is not None)
         self._begin(series, recipe)
 
@@ -320,11 +309,18 @@ class FitPage(StripHands, Page):
     def _turn_origin(self, checked: bool) -> None:
         self._change(intercept=not checked, label="through the origin" if checked else "with a constant")
 
-    def _turn_errors(self, checked: bool) -> None:
-        self._change(use_errors=checked, label="weight by ± of y" if checked else "equal weights")
+    def _weigh(self, error: ErrorOfY | None) -> None:
+        """Weigh rows by a ± of y, or (None) equally; one edit."""
+        series = self.session.series
+        if series is None:
+            return
+        if error is None:
+            self._change("equal weights", use_errors=False)
+            return
+        study = edits.set_error_of_y(self.session.study, series.id, error)
+        self._change("weight by ± of y", study, use_errors=True)
 
-    def _choose_loss(self, place: int) -> None:
-        chosen = list(LOSS_WORDS)[place]
+    def _choose_loss(self, chosen: str) -> None:
         if self.fit is None or self._recipe(self.fit.series).loss == chosen:
             return
         if chosen == "squares":
@@ -332,15 +328,29 @@ class FitPage(StripHands, Page):
         else:
             self._decide(f"forgive outliers ({chosen})", loss=chosen)
 
-    def _change(self, label: str, **values: bool) -> None:
+    def _ask_span(self, dragged: bool) -> None:
+        """Let a span of x be dragged on the plot, or fit all x again."""
+        if not dragged:
+            self._change("fit all x", span=None)
+            return
+        self.plot.set_hand(Hand.SPAN)
+        self.how.show_dragging()
+
+    def _take_span(self, low: float, high: float) -> None:
+        """Fit only rows with x in a span; the hand moves the view again."""
+        self.plot.set_hand(Hand.MOVE)
+        self._change("fit a span of x", span=(low, high))
+
+    def _change(self, label: str, study: Study | None = None, **values: object) -> None:
+        """Change the recipe of the curve, made first when there is none; ``study`` may be edited already."""
         series, curve = self.session.series, self.session.curve
         if series is None:
             return
-        study = self.session.study
+        study = study or self.session.study
         if curve is None:
             study = edits.add_fit(study, series.id, 1)
             curve = study.curves[-1]
-        changed = replace(curve, **values)
+        changed = replace(curve, **values)  # type: ignore[arg-type]
         if not changed.intercept and changed.degree == 0:
             changed = replace(changed, degree=1)
         self.session.do(label, edits.change_fit(study, changed))
@@ -357,6 +367,9 @@ class FitPage(StripHands, Page):
         aside = ~series.kept[rows]
         self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, None if sigma is None else sigma[rows])
         used = rows[~aside]
+        within = self._recipe(series).span
+        if within is not None:
+            used = used[(x[used] >= within[0]) & (x[used] <= within[1])]
         span = (float(x[used].min()), float(x[used].max())) if len(used) else None
         self.plot.beyond.set_span(span)
         self.plot.lower_beyond.set_span(span)

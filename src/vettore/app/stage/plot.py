@@ -107,6 +107,7 @@ class Plot(pg.GraphicsLayoutWidget):
     row_pointed = Signal(int)
     place_clicked = Signal(float)
     rows_enclosed = Signal(object)
+    span_dragged = Signal(float, float)
 
     def __init__(self, with_residuals: bool = False) -> None:
         super().__init__()
@@ -303,6 +304,8 @@ class Plot(pg.GraphicsLayoutWidget):
             return
         x, y = on_axis(self.marks.xs, self.log[0]), on_axis(self.marks.ys, self.log[1])
         if hand is Hand.SPAN:
+            low, high = (10.0**edge if self.log[0] else edge for edge in (min(xs), max(xs)))
+            self.span_dragged.emit(low, high)
             inside = (x >= min(xs)) & (x <= max(xs))
         else:
             inside = _inside(x, y, np.array(points))
@@ -340,6 +343,10 @@ class Plot(pg.GraphicsLayoutWidget):
             self._fit_axis_widths()
 
     def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.upper.vb.hand is Hand.SPAN:
+            self.set_hand(Hand.MOVE)
+            self.rubber.set_outline([])
+            return
         if event.key() == Qt.Key.Key_Home:
             self.remember_view()
             self.go_home()

@@ -12,11 +12,9 @@ from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import name_rows
-from vettore.core.fit.summary import summary
-from vettore.report.content import goodness_lines, quantity_lines, reading_line
+from vettore.report.content import goodness_lines, quantity_lines, reading_line, summary_of
 from vettore.study import edits
 from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, formula_units
-from vettore.study.series import Role
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
@@ -93,9 +91,7 @@ class FitFindings(Column):
             self._kept_rule.hide()
             return
         style = self._session.style
-        aside = len(fit.series.set_aside)
-        y_name, y_unit = fit.series.name_and_unit(Role.Y)
-        words = summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks)
+        words = summary_of(fit, style)
         if not fit.recipe.id:
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)

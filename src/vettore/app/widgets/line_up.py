@@ -158,8 +158,9 @@ class Thumbnail(QAbstractButton):
             painter.setPen(QPen(ink, 1.6))
             with np.errstate(all="ignore"):
                 values = self.candidate.curve(line)
-            if np.isfinite(values).all():
-                painter.drawPolyline(pixels(line, values))
+            known = np.isfinite(values)
+            if known.any():
+                painter.drawPolyline(pixels(line[known], values[known]))
 
 
 def _corner(width: float) -> QRectF:

@@ -25,8 +25,11 @@ def summary(
     set_aside: int,
     style: NumberStyle,
     found: Sequence[Check] = (),
+    span: str = "",
 ) -> str:
     """Return the sentence for a fit; ``model`` is its name, ``set_aside`` the number of rows left out by the user.
+
+    ``span`` says in words which x alone were fitted.
 
     The gravest of the checks ``found`` is named, a search that did not converge before all else.
     """
@@ -45,6 +48,8 @@ def summary(
         fitted = result.n - result.degrees_of_freedom
         parts.append(f"With {result.n} rows for {fitted} coefficients, trust the ± only roughly.")
     parts += _gravest(found)
+    if span:
+        parts.append(f"Only rows with {span} are fitted.")
     parts += _rows(set_aside)
     return " ".join(parts)
 

@@ -1,0 +1,117 @@
+"""How a fit weighs its rows: the origin, the ± of y, the loss, and the span of x."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from vettore.app.widgets.parts import button
+from vettore.core.rounding import NumberStyle, read_number
+from vettore.study.recipes import FitRecipe
+from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
+
+# The losses in words, each with its proper name in the tip.
+LOSS_WORDS = {
+    "squares": "ordinary least squares",
+    "huber": "forgiving of outliers (Huber)",
+    "tukey": "strongly forgiving (Tukey)",
+}
+EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
+
+
+class HowFitted(QWidget):
+    """Choices that the page turns into edits."""
+
+    origin_turned = Signal(bool)
+    # The ± of y to weigh by, or None for equal weights.
+    weights_chosen = Signal(object)
+    loss_chosen = Signal(str)
+    # Whether a span is to be dragged on the plot; False uses all x again.
+    span_asked = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        self.origin = QCheckBox("through the origin")
+        self.origin.clicked.connect(lambda on: self.origin_turned.emit(on))
+        self.weights = QComboBox()
+        self.weights.setAccessibleName("How rows are weighed")
+        self.weights.activated.connect(self._choose_weights)
+        self.error = QLineEdit()
+        self.error.setFixedWidth(58)
+        self.error.setAccessibleName("Size of the ± of y")
+        self.error.returnPressed.connect(self._take_error)
+        self.error.hide()
+        self.loss = QComboBox()
+        self.loss.addItems(list(LOSS_WORDS.values()))
+        self.loss.setAccessibleName("How outliers are treated")
+        self.loss.setToolTip(
+            "Ordinary: least squares. Forgiving: Huber’s loss. Strongly forgiving: Tukey’s biweight."
+        )
+        self.loss.activated.connect(lambda place: self.loss_chosen.emit(list(LOSS_WORDS)[place]))
+        self.span = button("Fit only a span of x …", self._ask_span, "link", "Drag over the plot; Esc leaves it")
+        self._spanned = False
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(self.weights, 1)
+        line.addWidget(self.error)
+        box.addWidget(self.origin)
+        box.addLayout(line)
+        box.addWidget(self.loss)
+        box.addWidget(self.span)
+
+    def show_recipe(self, series: Series, recipe: FitRecipe, style: NumberStyle) -> None:
+        """Show what is decided for a fit of a series."""
+        self.origin.setChecked(not recipe.intercept)
+        self.origin.setVisible(not recipe.formula)
+        error = series.error_of_y
+        column = series.column(Role.Y_ERROR)
+        words = [EQUAL, *([f"by the ± in {column.name}"] if column else []), CONSTANT, PERCENT]
+        self.weights.clear()
+        self.weights.addItems(words)
+        chosen = EQUAL
+        if recipe.use_errors and series.sigma is not None:
+            kinds = {ErrorKind.CONSTANT: CONSTANT, ErrorKind.PERCENT: PERCENT}
+            chosen = kinds.get(error.kind, words[1] if column else EQUAL)
+        self.weights.setCurrentText(chosen)
+        self.error.setVisible(chosen in (CONSTANT, PERCENT))
+        self.error.setText(style.plain(f"{error.value:g}") if error.value else "")
+        self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
+        self._spanned = recipe.span is not None
+        if recipe.span is not None:
+            low, high = (style.short(float(f"{edge:.4g}")) for edge in recipe.span)
+            self.span.setText(f"x from {low} to {high} · use all")
+        else:
+            self.span.setText("Fit only a span of x …")
+
+    def show_dragging(self) -> None:
+        """Say that the span is being dragged."""
+        self.span.setText("drag over the plot …")
+
+    def _ask_span(self) -> None:
+        self.span_asked.emit(not self._spanned)
+
+    def _choose_weights(self, _place: int) -> None:
+        chosen = self.weights.currentText()
+        self.error.setVisible(chosen in (CONSTANT, PERCENT))
+        if chosen == EQUAL:
+            self.weights_chosen.emit(None)
+        elif chosen in (CONSTANT, PERCENT):
+            self.error.setFocus()
+            if self.error.text().strip():
+                self._take_error()
+        else:
+            self.weights_chosen.emit(ErrorOfY())
+
+    def _take_error(self) -> None:
+        value = read_number(self.error.text().replace("%", "").strip())
+        wrong = value is None or not value > 0
+        self.error.setProperty("wrong", wrong)
+        self.error.style().unpolish(self.error)
+        self.error.style().polish(self.error)
+        self.error.setToolTip("A ± is a number above zero." if wrong else "")
+        if not wrong and value is not None:
+            kind = ErrorKind.CONSTANT if self.weights.currentText() == CONSTANT else ErrorKind.PERCENT
+            self.weights_chosen.emit(ErrorOfY(kind, value))
