@@ -386,3 +386,43 @@ def test_a_span_is_dragged_and_rows_weighed_by_percent(page, qtbot, settled):
     settled()
     assert page.session.curve.span is None
     assert len(page.fit.rows) == 24
+
+
+def test_readings_of_every_kind_are_asked_kept_named_and_used_by_a_formula(page, qtbot, settled):
+    """Three signals averaged, an area, a number from a formula with a given ±, a list as a table and as a series."""
+    from vettore.study.recipes import Asked
+
+    bar, session = page.readings, page.session
+    qtbot.keyClicks(bar.fields[Asked.WHERE], "4,1; 4,3; 4,2")
+    (three,) = bar.present()
+    assert len(three.recipe.signals) == 3
+    assert float(page.fit.result.curve(three.crossings[0].x)) == pytest.approx(4.2)
+    qtbot.keyClick(bar.fields[Asked.WHERE], Qt.Key.Key_Return)
+    bar.more.setCurrentIndex(1)
+    qtbot.keyClicks(bar.fields[Asked.AREA], "0 .. 60")
+    assert page.plot.pennants.pennants[-1][2].startswith("area")
+    qtbot.mouseClick(bar.keeps[Asked.SLOPE], LEFT)
+    bar.more.setCurrentIndex(3)
+    qtbot.keyClicks(bar.fields[Asked.FORMULA], "Q = M/area where M = 500")
+    assert bar._answers[Asked.SLOPE].text().startswith("Q = ")
+    qtbot.keyClick(bar.fields[Asked.FORMULA], Qt.Key.Key_Return)
+    settled()
+    assert [one.name for one in session.study.readings_of(session.curve.id)] == ["place", "area", "Q"]
+    kept = page.findings.kept
+    kept._begin_naming(session.study.readings_of(session.curve.id)[1].id)
+    kept.name.setText("used up")
+    qtbot.keyClick(kept.name, Qt.Key.Key_Return)
+    assert session.study.readings_of(session.curve.id)[2].formula == "Q = M/`used up` where M = 500"
+    qtbot.keyClicks(bar.fields[Asked.VALUE], "0 .. 60 every 20")
+    assert len(bar.present()) == 4
+    qtbot.keyClick(bar.fields[Asked.VALUE], Qt.Key.Key_Return)
+    assert len(bar.table.table.texts) == 4
+    qtbot.mouseClick(bar.table.as_series, LEFT)
+    settled()
+    made = session.study.series[-1]
+    assert (made.rows, [c.name for c in made.columns]) == (4, ["time", "oxygen", "standard error"])
+    bar.fields[Asked.VALUE].setText("ten")
+    assert bar.fields[Asked.VALUE].property("wrong")
+    for _ in range(5):
+        session.undo()
+    assert session.study.readings_of(session.curve.id) == ()

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 import vettore.core as core
 from vettore.core.errors import DataError
 from vettore.study import edits
-from vettore.study.derive import derive_fit, derive_reading
+from vettore.study.derive import derive_fit
 from vettore.study.history import History
+from vettore.study.readings import derive_reading
 from vettore.study.recipes import Asked
 from vettore.study.series import ColumnSettings, Role, guess_roles
 from vettore.study.study import Study

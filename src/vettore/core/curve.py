@@ -77,6 +77,25 @@ class Curve(ABC):
     def area_error(self, a: float, b: float) -> float | None:
         """Return the standard error of the area from a to b; None where unknown."""
 
+    # How numbers read from the curve vary together: each has a vector v (m,) with variance ‖v‖², and the covariance of
+    # two numbers is the dot product of theirs. None where that is not known.
+
+    def value_spread(self, x: float) -> Array | None:
+        """Return the spread of y at x."""
+        return None
+
+    def slope_spread(self, x: float) -> Array | None:
+        """Return the spread of the slope at x."""
+        return None
+
+    def area_spread(self, a: float, b: float) -> Array | None:
+        """Return the spread of the area from a to b."""
+        return None
+
+    def coefficient_spread(self, name: str) -> Array | None:
+        """Return the spread of a coefficient."""
+        return None
+
     def band(self, x: Array | float, level: float = 0.95, of: Of = "mean") -> tuple[Array, Array]:
         """Return (low, high) of the band that holds the curve, or a new measurement, with ``level``."""
         if self.degrees_of_freedom < 1:
@@ -185,6 +204,37 @@ class PolynomialCurve(Curve):
         rows = chebyshev.antiderivative(self.factor) * self.scale.half
         ends = chebyshev.columns(self.scale.t(np.array([a, b], dtype=np.float64)), len(rows))
         return self.residual_sd * float(np.linalg.norm((ends[1] - ends[0]) @ rows))
+
+    def value_spread(self, x: float) -> Array | None:
+        """Return the spread of y at x."""
+        return self._spread(chebyshev.columns(np.atleast_1d(self.scale.t(np.array(x))), len(self.series))[0])
+
+    def slope_spread(self, x: float) -> Array | None:
+        """Return the spread of the slope at x."""
+        if self.residual_sd is None:
+            return None
+        rows = chebyshev.derivative(self.factor) / self.scale.half
+        basis = chebyshev.columns(np.atleast_1d(self.scale.t(np.array(x))), len(rows))[0]
+        return np.asarray(self.residual_sd * (basis @ rows), dtype=np.float64)
+
+    def area_spread(self, a: float, b: float) -> Array | None:
+        """Return the spread of the area from a to b."""
+        if self.residual_sd is None:
+            return None
+        rows = chebyshev.antiderivative(self.factor) * self.scale.half
+        ends = chebyshev.columns(self.scale.t(np.array([a, b], dtype=np.float64)), len(rows))
+        return np.asarray(self.residual_sd * ((ends[1] - ends[0]) @ rows), dtype=np.float64)
+
+    def coefficient_spread(self, name: str) -> Array | None:
+        """Return the spread of the coefficient ``a2`` of x² and the like."""
+        power = int(name[1:])
+        table = chebyshev.as_powers(self.scale, len(self.series))
+        return self._spread(np.array([float(row[power]) if power < len(row) else 0.0 for row in table]))
+
+    def _spread(self, weights: Array) -> Array | None:
+        if self.residual_sd is None:
+            return None
+        return np.asarray(self.residual_sd * (weights @ self.factor), dtype=np.float64)
 
     def _roots(self, series: Array, a: float, b: float) -> Array:
         if not (np.isfinite(a) and np.isfinite(b)):

@@ -52,6 +52,18 @@ def composed(powers: Mapping[str, float]) -> str:
     return quotient(above, below) if below else above
 
 
+def parts(unit: str) -> dict[str, float]:
+    """Return the powers of the parts of a unit, ``mg·min/L`` as mg, min and 1/L; one with brackets stays whole."""
+    if not unit or any(mark in unit for mark in "()*^ "):
+        return {unit: 1.0} if unit else {}
+    out: dict[str, float] = {}
+    for place, side in enumerate(unit.split("/")):
+        for part in side.split("·"):
+            if part and part != "1":
+                out[part] = out.get(part, 0.0) + (1.0 if place == 0 else -1.0)
+    return out
+
+
 def conversion(old: str, new: str) -> tuple[float, float]:
     """Return (factor, offset) that turn values in ``old`` into ``new``. Raises DataError when they do not fit."""
     import pint

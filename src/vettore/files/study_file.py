@@ -25,7 +25,7 @@ from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, Set
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table, cell_texts
 
-FORMAT = 2
+FORMAT = 3
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 

@@ -13,17 +13,16 @@ from vettore.core.fit.summary import summary
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
+from vettore.report.readings import reading_answer, reading_question
 from vettore.study.derive import (
     DerivedFit,
-    DerivedReading,
     coefficient_units,
     derive_fit,
-    derive_reading,
     derived_quantities,
     equation_of,
 )
 from vettore.study.derive_curves import area_unit, derive_area, derive_interpolant, derive_polynomial
-from vettore.study.recipes import Asked
+from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
@@ -164,18 +163,11 @@ def quantity_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
 
 def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:
     """Return a reading in words: what was asked, and the answer with its uncertainty."""
-    x_name, x_unit = fit.series.name_and_unit(Role.X)
-    y_name, y_unit = fit.series.name_and_unit(Role.Y)
-    recipe = reading.recipe
-    beyond = " (beyond the data)" if reading.beyond else ""
-    if recipe.asked is Asked.VALUE:
-        asked = f"{y_name} at {x_name} = {style.short(recipe.at)} {x_unit}".strip()
-        answer = style.pair(reading.value if reading.value is not None else 0.0, reading.standard_error, y_unit)
-    else:
-        asked = f"{x_name} where {y_name} = {style.short(recipe.at)} {y_unit}".strip()
-        answers = [style.pair(one.x, one.standard_error, x_unit) for one in reading.crossings]
-        answer = "; ".join(answers) or "the curve does not take this value near the data"
-    return Line(f"{recipe.name} · {asked}" if recipe.name else asked, answer + beyond)
+    asked, name = reading_question(fit, reading.recipe, style), reading.recipe.name
+    # A formula says its name itself.
+    named = f"{name} · {asked}" if name and not reading.recipe.formula else asked
+    answer = reading_answer(fit, reading, style).partition(" = ")
+    return Line(named, (answer[2] or answer[0]) + (" (beyond the data)" if reading.beyond else ""))
 
 
 def _between(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:

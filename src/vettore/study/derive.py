@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 
 from vettore.core import units
 from vettore.core.arrays import Array
-from vettore.core.curve import Crossing
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import Progress
 from vettore.core.fit.checks import Check, checks
@@ -26,14 +25,12 @@ from vettore.core.formula.coefficient_units import coefficient_units as units_of
 from vettore.core.formula.formula import read_formula
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
-from vettore.study.recipes import Asked, FitRecipe, Reading
+from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
 # Fits kept; a line-up of eleven models over a few series and their undo steps.
 MOST_KEPT = 256
-# A crossing is looked for as far beyond the data as the data are wide.
-SEARCH_BEYOND = 1.0
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
 
 
@@ -50,29 +47,6 @@ class DerivedFit:
     def checks(self) -> tuple[Check, ...]:
         """What was tested about the fit, rows named by their numbers in the series."""
         return checks(self.result, self.rows + 1)
-
-
-@dataclass(frozen=True)
-class Neighbour:
-    """A measured row beside a reading."""
-
-    row: int
-    x: float
-    y: float
-
-
-@dataclass(frozen=True)
-class DerivedReading:
-    """What a reading says: a value with its errors and neighbours, or crossings. Beyond the data is said."""
-
-    recipe: Reading
-    value: float | None = None
-    standard_error: float | None = None
-    slope: float | None = None
-    slope_error: float | None = None
-    neighbours: tuple[Neighbour, ...] = ()
-    crossings: tuple[Crossing, ...] = ()
-    beyond: bool = False
 
 
 _cache: OrderedDict[Hashable, FitResult] = OrderedDict()
@@ -159,33 +133,6 @@ def _fit_formula(
     )
 
 
-def derive_reading(study: Study, reading: Reading) -> DerivedReading:
-    """Return what a reading says now."""
-    return read(derive_fit(study, reading.curve), reading)
-
-
-def read(fit: DerivedFit, reading: Reading) -> DerivedReading:
-    """Ask a fit."""
-    curve = fit.result.curve
-    low, high = curve.span
-    if reading.asked is Asked.WHERE:
-        reach = SEARCH_BEYOND * (high - low)
-        found = curve.crossings_with_error(reading.at, low - reach, high + reach)
-        return DerivedReading(
-            reading, crossings=found, beyond=bool(found) and all(curve.is_beyond(one.x) for one in found)
-        )
-    at = reading.at
-    return DerivedReading(
-        reading,
-        value=float(curve(at)),
-        standard_error=_known(float(curve.standard_error(at))),
-        slope=float(curve.slope(at)),
-        slope_error=_known(float(curve.slope_error(at))),
-        neighbours=_neighbours(fit, at),
-        beyond=curve.is_beyond(at),
-    )
-
-
 def coefficient_unit(series: Series, power: int) -> str:
     """Return the unit of the coefficient of x to a power."""
     x, y = series.column(Role.X), series.column(Role.Y)
@@ -231,22 +178,6 @@ def equation_of(fit: DerivedFit) -> tuple[Box, list[Row]]:
     read = read_formula(fit.recipe.formula, [column.name for column in fit.series.columns])
     left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
     return left, formula_terms(read.right, read.coefficients)
-
-
-def _neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:
-    """Return the nearest measured row on each side, in order of x."""
-    x, y = fit.result.x, fit.result.y
-    found = []
-    below, above = np.flatnonzero(x <= at), np.flatnonzero(x > at)
-    if len(below):
-        found.append(below[np.argmax(x[below])])
-    if len(above):
-        found.append(above[np.argmin(x[above])])
-    return tuple(Neighbour(int(fit.rows[i]), float(x[i]), float(y[i])) for i in found)
-
-
-def _known(value: float) -> float | None:
-    return value if np.isfinite(value) else None
 
 
 def is_known(study: Study, curve: str) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from vettore.core.arrays import Array
@@ -10,7 +12,7 @@ from vettore.core.integrate.sampled import SampledArea, integrate
 from vettore.core.interpolate.interpolant import Interpolant, interpolate
 from vettore.core.polynomial import Polynomial
 from vettore.core.units import product
-from vettore.study.derive import derive_fit
+from vettore.study.derive import DerivedFit, derive_fit
 from vettore.study.recipes import AreaRecipe, InterpolantRecipe, PolynomialRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -55,6 +57,18 @@ def derive_polynomial(study: Study, recipe: PolynomialRecipe) -> Polynomial:
         if not fit.recipe.formula:
             return Polynomial.from_fit(fit.result)
     return Polynomial(recipe.coefficients)
+
+
+def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:
+    """Return a fitted curve at x, with its standard error, as a table of its own that says where it came from."""
+    curve, x = fit.result.curve, np.array(at, dtype=np.float64)
+    (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.series.name_and_unit(Role.Y)
+    columns = [RawColumn(x_name, x_unit, x), RawColumn(y_name, y_unit, curve(x))]
+    error = curve.standard_error(x)
+    if np.isfinite(error).all():
+        columns.append(RawColumn("standard error", y_unit, error))
+    how = (("made from", fit.series.name), ("by", f"{fit.recipe.name.lower()} fitted to it, at {len(x)} x"))
+    return Table(tuple(columns), Source("", how=how, kind="made"))
 
 
 def filled(series: Series, curve: Interpolant, at: Array) -> Table:

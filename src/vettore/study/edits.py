@@ -11,6 +11,7 @@ from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
 from vettore.core.models.model import Model
 from vettore.study.columns import column_names
+from vettore.study.readings import rename_given
 from vettore.study.recipes import Asked, FitRecipe, Reading, ReportRecipe
 from vettore.study.series import (
     CellEdit,
@@ -318,9 +319,34 @@ def remove_fit(study: Study, curve: str) -> Study:
 
 def keep_reading(study: Study, curve: str, asked: Asked, at: float, name: str = "") -> Study:
     """Keep a reading of a curve."""
-    study.find_curve(curve)
-    reading = Reading(f"r{study.counter + 1}", curve, asked, at, name)
-    return replace(study, readings=(*study.readings, reading), counter=study.counter + 1)
+    return keep(study, Reading("", curve, asked, at, name))
+
+
+def keep(study: Study, reading: Reading) -> Study:
+    """Keep a reading; it gets an id, and a name that no other of its curve has when it has one."""
+    study.find_curve(reading.curve)
+    taken = {one.name for one in study.readings_of(reading.curve)}
+    name, number = reading.name, 2
+    while name and name in taken:
+        name, number = f"{reading.name}{number}", number + 1
+    made = replace(reading, id=f"r{study.counter + 1}", name=name)
+    return replace(study, readings=(*study.readings, made), counter=study.counter + 1)
+
+
+def rename_reading(study: Study, reading: str, name: str) -> Study:
+    """Give a kept reading a name; formulas of other readings follow. Raises DataError for a name that is taken."""
+    one = next(r for r in study.readings if r.id == reading)
+    if name and any(r.name == name and r.id != reading for r in study.readings_of(one.curve)):
+        raise DataError(f"Another reading is called {name} already.")
+
+    def changed(other: Reading) -> Reading:
+        if other.id == reading:
+            return replace(other, name=name)
+        if other.curve == one.curve and other.formula and one.name and name:
+            return replace(other, formula=rename_given(other.formula, one.name, name))
+        return other
+
+    return replace(study, readings=tuple(changed(r) for r in study.readings))
 
 
 def drop_reading(study: Study, reading: str) -> Study:

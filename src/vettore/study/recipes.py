@@ -92,17 +92,28 @@ class Asked(StrEnum):
 
     VALUE = "y at x"
     WHERE = "x where y"
+    SLOPE = "slope at x"
+    AREA = "area between x"
+    TURNS = "tops and bottoms"
+    FORMULA = "from a formula"
 
 
 @dataclass(frozen=True)
 class Reading:
-    """A number asked of a curve: y at ``at``, or every x where y is ``at``."""
+    """A number asked of a curve: y or the slope at ``at``, every x where y is ``at``, the area from ``at`` to ``to``.
+
+    ``signals`` are measured values of y whose mean is sought instead of ``at``. ``formula`` makes a number from
+    coefficients and other readings by their names, as ``Q = M/area where M = 500 ± 2 mg``.
+    """
 
     id: str
     curve: str
     asked: Asked
-    at: float
+    at: float = 0.0
     name: str = ""
+    to: float | None = None
+    signals: tuple[float, ...] = ()
+    formula: str = ""
 
 
 @dataclass(frozen=True)

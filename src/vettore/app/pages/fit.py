@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit_pennants import flags_of, kept_readings
 from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
@@ -31,10 +32,10 @@ from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, derive_reading, fit_series
+from vettore.study.derive import DerivedFit, fit_series
 from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import Pulls, formula_of
-from vettore.study.recipes import Asked, FitRecipe, degree_name
+from vettore.study.recipes import FitRecipe, degree_name
 from vettore.study.series import ErrorOfY, Role, Series
 from vettore.study.study import Study
 
@@ -430,22 +431,10 @@ class FitPage(StripHands, Page):
         return curve.model or curve.degree
 
     def _show_pennants(self) -> None:
-        fit = self.fit
-        if fit is None:
-            self.plot.pennants.set_flags([])
-            return
-        study, style = self.session.study, self.session.style
-        x_unit, y_unit = (c.unit if c else "" for c in (fit.series.column(Role.X), fit.series.column(Role.Y)))
-        flags = []
-        kept = [derive_reading(study, one) for one in study.readings_of(fit.recipe.id)] if fit.recipe.id else []
-        for reading, is_kept in [*((one, True) for one in kept), *((one, False) for one in self.readings.present())]:
-            if reading.recipe.asked is Asked.VALUE and reading.value is not None:
-                text = style.pair(reading.value, reading.standard_error, y_unit)
-                flags.append((reading.recipe.at, reading.value, text, is_kept))
-            for one in reading.crossings:
-                text = style.pair(one.x, one.standard_error, x_unit)
-                flags.append((one.x, reading.recipe.at, text, is_kept))
-        self.plot.pennants.set_flags(flags)
+        self.plot.pennants.set_flags([])
+        if self.fit is not None:
+            kept = kept_readings(self.session.study, self.fit)
+            self.plot.pennants.set_flags(flags_of(self.fit, kept, self.readings.present(), self.session.style))
 
     def _show_rows(self) -> None:
         self.rows.setVisible(bool(self.session.rows))

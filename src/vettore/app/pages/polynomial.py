@@ -36,6 +36,7 @@ from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial, Turn
 from vettore.core.polynomial_roots import Root
 from vettore.core.rounding import NumberStyle, read_number
+from vettore.core.typed import numbers_in
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
 from vettore.study.recipes import PolynomialRecipe
@@ -476,27 +477,6 @@ class PolynomialPage(Page):
         study = edits_of_curves.add_polynomial(self.session.study, name or made, p, made if name else "", fit)
         self._chosen = study.polynomials[-1].id
         self.session.do("put a polynomial on the shelf", study)
-
-
-def numbers_in(text: str) -> list[float]:
-    """Return the numbers of a typed list, or of a range ``a … b every c``. Raises DataError."""
-    plain = text.replace("...", "…").replace("..", "…").replace(" to ", " … ")
-    if "…" in plain:
-        head, _, tail = plain.partition("…")
-        end, _, step = tail.partition("every")
-        low, high, by = (read_number(part) if part.strip() else None for part in (head, end, step or "1"))
-        if low is None or high is None or by is None or by <= 0 or high < low or (high - low) / by > 10_000:
-            raise DataError(f"“{text.strip()}” is no range; write it as −2 … 3 every 0.5.")
-        return [low + k * by for k in range(math.floor((high - low) / by + 1e-9) + 1)]
-    found = []
-    for part in plain.replace(";", " ").split():
-        number = read_number(part.strip(","))
-        if number is None:
-            raise DataError(f"“{part}” is not a number. Separate several by semicolons.")
-        found.append(number)
-    if not found:
-        raise DataError("There is no number yet.")
-    return found
 
 
 def root_of(text: str) -> complex:

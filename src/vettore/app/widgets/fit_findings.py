@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.style import serif, theme
 from vettore.app.widgets.check_list import CheckList
+from vettore.app.widgets.kept_readings import KeptReadings
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import name_rows
-from vettore.report.content import goodness_lines, quantity_lines, reading_line, summary_of
-from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units, derive_reading, formula_units
+from vettore.report.content import goodness_lines, quantity_lines, summary_of
+from vettore.study.derive import DerivedFit, coefficient_units, formula_units
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
@@ -35,10 +35,7 @@ class FitFindings(Column):
         self._goodness = Pairs()
         self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
-        self._kept_title, self._kept = section("Kept readings"), QWidget()
-        self._kept_grid = QGridLayout(self._kept)
-        self._kept_grid.setContentsMargins(0, 0, 0, 0)
-        self._kept_grid.setVerticalSpacing(8)
+        self.kept = KeptReadings(session)
         self._numbers = [
             rule(),
             self._coefficients,
@@ -49,12 +46,12 @@ class FitFindings(Column):
         self._follows = Pairs()
         self._follows_parts = (rule(), section("What follows from it"), self._follows)
         self.checks = CheckList(session)
-        self._aside_rule, self._kept_rule = rule(), rule()
+        self._aside_rule = rule()
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:2])
         self.add(*self._follows_parts, *self._numbers[2:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
-        self.add(self._kept_rule, self._kept_title, self._kept)
+        self.add(self.kept)
         self.column.addStretch()
         self.working = button(
             "Show the working", self._show_working, "", "Step by step, how these numbers came about"
@@ -81,14 +78,12 @@ class FitFindings(Column):
                 self._warnings,
                 self._aside_title,
                 self._aside,
-                self._kept_title,
-                self._kept,
+                self.kept,
                 self.checks,
                 *self._follows_parts,
             ):
                 part.hide()
             self._aside_rule.hide()
-            self._kept_rule.hide()
             return
         style = self._session.style
         words = summary_of(fit, style)
@@ -111,7 +106,7 @@ class FitFindings(Column):
         for part in (self._truth_title, self._truth):
             part.setVisible(bool(made))
         self._show_aside(fit)
-        self._show_kept(fit)
+        self.kept.show_readings(fit)
 
     def _show_coefficients(self, fit: DerivedFit) -> None:
         clear(self._grid)
@@ -149,28 +144,6 @@ class FitFindings(Column):
         if len(entries) > 8:
             pairs.append(("and", f"{len(entries) - 8} more"))
         self._aside.show_pairs(pairs)
-
-    def _show_kept(self, fit: DerivedFit) -> None:
-        clear(self._kept_grid)
-        study = self._session.study
-        readings = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
-        for part in (self._kept_rule, self._kept_title, self._kept):
-            part.setVisible(bool(readings))
-        for row, reading in enumerate(readings):
-            line = reading_line(fit, derive_reading(study, reading), self._session.style)
-            self._kept_grid.addWidget(label(line.label, "muted", wrap=True), 2 * row, 0, 1, 2)
-            answer = QWidget()
-            box = QHBoxLayout(answer)
-            box.setContentsMargins(0, 0, 0, 0)
-            text = label(line.text, "value", wrap=True)
-            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            box.addWidget(text, 1)
-            drop = button("let go", lambda identity=reading.id: self._drop(identity), "link", "Remove this reading")
-            box.addWidget(drop)
-            self._kept_grid.addWidget(answer, 2 * row + 1, 0, 1, 2)
-
-    def _drop(self, reading: str) -> None:
-        self._session.do("let go of a reading", edits.drop_reading(self._session.study, reading))
 
 
 def _forgiven(fit: DerivedFit) -> tuple[str, ...]:

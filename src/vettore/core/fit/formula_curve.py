@@ -135,6 +135,33 @@ class FormulaCurve(Curve):
         g = np.array([self._integral(program, a, b) for program in self._gradient])
         return float(np.sqrt(max(g @ self._covariance @ g, 0.0)))
 
+    @cached_property
+    def _root(self) -> Array | None:
+        """A matrix L with L Lᵀ the covariance."""
+        if self._covariance is None:
+            return None
+        values, vectors = np.linalg.eigh(self._covariance)
+        return np.asarray(vectors * np.sqrt(np.maximum(values, 0.0)), dtype=np.float64)
+
+    def _spread(self, gradient: list[float]) -> Array | None:
+        return None if self._root is None else np.asarray(np.array(gradient) @ self._root, dtype=np.float64)
+
+    def value_spread(self, x: float) -> Array | None:
+        """Return the spread of y at x."""
+        return self._spread([float(self._at(program, np.array(x))) for program in self._gradient])
+
+    def slope_spread(self, x: float) -> Array | None:
+        """Return the spread of the slope at x."""
+        return self._spread([float(self._at(program, np.array(x))) for program in self._slope_gradient])
+
+    def area_spread(self, a: float, b: float) -> Array | None:
+        """Return the spread of the area from a to b."""
+        return self._spread([self._integral(program, a, b) for program in self._gradient])
+
+    def coefficient_spread(self, name: str) -> Array | None:
+        """Return the spread of a coefficient; None for one at its limit."""
+        return self._spread([float(one == name) for one in self._free]) if name in self._free else None
+
     def _variance(self, gradient: list[Program], x: Array) -> Array:
         if self._covariance is None:
             return np.full_like(x, np.nan)

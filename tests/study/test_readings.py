@@ -1,0 +1,115 @@
+"""Readings carry the uncertainty of the coefficients they share, and numbers made from them carry it on."""
+
+import numpy as np
+import pytest
+
+from vettore.core.errors import DataError
+from vettore.core.fit.propagate import propagate
+from vettore.core.typed import limits_in, measured_in, numbers_in
+from vettore.study import edits
+from vettore.study.derive import derive_fit
+from vettore.study.readings import derive_reading, read
+from vettore.study.recipes import Asked, Reading
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+
+
+def study_of(x, y, model="", degree=1, units=("min", "mg/L")):
+    columns = (RawColumn("t", units[0], np.asarray(x)), RawColumn("c", units[1], np.asarray(y)))
+    study = edits.add_series(Study(), Table(columns, Source("made")), "made")
+    return edits.add_model(study, "s1", model) if model else edits.add_fit(study, "s1", degree)
+
+
+@pytest.fixture
+def decay():
+    t = np.linspace(0, 60, 25)
+    return study_of(t, 8 * np.exp(-0.05 * t) + 0.1 * np.sin(9 * t), "exponential-decay")
+
+
+def keep(study, **asked):
+    return edits.keep(study, Reading("", study.curves[0].id, **asked))
+
+
+def test_numbers_of_readings_and_coefficients_agree_with_those_worked_out_alone(decay):
+    """A formula over readings has the value and the error of the same quantity over coefficients, correlation and all."""
+    study = keep(decay, asked=Asked.AREA, at=0.0, to=30.0, name="area")
+    study = keep(study, asked=Asked.VALUE, at=0.0, name="start")
+    study = keep(study, asked=Asked.SLOPE, at=0.0, name="fall")
+    study = keep(study, asked=Asked.WHERE, at=4.0, name="half")
+    fit = derive_fit(study, study.curves[0].id)
+    for text, alone in (
+        ("area", "A*(1 - exp(-k*30))/k"),
+        ("Q = -fall/start", "k"),
+        ("start - A", "0*A"),
+        ("half*k", "ln(A/4)"),
+        ("M/area where M = 500 ± 0 mg", "500*k/(A*(1 - exp(-k*30)))"),
+    ):
+        made = read(fit, Reading("", fit.recipe.id, Asked.FORMULA, formula=text), study.readings)
+        told = propagate(alone, fit.result)
+        assert made.value == pytest.approx(told.value, rel=1e-9, abs=1e-9), text
+        assert made.standard_error == pytest.approx(told.standard_error, rel=1e-6, abs=1e-9), text
+    assert made.unit == "L/min"
+    typed = read(fit, Reading("", "", Asked.FORMULA, formula="3*M where M = 500 ± 2 mg"))
+    assert (typed.value, typed.standard_error, typed.unit) == (1500.0, 6.0, "mg")
+
+
+def test_a_polynomial_shares_its_spread_the_same_way():
+    """The slope between two values of a line is the slope, and so is its error."""
+    x = np.linspace(2, 9, 12)
+    study = study_of(x, 3 + 2 * x + 0.1 * np.cos(7 * x))
+    study = keep(study, asked=Asked.VALUE, at=1.0, name="low")
+    study = keep(study, asked=Asked.VALUE, at=5.0, name="high")
+    fit = derive_fit(study, study.curves[0].id)
+    slope = fit.result.coefficients["a1"]
+    made = read(fit, Reading("", fit.recipe.id, Asked.FORMULA, formula="(high - low)/4"), study.readings)
+    assert (made.value, made.standard_error) == pytest.approx((slope.value, slope.standard_error))
+    own = read(fit, Reading("", fit.recipe.id, Asked.FORMULA, formula="a1 - slope0 where slope0 = 2"), study.readings)
+    assert own.standard_error == pytest.approx(slope.standard_error)
+
+
+def test_a_calibration_is_read_backwards_from_replicate_signals():
+    """x̂ and its error are those of inverse prediction: s/b·√(1/m + 1/n + (ȳ₀ − ȳ)²/(b²Σ(x − x̄)²))."""
+    x = np.repeat([0.0, 5.0, 10.0, 20.0], 2)
+    y = 2 + 0.5 * x + np.array([0.1, -0.1, 0.05, -0.02, -0.1, 0.08, 0.03, -0.04])
+    study = study_of(x, y)
+    fit = derive_fit(study, study.curves[0].id)
+    signals = (6.1, 6.3, 6.2)
+    said = read(fit, Reading("", fit.recipe.id, Asked.WHERE, float(np.mean(signals)), signals=signals))
+    b, s = fit.result.coefficients["a1"].value, fit.result.residual_sd
+    wanted = s / b * np.sqrt(1 / 3 + 1 / 8 + (6.2 - y.mean()) ** 2 / (b**2 * np.sum((x - x.mean()) ** 2)))
+    assert said.crossings[0].standard_error == pytest.approx(wanted)
+    alone = read(fit, Reading("", fit.recipe.id, Asked.WHERE, 6.2))
+    assert alone.single == pytest.approx(s / b * np.sqrt(1 + (wanted * b / s) ** 2 - 1 / 3))
+
+
+def test_names_are_kept_apart_followed_and_refused(decay):
+    """Renaming is followed by formulas; a missing value, a place that is no number and a taken name are said."""
+    study = keep(decay, asked=Asked.AREA, at=0.0, to=30.0, name="area")
+    study = keep(study, asked=Asked.AREA, at=0.0, to=60.0, name="area")
+    assert [one.name for one in study.readings] == ["area", "area2"]
+    study = keep(study, asked=Asked.FORMULA, formula="Q = M/area where M = 500 ± 2", name="Q")
+    study = edits.rename_reading(study, study.readings[0].id, "early part")
+    assert study.readings[2].formula == "Q = M/`early part` where M = 500 ± 2"
+    assert derive_reading(study, study.readings[2]).value > 0
+    with pytest.raises(DataError, match="already"):
+        edits.rename_reading(study, study.readings[0].id, "area2")
+    gone = edits.drop_reading(study, study.readings[0].id)
+    assert "no value for early part" in derive_reading(gone, gone.readings[1]).problem
+    nothing = keep(study, asked=Asked.WHERE, at=99.0, name="never")
+    fit = derive_fit(nothing, nothing.curves[0].id)
+    said = read(fit, Reading("", fit.recipe.id, Asked.FORMULA, formula="2*never"), nothing.readings)
+    assert "not one number" in said.problem or said.value is not None
+    circle = keep(study, asked=Asked.FORMULA, formula="loop + 1", name="loop")
+    assert derive_reading(circle, circle.readings[-1]).problem
+
+
+def test_typed_numbers():
+    """Lists, ranges, limits, and a number with its ± and unit; slips are refused."""
+    assert numbers_in("1; 2,5 3") == [1.0, 2.5, 3.0]
+    assert numbers_in("0 .. 1 every 0,25") == [0.0, 0.25, 0.5, 0.75, 1.0]
+    assert limits_in("10 to 60") == limits_in("10 … 60") == limits_in("10; 60") == (10.0, 60.0)
+    assert measured_in("500,5 ± 2 mg/L") == (500.5, 2.0, "mg/L")
+    assert measured_in("12 kg") == (12.0, None, "kg")
+    for wrong, of in (("a", numbers_in), ("5 .. 1", numbers_in), ("10", limits_in), ("± 2", measured_in)):
+        with pytest.raises(DataError, match=r"write|several"):
+            of(wrong)
