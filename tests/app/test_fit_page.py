@@ -426,3 +426,41 @@ def test_readings_of_every_kind_are_asked_kept_named_and_used_by_a_formula(page,
     for _ in range(5):
         session.undo()
     assert session.study.readings_of(session.curve.id) == ()
+
+
+def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(page, qtbot, settled):
+    """The check opens its picture, the fit without the row is shown beside, and one click sets it aside."""
+    session = page.session
+    session.do("bring all back", edits.bring_rows_back(session.study, session.series.id, range(25)))
+    settled()
+    row = page.findings.checks.rows[0]
+    assert "Row 10" in page.findings.checks.sentences[0]
+    qtbot.mouseClick(row, LEFT, pos=QPoint(60, 8))
+    px, py = row.picture.places()
+    far = int(np.nanargmax(np.abs(row.picture._picture.y)))
+    qtbot.mouseClick(row.picture, LEFT, pos=QPoint(int(px[far]), int(py[far])))
+    assert session.rows == {9}
+    with_it = page.fit.result.coefficients["k"].value
+    qtbot.mouseClick(row.without, LEFT)
+    settled()
+    told = page.without.without
+    assert told.now.result.coefficients["k"].value == with_it
+    assert page.plot.ghost.curve is told.then.result.curve
+    assert page.without.table.texts[-2][0] == "residual s"
+    assert [entry.row for entry in session.series.set_aside] == []
+    qtbot.keyClicks(page.without.reason, "bubble")
+    qtbot.mouseClick(page.without.aside, LEFT)
+    settled()
+    assert session.series.reason(9) == "bubble"
+    assert page.fit.result.coefficients["k"].value == told.then.result.coefficients["k"].value
+    assert page.plot.ghost.curve is None
+    qtbot.mouseClick(page.findings.turn_tests, LEFT)
+    assert page.findings.turn_tests.text() == "t and p"
+    qtbot.mouseClick(page.findings.turn_correlations, LEFT)
+    assert "A with k" not in page.findings.correlations.accessibleName()
+    assert "k with A" in page.findings.correlations.accessibleName()
+    session.choose_rows({3})
+    qtbot.mouseClick(page.rows.ask, LEFT)
+    settled()
+    qtbot.mouseClick(page.without.leave, LEFT)
+    assert page.plot.ghost.curve is None

@@ -28,6 +28,7 @@ from vettore.app.widgets.parts import Invitation, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralDialog
+from vettore.app.widgets.without_bar import WithoutBar
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
@@ -38,6 +39,7 @@ from vettore.study.pulls import Pulls, formula_of
 from vettore.study.recipes import FitRecipe, degree_name
 from vettore.study.series import ErrorOfY, Role, Series
 from vettore.study.study import Study
+from vettore.study.without import Without, fit_without
 
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
@@ -68,7 +70,7 @@ class FitPage(StripHands, Page):
         self._waiting.timeout.connect(lambda: self.searching.show())
         self._build_choices()
         self._build_stage(open_file)
-        self.findings = FitFindings(session)
+        self.findings = FitFindings(session, self.preview_without)
         session.rows_changed.connect(self._show_rows)
         session.own_models.changed.connect(self.refresh)
         session.pointed_changed.connect(self._show_pointed)
@@ -125,7 +127,9 @@ class FitPage(StripHands, Page):
         self.bench.asked.connect(self.fit_own)
         self.bench.spread.connect(lambda on: [part.setVisible(not on) for part in (self.strip, self.readings)])
         self.readings = ReadingBar(self.session)
-        self.rows = RowBar(self.session)
+        self.rows = RowBar(self.session, self.preview_without)
+        self.without = WithoutBar(self.session)
+        self.without.closed.connect(self._leave_preview)
         filled = QWidget()
         box = QVBoxLayout(filled)
         box.setContentsMargins(0, 0, 0, 0)
@@ -145,6 +149,7 @@ class FitPage(StripHands, Page):
             (self.refusal, 0),
             (self.plot, 1),
             (self.rows, 0),
+            (self.without, 0),
             (self.readings, 0),
         ):
             box.addWidget(widget, stretch)
@@ -329,6 +334,26 @@ class FitPage(StripHands, Page):
         else:
             self._decide(f"forgive outliers ({chosen})", loss=chosen)
 
+    def preview_without(self, rows: list[int]) -> None:
+        """Show what the fit would become without rows, before they are set aside."""
+        fit = self.fit
+        if fit is None:
+            return
+
+        def done(found: Without) -> None:
+            self.plot.ghost.set_curve(found.then.result.curve)
+            self.without.show_without(found)
+            # So that the plot stays large.
+            self.readings.hide()
+
+        self.session.background.run(
+            "without", lambda: fit_without(fit.series, fit.recipe, rows), done, self._say_refusal
+        )
+
+    def _leave_preview(self) -> None:
+        self.plot.ghost.set_curve(None)
+        self.readings.setVisible(not self.bench.terms.isVisible())
+
     def _ask_span(self, dragged: bool) -> None:
         """Let a span of x be dragged on the plot, or fit all x again."""
         if not dragged:
@@ -388,6 +413,7 @@ class FitPage(StripHands, Page):
         self.plot.line.set_curve(result.curve, result.level)
         self._show_residuals(fit)
         self._shaping, self._pulls = None, Pulls(fit)
+        self.without.close_bar()
         self.strip.show_shaped("")
         self._show_equation(fit)
         self._show_grips()

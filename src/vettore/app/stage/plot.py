@@ -124,7 +124,9 @@ class Plot(pg.GraphicsLayoutWidget):
         self._shares = False
         self.upper = self._panel(0, "")
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
-        for item, z in ((self.beyond, -50), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
+        # A curve that might be, beside the one that is.
+        self.ghost = CurveLine(ghost=True)
+        for item, z in ((self.beyond, -50), (self.ghost, 6), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
             item.setZValue(z)
             self.upper.vb.addItem(item, ignoreBounds=True)
         self.lower: pg.PlotItem | None = None
@@ -265,7 +267,7 @@ class Plot(pg.GraphicsLayoutWidget):
         self.upper.getAxis("left").setLogMode(y)
         for panel in filter(None, (self.upper, self.lower)):
             panel.getAxis("bottom").setLogMode(x)
-        for item in (self.marks, self.line, self.beyond, self.pennants, self.trace, *self.others):
+        for item in (self.marks, self.line, self.ghost, self.beyond, self.pennants, self.trace, *self.others):
             item.log = (x, y)
         if self.lower is not None:
             for item in (self.residual_marks, self.lower_beyond):

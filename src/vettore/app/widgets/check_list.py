@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.style import colour
+from vettore.app.widgets.check_picture import CheckPicture
 from vettore.app.widgets.parts import button, clear, label, rule, section
-from vettore.core.fit.checks import Check, Verdict
+from vettore.core.fit.check_pictures import picture
+from vettore.core.fit.checks import Check, Kind, Verdict
 from vettore.study.derive import DerivedFit
 
 
@@ -49,36 +51,101 @@ class Mark(QWidget):
         painter.drawPath(path)
 
 
-class CheckList(QWidget):
-    """All checks of the shown fit, the ones that ask for a look first."""
+class CheckRow(QWidget):
+    """One check; a click on it, or Enter, opens the picture that it rests on."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, one: Check, fit: DerivedFit, session: Session, without: Callable[[list[int]], None]) -> None:
         super().__init__()
-        self._session = session
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(2)
-        self._grid.setColumnStretch(1, 1)
+        self._check, self._fit, self._session = one, fit, session
+        self.picture: CheckPicture | None = None
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 2, 0, 2)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(1, 1)
+        grid.addWidget(Mark(one.verdict), 0, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(label(one.sentence, "sentence", wrap=True), 0, 1)
+        if one.figure:
+            grid.addWidget(label(one.figure, "muted", wrap=True), 1, 1)
+        self._grid = grid
+        self.shows = picture(one.kind, fit.result) is not None
+        if self.shows:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            self.setToolTip("Click for the picture that this rests on")
+        self.setAccessibleName(f"{one.verdict.value}: {one.sentence} {one.figure}")
+        if one.rows:
+            rows = [int(fit.rows[i]) for i in one.rows]
+            links = QHBoxLayout()
+            words = "Show it" if len(rows) == 1 else "Show them"
+            links.addWidget(button(words, lambda: session.choose_rows(rows), "link", "Choose on the plot"))
+            asks = "What without it?" if len(rows) == 1 else "What without them?"
+            self.without = button(asks, lambda: without(rows), "link", "See the fit without, before deciding")
+            links.addWidget(self.without)
+            links.addStretch()
+            grid.addLayout(links, 2, 1)
+
+    @property
+    def kind(self) -> Kind:
+        """What was tested."""
+        return self._check.kind
+
+    def turn(self) -> None:
+        """Open the picture, or close it."""
+        if self.picture is not None:
+            self.picture.setParent(None)
+            self.picture.deleteLater()
+            self.picture = None
+            return
+        told = picture(self._check.kind, self._fit.result)
+        if told is not None:
+            self.picture = CheckPicture(told, self._check.rows, self._session.style)
+            self.picture.clicked.connect(lambda place: self._session.choose_rows([int(self._fit.rows[place])]))
+            self._grid.addWidget(self.picture, 3, 0, 1, 2)
+
+    def mousePressEvent(self, event) -> None:
+        if self.shows and event.button() == Qt.MouseButton.LeftButton:
+            self.turn()
+
+    def keyPressEvent(self, event) -> None:
+        if self.shows and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.turn()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event) -> None:
+        super().paintEvent(event)
+        if self.hasFocus():
+            painter = QPainter(self)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colour("accent"), 1.2))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+
+
+class CheckList(QWidget):
+    """All checks of the shown fit, the ones that ask for a look first; ``without`` shows the fit without rows."""
+
+    def __init__(self, session: Session, without: Callable[[list[int]], None]) -> None:
+        super().__init__()
+        self._session, self._without = session, without
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(1)
         self.sentences: list[str] = []
+        self.rows: list[CheckRow] = []
 
     def show_checks(self, found: Sequence[Check], fit: DerivedFit) -> None:
-        """Show the checks of a fit."""
-        clear(self._grid)
+        """Show the checks of a fit; pictures that are open stay open."""
+        open_kinds = {row.kind for row in self.rows if row.picture is not None}
+        clear(self._box)
         self.setVisible(bool(found))
         order = [Verdict.BAD, Verdict.LOOK, Verdict.GOOD]
-        ordered = sorted(found, key=lambda one: order.index(one.verdict))
+        ordered = sorted(found, key=lambda one: (order.index(one.verdict), list(Kind).index(one.kind)))
         self.sentences = [one.sentence for one in ordered]
-        self._grid.addWidget(rule(), 0, 0, 1, 2)
-        self._grid.addWidget(section("Checks"), 1, 0, 1, 2)
-        for place, one in enumerate(ordered):
-            row = 2 + 3 * place
-            self._grid.addWidget(Mark(one.verdict), row, 0, Qt.AlignmentFlag.AlignTop)
-            self._grid.addWidget(label(one.sentence, "sentence", wrap=True), row, 1)
-            if one.figure:
-                self._grid.addWidget(label(one.figure, "muted", wrap=True), row + 1, 1)
-            if one.rows:
-                rows = [int(fit.rows[i]) for i in one.rows]
-                words = "Show this row" if len(rows) == 1 else "Show these rows"
-                show = button(words, lambda rows=rows: self._session.choose_rows(rows), "link")
-                self._grid.addWidget(show, row + 2, 1, Qt.AlignmentFlag.AlignLeft)
+        self._box.addWidget(rule())
+        self._box.addWidget(section("Checks"))
+        self.rows = [CheckRow(one, fit, self._session, self._without) for one in ordered]
+        for row in self.rows:
+            self._box.addWidget(row)
+            if row.kind in open_kinds:
+                row.turn()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QWidget
@@ -9,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.style import serif, theme
 from vettore.app.widgets.check_list import CheckList
+from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import WorkingDrawer
@@ -22,7 +25,7 @@ _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 class FitFindings(Column):
     """The findings of the Fit page."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, without: Callable[[list[int]], None]) -> None:
         super().__init__("What the fit says")
         self._session = session
         self.sentence = label("", "sentence", wrap=True)
@@ -36,19 +39,28 @@ class FitFindings(Column):
         self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
         self.kept = KeptReadings(session)
+        self.turn_tests = button("", self._turn_tests, "link", "Show the range, or t and p, of each coefficient")
+        self._tests = False
+        self.correlations = Correlations()
+        self.correlations.hide()
+        self.turn_correlations = button(
+            "correlations", self._turn_correlations, "link", "How the errors of coefficients go together"
+        )
         self._numbers = [
             rule(),
             self._coefficients,
+            self.turn_correlations,
             rule(),
             section("Goodness of fit"),
             self._goodness,
         ]
         self._follows = Pairs()
         self._follows_parts = (rule(), section("What follows from it"), self._follows)
-        self.checks = CheckList(session)
+        self.checks = CheckList(session, without)
         self._aside_rule = rule()
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:2])
-        self.add(*self._follows_parts, *self._numbers[2:], self.checks)
+        self.add(self.turn_correlations, self.correlations)
+        self.add(*self._follows_parts, *self._numbers[3:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.add(self.kept)
@@ -63,6 +75,14 @@ class FitFindings(Column):
         if self._fit is not None:
             self.drawer = WorkingDrawer(self._fit, self._session.style, self)
             self.drawer.show()
+
+    def _turn_tests(self) -> None:
+        self._tests = not self._tests
+        if self._fit is not None:
+            self._show_coefficients(self._fit)
+
+    def _turn_correlations(self) -> None:
+        self.correlations.setVisible(not self.correlations.isVisible())
 
     def show_fit(self, fit: DerivedFit | None, refusal: str) -> None:
         """Show a fit, or why there is none."""
@@ -80,6 +100,7 @@ class FitFindings(Column):
                 self._aside,
                 self.kept,
                 self.checks,
+                self.correlations,
                 *self._follows_parts,
             ):
                 part.hide()
@@ -109,11 +130,22 @@ class FitFindings(Column):
         self.kept.show_readings(fit)
 
     def _show_coefficients(self, fit: DerivedFit) -> None:
+        self._grid.removeWidget(self.turn_tests)
+        self.turn_tests.setParent(self)
         clear(self._grid)
         self._grid.addWidget(section("Coefficients"), 0, 0, 1, 3)
         percent = f"{fit.result.level:.0%} range".replace("%", " %")
-        self._grid.addWidget(label(percent, "muted"), 0, 3, Qt.AlignmentFlag.AlignRight)
-        style = self._session.style
+        self.turn_tests.setText("t and p" if self._tests else percent)
+        self._grid.addWidget(self.turn_tests, 0, 3, Qt.AlignmentFlag.AlignRight)
+        self.turn_tests.show()
+        style, table = self._session.style, fit.result.correlation
+        several = table is not None and len(table) > 1
+        self.turn_correlations.setVisible(several)
+        names = fit.result.fitted_names or tuple(fit.result.coefficients)
+        if several and table is not None and len(names) == len(table):
+            self.correlations.show_table(names, table, style)
+        else:
+            self.correlations.hide()
         for row, (coefficient, unit) in enumerate(
             zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True), 1
         ):
@@ -131,6 +163,8 @@ class FitFindings(Column):
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
             said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
             self._grid.addWidget(label(said, "label"), row, 2)
+            if self._tests:
+                span = f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
             reach = label(span, "muted", wrap=True)
             reach.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self._grid.addWidget(reach, row, 3)
@@ -144,6 +178,10 @@ class FitFindings(Column):
         if len(entries) > 8:
             pairs.append(("and", f"{len(entries) - 8} more"))
         self._aside.show_pairs(pairs)
+
+
+def _compared(probability: str) -> str:
+    return probability if probability.startswith("<") else f"= {probability}"
 
 
 def _forgiven(fit: DerivedFit) -> tuple[str, ...]:

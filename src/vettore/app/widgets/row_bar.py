@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtWidgets import QLineEdit
 
 from vettore.app.session import Session
@@ -13,7 +15,7 @@ from vettore.study.series import Role
 class RowBar(Bar):
     """Follows the chosen rows of the session."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, without: Callable[[list[int]], None] | None = None) -> None:
         super().__init__(session)
         box = self.row
         self._what = Elided("sentence")
@@ -23,13 +25,20 @@ class RowBar(Bar):
         self.reason.returnPressed.connect(self._set_aside)
         self.aside = button("Set aside", self._set_aside, tip="Leave the chosen rows out of every fit (S)")
         self.back = button("Bring back", session.bring_back, tip="Use the chosen rows again (B)")
+        self.ask = button("What without?", lambda: self._without(), "link", "See the fit without, before deciding")
+        self._preview = without
         box.addWidget(self._what, 3)
+        box.addWidget(self.ask)
         box.addWidget(self.reason, 2)
         box.addWidget(self.aside)
         box.addWidget(self.back)
         session.rows_changed.connect(self._refresh)
         session.study_changed.connect(self._refresh)
         self._refresh()
+
+    def _without(self) -> None:
+        if self._preview is not None:
+            self._preview(sorted(self._session.rows))
 
     def _set_aside(self) -> None:
         self._session.set_aside(self.reason.text().strip())
@@ -39,7 +48,7 @@ class RowBar(Bar):
         series, rows = self._session.series, self._session.rows
         if series is None or not rows:
             self._what.setText("Click a point or a row to look at it or set it aside.")
-            for widget in (self.reason, self.aside, self.back):
+            for widget in (self.reason, self.aside, self.back, self.ask):
                 widget.hide()
             return
         gone = {entry.row for entry in series.set_aside}
@@ -47,6 +56,7 @@ class RowBar(Bar):
         self.aside.setVisible(not rows <= gone)
         self.reason.setVisible(not rows <= gone)
         self.back.setVisible(bool(rows & gone))
+        self.ask.setVisible(self._preview is not None and not rows & gone)
 
     def _one(self, row: int) -> str:
         series, style = self._session.series, self._session.style
