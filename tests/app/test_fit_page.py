@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 
 from vettore.demo.study import demo_study
 from vettore.study import edits
+from vettore.study.derive import derive_fit
 from vettore.study.line_up import OWN
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -201,7 +202,7 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
         study = edits.add_series(study, Table(columns, Source("made")), f"Jar {number}")
     session.do("jars", study)
     settled()
-    page.fit_several()
+    qtbot.mouseClick(page.more, LEFT)
     dialog = page.several
     dialog.series[page.fit.series.id].setChecked(False)
     for one in session.study.series:
@@ -218,9 +219,18 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
     before = len(session.study.curves)
     qtbot.mouseClick(dialog.keep, LEFT)
     assert len(session.study.curves) == before + 3
+    settled()
+    kept = derive_fit(session.study, session.study.curves[-1].id).result
+    row = dialog.several.rows[-1]
+    assert kept.coefficients["k"].held
+    assert kept.coefficients["A"].value == pytest.approx(row.coefficients["A"].value, rel=1e-6)
+    assert float(row.curve(30.0)) == pytest.approx(float(kept.curve(30.0)), rel=1e-6)
+    qtbot.mouseClick(dialog.turn, LEFT)
+    assert len(dialog.overlay.legend.entries) == 3
     session.undo()
     assert len(session.study.curves) == before
-    dialog.close()
+    dialog.closed.emit()
+    assert page.stage.currentIndex() == 1
 
 
 def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot, settled):

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from vettore.core.curve import Curve
 from vettore.core.errors import DataError
+from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.fit.polynomial import polynomial_formula
-from vettore.core.fit.result import Coefficient
+from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.fit.shared import fit_shared
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.write import name_text
 from vettore.study.derive import fit_series
 from vettore.study.derive_curves import points_in_use
 from vettore.study.edits import with_model
@@ -18,13 +22,18 @@ from vettore.study.series import Role, Series
 
 @dataclass(frozen=True)
 class SeveralRow:
-    """One series of the table: its coefficients by name, or why it has none."""
+    """One series of the table: its coefficients by name and its curve, or why it has none.
+
+    ``formula`` is the model over the columns of the series.
+    """
 
     series: str
     name: str
     coefficients: dict[str, Coefficient]
     residual_sd: float | None = None
     refusal: str = ""
+    curve: Curve | None = None
+    formula: str = ""
 
 
 @dataclass(frozen=True)
@@ -50,8 +59,13 @@ def fit_each(series: Sequence[Series], recipe: FitRecipe) -> Several:
     rows = []
     for one in series:
         try:
-            result = fit_series(one, recipe_for(one, recipe)).result
-            rows.append(SeveralRow(one.id, one.name, dict(result.coefficients), result.residual_sd))
+            own = recipe_for(one, recipe)
+            result = fit_series(one, own).result
+            rows.append(
+                SeveralRow(
+                    one.id, one.name, dict(result.coefficients), result.residual_sd, "", result.curve, own.formula
+                )
+            )
         except DataError as error:
             rows.append(SeveralRow(one.id, one.name, {}, refusal=str(error)))
     return Several(tuple(rows))
@@ -71,7 +85,25 @@ def fit_together(series: Sequence[Series], recipe: FitRecipe, shared: Collection
         data.append({x_name: x, y_name: y})
     told = fit_shared(formula, data, shared, dict(recipe.hold))
     rows = tuple(
-        SeveralRow(one.id, one.name, dict(coefficients))
+        _together(one, recipe, coefficients, told.result)
         for one, coefficients in zip(series, told.coefficients, strict=True)
     )
     return Several(rows, told.shared, told.result.residual_sd)
+
+
+def _together(
+    series: Series, recipe: FitRecipe, coefficients: Mapping[str, Coefficient], result: FitResult
+) -> SeveralRow:
+    """Return what a fit of all series together says of one; its curve is without a band."""
+    x_name, y_name = (series.name_and_unit(role)[0] for role in (Role.X, Role.Y))
+    own = recipe_for(series, recipe)
+    formula = own.formula or polynomial_formula(
+        recipe.degree, recipe.intercept, (name_text(x_name), name_text(y_name))
+    )
+    read = read_formula(formula, [column.name for column in series.columns])
+    x, _, _ = points_in_use(series)
+    # The model over this series may call its coefficients otherwise; their order is the same.
+    values = {name: one.value for name, one in zip(read.coefficients, coefficients.values(), strict=True)}
+    span = (float(x.min()), float(x.max()))
+    curve = FormulaCurve(read.right, x_name, values, (), None, span, result.residual_sd, result.degrees_of_freedom)
+    return SeveralRow(series.id, series.name, dict(coefficients), curve=curve, formula=formula)

@@ -27,7 +27,7 @@ from vettore.app.widgets.line_up_panel import LineUpPanel
 from vettore.app.widgets.parts import Invitation, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
-from vettore.app.widgets.several import SeveralDialog
+from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
@@ -158,6 +158,9 @@ class FitPage(StripHands, Page):
         stage.addWidget(Invitation("A fit needs measured points. Bring in data first.", "Open a file …", open_file))
         stage.addWidget(filled)
         self.comparing.set_stage(stage)
+        self.several = SeveralView(self.session)
+        self.several.closed.connect(lambda: stage.setCurrentIndex(1))
+        stage.addWidget(self.several)
         self.stage = stage
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
@@ -168,7 +171,7 @@ class FitPage(StripHands, Page):
     def refresh(self) -> None:
         """Show the chosen series with its chosen curve; a series without one gets a straight line drawn."""
         series = self.session.series
-        if series is None or not self.comparing.is_open:
+        if series is None or self.stage.currentIndex() <= 1:
             self.stage.setCurrentIndex(0 if series is None else 1)
         self.choices.setEnabled(series is not None)
         if series is None:
@@ -271,8 +274,8 @@ class FitPage(StripHands, Page):
     def fit_several(self) -> None:
         """Open the table of this model over many series."""
         if self.fit is not None:
-            self.several = SeveralDialog(self.session, self.fit, self.strip)
-            self.several.show()
+            self.several.open(self.fit)
+            self.stage.setCurrentWidget(self.several)
 
     def open_bench(self) -> None:
         """Open the bench on the formula of the curve."""

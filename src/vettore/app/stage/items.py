@@ -229,9 +229,10 @@ class Marks(StageItem):
 class CurveLine(StageItem):
     """A curve at screen resolution, solid over its data and dashed beyond, with its band; a ghost is dashed throughout."""
 
-    def __init__(self, ghost: bool = False) -> None:
+    def __init__(self, ghost: bool = False, ink: str = "") -> None:
         super().__init__()
-        self._ghost = ghost
+        # A colour of its own where several curves share a plot.
+        self._ghost, self._ink = ghost, ink
         self.curve: Curve | None = None
         self.level = 0.95
 
@@ -256,14 +257,14 @@ class CurveLine(StageItem):
             low, high = to_pixels.y(low), to_pixels.y(high)
         reach = 4 * area.height() + 1000
         clip = (area.center().y() - reach, area.center().y() + reach)
-        if not self._ghost and np.isfinite(low).all() and np.isfinite(high).all():
+        if not (self._ghost or self._ink) and np.isfinite(low).all() and np.isfinite(high).all():
             self._draw_band(painter, pixels, np.clip(low, *clip), np.clip(high, *clip))
         inside = (x >= self.curve.span[0]) & (x <= self.curve.span[1])
         y = np.clip(y, *clip)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         edges = [to_pixels.x(self.curve.span[0]), to_pixels.x(self.curve.span[1])]
         for mask, dashed in ((pixels <= edges[0], True), (inside, False), (pixels >= edges[1], True)):
-            pen = QPen(colour("accent" if self._ghost else "fit"), 2.0)
+            pen = QPen(QColor(self._ink) if self._ink else colour("accent" if self._ghost else "fit"), 2.0)
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             if dashed or self._ghost:
                 pen.setDashPattern([4, 3])
