@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QApplication
 
 from vettore.demo.study import demo_study
 from vettore.study import edits
@@ -151,18 +152,31 @@ def test_shaping_a_polynomial_turns_it_into_its_formula_only_when_held(page, qtb
     np.testing.assert_allclose(page.fit.result.curve(0.0), page.fit.result.coefficients["a0"].value)
 
 
-def test_the_working_is_shown_step_by_step(page, qtbot, settled):
-    """The path of a search; for a line the sums, the normal equations and R² from its two sums."""
+def test_the_working_is_shown_step_by_step_and_replayed(page, qtbot, settled, monkeypatch):
+    """The path of a search runs on the plot; a line has its sums, normal equations and R² from its two sums."""
+    monkeypatch.setattr("vettore.app.widgets.working.STEP_MS", 1)
+    best = page.fit.result.coefficients["k"].value
     qtbot.mouseClick(page.findings.working, LEFT)
-    assert "The path of the search" in page.findings.drawer.text.toPlainText()
-    page.findings.drawer.close()
+    drawer = page.findings.drawer
+    assert drawer.steps[0].title == "The path of the search"
+    drawer.slider.setValue(0)
+    assert page.plot.line.curve.values["k"] == page.fit.result.path[0].values["k"] != best
+    assert "step 0 of" in page.strip.note.text()
+    qtbot.mouseClick(drawer.play, LEFT)
+    qtbot.waitUntil(lambda: drawer.play.text() == "Replay on the plot")
+    assert page.plot.line.curve is page.fit.result.curve
+    drawer.close()
     page.choose(1)
     settled()
     qtbot.mouseClick(page.findings.working, LEFT)
-    text = page.findings.drawer.text.toPlainText()
+    drawer = page.findings.drawer
+    drawer.copy()
+    text = QApplication.clipboard().text()
     for words in ("The sums", "Σ1", "design matrix", "normal equations", "determinant", "R² from its two sums"):
         assert words in text
-    page.findings.drawer.close()
+    drawer.tables[1].copy()
+    assert QApplication.clipboard().text().splitlines()[2].startswith("1.0\t2.0\t")
+    drawer.close()
 
 
 def test_outliers_are_forgiven_in_words(page, settled):

@@ -11,7 +11,7 @@ import io
 import zipfile
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +26,8 @@ from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table, cell_texts
 
 FORMAT = 3
+# Reports of older studies had no working, and should not gain one by being opened.
+WORKING_SINCE = 3
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 
@@ -139,12 +141,15 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
         raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
     record = msgspec.convert(content, StudyRecord)
     series = tuple(_read_series(entry, text_of(entry.data), name) for entry in record.series)
+    report = record.report
+    if isinstance(version, int) and version < WORKING_SINCE:
+        report = replace(report, left_out=(*report.left_out, "working"))
     return Study(
         record.title,
         series,
         record.curves,
         record.readings,
-        record.report,
+        report,
         record.counter,
         record.interpolants,
         record.areas,

@@ -8,12 +8,14 @@ from datetime import date
 import numpy as np
 
 from vettore import __version__
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, VettoreError
+from vettore.core.fit.compare import Compared, compare
 from vettore.core.fit.summary import summary
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
 from vettore.report.readings import reading_answer, reading_question
+from vettore.report.working import Step, working_steps
 from vettore.study.derive import (
     DerivedFit,
     coefficient_units,
@@ -22,6 +24,7 @@ from vettore.study.derive import (
     equation_of,
 )
 from vettore.study.derive_curves import area_unit, derive_area, derive_interpolant, derive_polynomial
+from vettore.study.line_up import comparison_words
 from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -35,12 +38,14 @@ SECTIONS = {
     "quantities": "What follows from it",
     "goodness": "Goodness of fit",
     "checks": "Checks",
+    "compared": "Fits compared",
     "readings": "Kept readings",
     "between": "Values between points",
     "areas": "Areas",
     "polynomials": "Polynomials",
     "aside": "Rows set aside",
     "method": "Method",
+    "working": "Working (appendix)",
 }
 
 
@@ -76,6 +81,9 @@ class Content:
     polynomials: tuple[Line, ...]
     aside: tuple[tuple[str, ...], ...]
     method: str
+    compared: tuple[tuple[str, ...], ...]
+    compared_words: str
+    working: tuple[Step, ...]
     footer: str
     paper: str
 
@@ -90,6 +98,7 @@ def report_content(study: Study, today: date | None = None) -> Content:
     fit = derive_fit(study, curve.id)
     day = (today or date.today()).strftime("%-d %B %Y")
     sections = tuple(name for name in SECTIONS if name not in recipe.left_out)
+    compared, words = _compared(study, fit, style)
     return Content(
         title=recipe.title or f"{curve.name}: {fit.series.name}",
         subtitle=f"{study.title} · {fit.series.name} · {day}",
@@ -111,6 +120,9 @@ def report_content(study: Study, today: date | None = None) -> Content:
         polynomials=_polynomials(study, style),
         aside=_aside(fit, style),
         method=_method(fit),
+        compared=compared,
+        compared_words=words,
+        working=working_steps(fit, style) if "working" in sections else (),
         footer=f"Written with Vettore {__version__} on {day}",
         paper=recipe.paper,
     )
@@ -168,6 +180,39 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
     named = f"{name} · {asked}" if name and not reading.recipe.formula else asked
     answer = reading_answer(fit, reading, style).partition(" = ")
     return Line(named, (answer[2] or answer[0]) + (" (beyond the data)" if reading.beyond else ""))
+
+
+def _compared(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[tuple[tuple[str, ...], ...], str]:
+    """Return the curves of a series side by side, when there are several on the same rows, and what they say."""
+    others = study.curves_of(fit.series.id)
+    if len(others) < 2:
+        return (), ""
+    fits = {}
+    for number, one in enumerate(others, 1):
+        name = one.name if one.name not in fits else f"{one.name} ({number})"
+        try:
+            fits[name] = derive_fit(study, one.id).result
+        except VettoreError:
+            continue
+    try:
+        found = compare(fits)
+    except VettoreError as error:
+        return (), str(error)
+    return tuple(compared_row(one, style) for one in found), comparison_words(found, style)
+
+
+def compared_row(one: Compared, style: NumberStyle) -> tuple[str, ...]:
+    """Return name, coefficients, residual s, R² about the mean, left-one-out error, ΔAICc and weight of a fit."""
+    share = one.r_squared_about_mean
+    return (
+        one.name,
+        str(one.coefficients),
+        style.number(one.result.residual_sd, 4),
+        "—" if share is None else style.fixed(share, 4 if share < 0.9995 else 6),
+        style.number(one.result.left_one_out_error, 4),
+        style.number(one.difference, 3),
+        style.plain("< 0.001") if one.weight < 0.001 else style.fixed(one.weight, 3),
+    )
 
 
 def _between(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:

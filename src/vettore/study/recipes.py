@@ -123,6 +123,6 @@ class ReportRecipe:
     title: str = ""
     note: str = ""
     curve: str = ""
-    left_out: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ("working",)
     paper: str = "A4"
     decimal_mark: str = "."

@@ -71,6 +71,7 @@ class FitPage(StripHands, Page):
         self._build_choices()
         self._build_stage(open_file)
         self.findings = FitFindings(session, self.preview_without)
+        self.findings.replayed.connect(self.show_step)
         session.rows_changed.connect(self._show_rows)
         session.own_models.changed.connect(self.refresh)
         session.pointed_changed.connect(self._show_pointed)

@@ -38,6 +38,25 @@ class StripHands:
         """Read everything from the session again."""
         raise NotImplementedError
 
+    def show_step(self, place: int) -> None:
+        """Show the curve as it was at a step of the search, or (−1) the fit again."""
+        fit = self.fit
+        if fit is None:
+            return
+        if place < 0 or place >= len(fit.result.path):
+            self.plot.line.set_curve(fit.result.curve, fit.result.level)
+            self._show_equation(fit)
+            self.strip.show_shaped("")
+            self._shaping = None
+        else:
+            step = fit.result.path[place]
+            self._shaping = Shaping(fit)
+            for name, value in step.values.items():
+                self._shaping.set(name, value)
+            self._show_shaped(True)
+            self.strip.note.setText(f"step {place} of {len(fit.result.path) - 1} of the search")
+        self._show_grips()
+
     def refit(self) -> None:
         """Fit again from the values given by hand."""
         if self.fit is None or self._shaping is None:

@@ -16,6 +16,7 @@ from vettore.app.widgets.parts import Elided, button, clear, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.fit.compare import Compared
 from vettore.core.rounding import NumberStyle
+from vettore.report.content import compared_row
 from vettore.study.line_up import Entry, comparison_words
 from vettore.study.series import Role, Series
 
@@ -140,19 +141,9 @@ class Comparison(QWidget):
         headings = ("model", "coefficients", "residual s", "R²", "left-one-out", "ΔAICc", "weight")
         rows, full = [], []
         for one in compared:
+            rows.append(compared_row(one, style))
             result = one.result
             known = (result.residual_sd, one.r_squared_about_mean, result.left_one_out_error)
-            rows.append(
-                (
-                    one.name,
-                    str(one.coefficients),
-                    style.number(known[0], 4),
-                    "—" if known[1] is None else style.fixed(known[1], 4 if known[1] < 0.9995 else 6),
-                    style.number(known[2], 4),
-                    style.number(one.difference, 3),
-                    style.plain("< 0.001") if one.weight < 0.001 else style.fixed(one.weight, 3),
-                )
-            )
             numbers = ("" if value is None else value for value in known)
             full.append((one.name, one.coefficients, *numbers, one.difference, one.weight))
         self.table.show_rows(headings, rows, full)

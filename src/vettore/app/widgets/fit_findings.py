@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from vettore.app.session import Session
@@ -23,7 +23,9 @@ _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
 
 class FitFindings(Column):
-    """The findings of the Fit page."""
+    """The findings of the Fit page; ``replayed`` tells a step of the search to be shown on the plot, −1 its end."""
+
+    replayed = Signal(int)
 
     def __init__(self, session: Session, without: Callable[[list[int]], None]) -> None:
         super().__init__("What the fit says")
@@ -74,6 +76,7 @@ class FitFindings(Column):
     def _show_working(self) -> None:
         if self._fit is not None:
             self.drawer = WorkingDrawer(self._fit, self._session.style, self)
+            self.drawer.replayed.connect(self.replayed.emit)
             self.drawer.show()
 
     def _turn_tests(self) -> None:

@@ -13,6 +13,8 @@ from vettore.core.rounding import NumberStyle
 FEW_DEGREES_OF_FREEDOM = 5
 # Below this share of the variation a curve says little about single values.
 LITTLE_EXPLAINED = 0.5
+# Names of models that begin with these are plural.
+PLURAL = frozenset({"two", "three"})
 # Checks whose sentences begin with a word that is no name.
 LOWERED = frozenset({Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT})
 
@@ -59,12 +61,13 @@ def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> st
         return f"{y_name} is the same in every row, so there is no variation for the {model} to explain."
     if model == "constant":
         return f"The constant is the mean of {y_name}; it explains none of its variation."
+    s = "" if model.split()[0] in PLURAL else "s"
     percent = "100 %" if result.exact else _percent(result.r_squared, style)
     if result.r_squared_against == "zero":
-        return f"The {model} takes up {percent} of the sum of squares of {y_name} about zero."
+        return f"The {model} take{s} up {percent} of the sum of squares of {y_name} about zero."
     if result.r_squared < LITTLE_EXPLAINED:
-        return f"The {model} explains only {percent} of the variation in {y_name}."
-    return f"The {model} explains {percent} of the variation in {y_name}."
+        return f"The {model} explain{s} only {percent} of the variation in {y_name}."
+    return f"The {model} explain{s} {percent} of the variation in {y_name}."
 
 
 def _percent(share: float, style: NumberStyle) -> str:

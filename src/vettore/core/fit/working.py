@@ -7,6 +7,7 @@ The answer itself comes by orthogonal columns, which keep more digits; the two a
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -19,6 +20,10 @@ from vettore.core.fit.result import FitResult
 from vettore.core.fit.terms import pick_rows
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.write import to_text
+
+# Whole powers are written with raised figures, so that Σx·x and Σx² are seen to be one sum.
+_FIGURES = "⁰¹²³⁴⁵⁶⁷⁸⁹"
+_POWER, _RAISED = re.compile(r"\^(\d+)(?![\d.])"), str.maketrans("0123456789", _FIGURES)
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +67,7 @@ def linear_working(
     w = None if rows.weights is None else rows.weights.high
     weighted = design if w is None else design * w[:, None]
     normal, right = design.T @ weighted, weighted.T @ y
-    names = [to_text(term) for term in model.parts.terms]
+    names = [_POWER.sub(lambda found: found[1].translate(_RAISED), to_text(term)) for term in model.parts.terms]
     left = to_text(model.formula.left) if model.formula.left is not None else "y"
     mark = "Σ" if w is None else "Σ w·"
     sums = {}
@@ -105,5 +110,5 @@ def _product(one: str, other: str) -> str:
         return "1"
     factors = [factor for factor in (one, other) if factor != "1"]
     if len(factors) == 2 and factors[0] == factors[1]:
-        return f"({factors[0]})²" if not factors[0].isidentifier() else f"{factors[0]}²"
-    return "·".join(factor if factor.isidentifier() else f"({factor})" for factor in factors)
+        return f"{factors[0]}²" if factors[0].isidentifier() else f"({factors[0]})²"
+    return "·".join(factor if factor.rstrip(_FIGURES).isidentifier() else f"({factor})" for factor in factors)
