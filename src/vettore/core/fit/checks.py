@@ -261,6 +261,9 @@ def _coefficients(result: FitResult, style: NumberStyle) -> list[Check]:
         words = next((text for text in result.warnings if "no uncertainty" in text), "")
         if words:
             out.append(Check(Kind.TOGETHER, Verdict.BAD, words))
+    # Terms that are combinations of others are left at a value that says nothing about them.
+    merged = [text for text in result.warnings if "it is left at" in text]
+    out += [Check(Kind.TOGETHER, Verdict.BAD, text) for text in merged]
     limited = [one.name for one in result.coefficients.values() if one.at_limit]
     if limited:
         verb = "stands" if len(limited) == 1 else "stand"
