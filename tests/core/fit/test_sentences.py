@@ -96,7 +96,7 @@ SITUATIONS = [
     ),
     (
         "near a limit",
-        lambda: formula(TO_LEVEL, 5 * np.exp(-0.8 * X) + noise(21, 0.05), limits={"C": (0.03, None)}),
+        lambda: formula(TO_LEVEL, 5 * np.exp(-0.8 * X) + noise(33, 0.05), limits={"C": (0.05, None)}),
         ("C stands at a limit",),
         Kind.LIMITS,
     ),
