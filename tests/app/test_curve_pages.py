@@ -78,6 +78,47 @@ def test_methods_are_compared_read_and_filled_in(on_page, qtbot, settled):
     assert len(session.study.series) == len(before.series)
 
 
+def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_page, qtbot, settled):
+    """Pinned methods are drawn beside; a filled series follows its source; end slopes; pieces typeset and copied."""
+    from vettore.study import edits
+
+    page = on_page("Interpolate", "Pond")
+    session, source = page.session, page.session.series
+    one = page.methods.thumbnails["linear"]
+    qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
+    qtbot.waitUntil(lambda: page.pinned == ["linear"])
+    assert [name for name, _ in page.plot.legend.entries] == ["Monotone cubic", "Straight pieces"]
+    page.bar.way.setCurrentText("this many")
+    qtbot.keyClicks(page.every, "9")
+    qtbot.keyClick(page.every, ENTER)
+    settled()
+    assert session.study.series[-1].rows == 9
+    session.choose(source.id)
+    settled()
+    page.bar.way.setCurrentText("at the x of")
+    page.bar.other.setCurrentIndex(page.bar.other.findText("Pond temperature, 9 values"))
+    page.bar.filled.emit()
+    settled()
+    copy, before = session.study.series[-1], session.study.series[-1].data[1].values
+    session.choose(source.id)
+    session.do("set aside", edits.set_rows_aside(session.study, source.id, range(9, 16), "test"))
+    settled()
+    now = session.study.find_series(copy.id).data[1].values
+    assert not np.array_equal(now, before)
+    session.undo()
+    assert np.array_equal(session.study.find_series(copy.id).data[1].values, before)
+    qtbot.mouseClick(page.methods.thumbnails["clamped"], LEFT)
+    settled()
+    page.end_slopes[0].setText("0,5")
+    qtbot.keyClick(page.end_slopes[0], ENTER)
+    settled()
+    assert float(page.curve.slope(page.curve.span[0])) == pytest.approx(0.5)
+    page.show_working()
+    assert page.drawer.steps[0].title == "The banded system and its solution"
+    assert len(page.drawer.steps[1].boxes) == 8
+    page.drawer.close()
+
+
 def test_smoothing_is_chosen_by_the_data_or_by_hand(on_page, qtbot, settled):
     """The slider moves the penalty by powers of ten; the link lets the data choose again."""
     page = on_page("Interpolate", "Pond")

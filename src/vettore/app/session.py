@@ -17,6 +17,7 @@ from vettore.app.style import series_colour
 from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
+from vettore.study.following import followed
 from vettore.study.history import History
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Series
@@ -76,6 +77,8 @@ class Session(QObject):
 
     def do(self, label: str, study: Study) -> None:
         """Make an edit; it can be undone."""
+        if study.fillings:
+            study = followed(self.study, study)
         self.history.do(label, study)
         self._settle()
         self._tell_all()

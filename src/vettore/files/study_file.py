@@ -20,7 +20,15 @@ import numpy as np
 
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
-from vettore.study.recipes import AreaRecipe, FitRecipe, InterpolantRecipe, PolynomialRecipe, Reading, ReportRecipe
+from vettore.study.recipes import (
+    AreaRecipe,
+    Filling,
+    FitRecipe,
+    InterpolantRecipe,
+    PolynomialRecipe,
+    Reading,
+    ReportRecipe,
+)
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table, cell_texts
@@ -76,6 +84,7 @@ class StudyRecord:
     interpolants: tuple[InterpolantRecipe, ...] = ()
     areas: tuple[AreaRecipe, ...] = ()
     polynomials: tuple[PolynomialRecipe, ...] = ()
+    fillings: tuple[Filling, ...] = ()
 
 
 def save_study(study: Study, path: Path | str) -> None:
@@ -109,6 +118,7 @@ def study_record(study: Study, data_name: Callable[[Series], str]) -> StudyRecor
         study.interpolants,
         study.areas,
         study.polynomials,
+        study.fillings,
     )
 
 
@@ -154,6 +164,7 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
         record.interpolants,
         record.areas,
         record.polynomials,
+        record.fillings,
     )
 
 

@@ -11,12 +11,15 @@ from vettore.core.errors import VettoreError
 from vettore.core.fit.polynomial import polynomial_formula
 from vettore.core.fit.working import LinearWorking, linear_working
 from vettore.core.formula.write import name_text
-from vettore.core.rounding import NumberStyle
+from vettore.core.interpolate.interpolant import Interpolant
+from vettore.core.interpolate.working import working
+from vettore.core.rounding import MINUS, NumberStyle
+from vettore.core.typeset import Box, Fenced, Raised, Row, Text
 from vettore.study.derive import DerivedFit
 from vettore.study.series import Role
 
-# Rows of the design matrix that are written out.
-MOST_ROWS = 40
+# Rows of a table that are written out, and pieces that are typeset.
+MOST_ROWS, MOST_TYPESET = 40, 8
 
 
 @dataclass(frozen=True)
@@ -32,6 +35,8 @@ class Step:
     rows: tuple[tuple[str, ...], ...] = ()
     full: tuple[tuple[object, ...], ...] = ()
     matrix: bool = False
+    # Equations that are typeset above the table.
+    boxes: tuple[Box, ...] = ()
 
 
 def working_steps(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
@@ -44,10 +49,46 @@ def working_steps(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
         return (Step("No working", str(error)),)
 
 
-def working_text(fit: DerivedFit, style: NumberStyle) -> str:
+def curve_steps(curve: Interpolant, x_name: str, y_name: str, style: NumberStyle) -> tuple[Step, ...]:
+    """Return the working of a curve through points; its first pieces are typeset."""
+    steps = []
+    for part in working(curve):
+        rows = part.rows[:MOST_ROWS].tolist()
+        words = part.words
+        if len(part.rows) > MOST_ROWS:
+            words += f" The first {MOST_ROWS} of {len(part.rows)}; all are copied."
+        shown = tuple(tuple("" if value != value else style.short(float(f"{value:.7g}")) for value in row) for row in rows)
+        full = tuple(tuple("" if value != value else value for value in row) for row in part.rows.tolist())
+        boxes: tuple[Box, ...] = ()
+        if part.headings[:2] == ("from", "to"):
+            boxes = tuple(_piece(row, part.headings[2:], x_name, y_name, style) for row in rows[:MOST_TYPESET])
+        steps.append(Step(part.title, words, part.headings, shown, full, boxes=boxes))
+    return tuple(steps)
+
+
+def _piece(row: Sequence[float], powers: Sequence[str], x_name: str, y_name: str, style: NumberStyle) -> Box:
+    """Return a piece as y = c₀ + c₁ (x − from) + … with where it holds."""
+    low, high, *values = row
+    start = style.short(float(f"{low:.6g}"))
+    apart = Fenced(Row((Text(x_name), Text(" − " if low >= 0 else " + "), Text(start.removeprefix(MINUS)))))
+    base: Box = Text(x_name) if low == 0 else apart
+    parts: list[Box] = [Text(y_name), Text(" = ")]
+    for value, power in zip(values, powers, strict=True):
+        if value == 0 and len(parts) > 2:
+            continue
+        sign = (" − " if value < 0 else " + ") if len(parts) > 2 else (MINUS if value < 0 else "")
+        parts += [Text(sign), Text(style.number(abs(value), 5))]
+        if power != "1":
+            exponent = {"u": "", "u²": "2", "u³": "3"}[power]
+            parts += [Text(" "), Raised(base, Text(exponent)) if exponent else base]
+    end = style.short(float(f"{high:.6g}"))
+    return Row((*parts, Text(f"     from {start} to {end}")))
+
+
+def working_text(title: str, steps: Sequence[Step]) -> str:
     """Return the working as plain text in columns."""
-    lines = [fit.result.formula]
-    for number, step in enumerate(working_steps(fit, style), 1):
+    lines = [title]
+    for number, step in enumerate(steps, 1):
         lines += ["", f"{number}  {step.title}"]
         lines += [f"   {step.words}"] if step.words else []
         lines += _columns(step.headings, step.rows)

@@ -64,6 +64,22 @@ class InterpolantRecipe:
 
 
 @dataclass(frozen=True)
+class Filling:
+    """A series whose values are read from the curve through the points of another, and follow it.
+
+    One of ``every`` (a distance), ``count``, ``at`` (a list) and ``other`` (the id of a series whose x is taken) says
+    at which x.
+    """
+
+    series: str
+    source: str
+    every: float | None = None
+    count: int | None = None
+    at: tuple[float, ...] = ()
+    other: str = ""
+
+
+@dataclass(frozen=True)
 class AreaRecipe:
     """An area under the points of a series; no limits mean the ends. ``floor`` is a level as a text, or "ends"."""
 

@@ -6,7 +6,15 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from vettore.core.errors import VettoreError
-from vettore.study.recipes import AreaRecipe, FitRecipe, InterpolantRecipe, PolynomialRecipe, Reading, ReportRecipe
+from vettore.study.recipes import (
+    AreaRecipe,
+    Filling,
+    FitRecipe,
+    InterpolantRecipe,
+    PolynomialRecipe,
+    Reading,
+    ReportRecipe,
+)
 from vettore.study.series import Series
 
 Part = TypeVar("Part", Series, FitRecipe)
@@ -25,6 +33,7 @@ class Study:
     interpolants: tuple[InterpolantRecipe, ...] = ()
     areas: tuple[AreaRecipe, ...] = ()
     polynomials: tuple[PolynomialRecipe, ...] = ()
+    fillings: tuple[Filling, ...] = ()
 
     def interpolant_of(self, series: str) -> InterpolantRecipe:
         """Return how the points of a series are joined."""

@@ -10,7 +10,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QSlider,
@@ -21,16 +20,23 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
+from vettore.app.stage.items import CurveLine
 from vettore.app.stage.plot import Plot
+from vettore.app.style import theme
+from vettore.app.widgets.fill_bar import FillBar
 from vettore.app.widgets.line_up import Candidate, LineUp
 from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
+from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.interpolate.interpolant import Interpolant
 from vettore.core.interpolate.methods import METHODS
 from vettore.core.rounding import read_number
-from vettore.study import edits, edits_of_curves
-from vettore.study.derive_curves import derive_interpolant, filled
+from vettore.core.typed import numbers_in
+from vettore.report.working import curve_steps
+from vettore.study import edits_of_curves
+from vettore.study.derive_curves import derive_interpolant
+from vettore.study.following import add_filling
 from vettore.study.recipes import InterpolantRecipe
 from vettore.study.series import Role, Series
 
@@ -38,7 +44,7 @@ from vettore.study.series import Role, Series
 SLIDER, DECADES = 200, 5.0
 # A gap is named when it is so many times the usual distance between points.
 GAP = 3.0
-MOST_READ, MOST_FILLED = 200, 1_000_000
+MOST_READ = 200
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,8 +79,13 @@ class InterpolatePage(Page):
         box.addWidget(rule())
         box.addWidget(section("Ways to join the points"))
         box.addWidget(label("each missed when it is left out", "muted", wrap=True))
-        self.methods = LineUp()
+        self.methods = LineUp(pins=True)
+        self.methods.setToolTip("Pin a method to draw it beside the chosen one")
         self.methods.chosen.connect(self.choose)
+        self.methods.pinned.connect(self._turn_pin)
+        self.pinned: list[str] = []
+        self._offers: tuple[Offer, ...] = ()
+        self._beside: list[CurveLine] = []
         scroll = Column("Methods", (0, 0, 6, 0))
         scroll.add(self.methods)
         scroll.column.addStretch()
@@ -96,7 +107,18 @@ class InterpolatePage(Page):
         lines.addWidget(self.slider)
         self.use_errors = QCheckBox("use the ± of y")
         self.use_errors.clicked.connect(lambda on: self._change("use the ± of y", use_errors=on))
+        self.ends = QWidget()
+        line = QHBoxLayout(self.ends)
+        line.setContentsMargins(0, 0, 0, 0)
+        self.end_slopes = (QLineEdit(), QLineEdit())
+        line.addWidget(label("slopes at the ends", "label"))
+        for field, words in zip(self.end_slopes, ("beginning", "end"), strict=True):
+            field.setAccessibleName(f"Slope at the {words}")
+            field.setFixedWidth(50)
+            field.returnPressed.connect(self._take_ends)
+            line.addWidget(field)
         box.addWidget(self.smooth)
+        box.addWidget(self.ends)
         box.addWidget(self.use_errors)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
@@ -105,35 +127,15 @@ class InterpolatePage(Page):
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
         self.refusal.hide()
-        bar = QWidget()
-        bar.setObjectName("bar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        grid = QGridLayout(bar)
-        grid.setContentsMargins(18, 7, 14, 7)
-        grid.setHorizontalSpacing(8)
-        self.at, self.every = QLineEdit(), QLineEdit()
-        self.at.setPlaceholderText("one x, or several: 12; 30.5; 47")
-        self.every.setPlaceholderText("distance of x")
-        self.every.setFixedWidth(110)
-        self.at.setAccessibleName("Read at these x")
-        self.every.setAccessibleName("Fill in values at this distance")
-        self.at.returnPressed.connect(self.read)
-        self.every.returnPressed.connect(self.fill_in)
-        self._asked = label("", "label")
-        grid.addWidget(self._asked, 0, 0)
-        grid.addWidget(self.at, 0, 1)
-        grid.addWidget(button("Read", self.read, "link", "Show the values at these x"), 0, 2)
-        grid.addWidget(label("Fill in every", "label"), 0, 3)
-        grid.addWidget(self.every, 0, 4)
-        grid.addWidget(
-            button("as a new series", self.fill_in, "link", "Make a series of values at this distance"), 0, 5
-        )
-        grid.setColumnStretch(1, 1)
+        self.bar = FillBar(self.session)
+        self.at, self.every = self.bar.at, self.bar.every
+        self.bar.read.connect(self.read)
+        self.bar.filled.connect(self.fill_in)
         filled_stage = QWidget()
         box = QVBoxLayout(filled_stage)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (bar, 0)):
+        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (self.bar, 0)):
             box.addWidget(widget, stretch)
         stage = QStackedWidget()
         stage.setObjectName("canvas")
@@ -154,6 +156,7 @@ class InterpolatePage(Page):
         self.findings.add(section("What the curve says"), self.sentence, rule(), section("Its doubts"), self.doubts)
         self.findings.add(self._gap_title, self.gaps, self._values_title, self.values)
         self.findings.column.addStretch()
+        self.findings.add(button("Show the working", self.show_working, "", "The pieces, and how they came about"))
 
     def refresh(self) -> None:
         """Show the chosen series with the curve through its points."""
@@ -170,6 +173,9 @@ class InterpolatePage(Page):
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
         self.smooth.setVisible(recipe.method == "smoothing")
+        self.ends.setVisible(recipe.method == "clamped")
+        for field, slope in zip(self.end_slopes, recipe.end_slopes, strict=True):
+            field.setText(self.session.style.plain(f"{slope:g}"))
         self.session.background.run(
             "interpolate", lambda: derive_interpolant(series, recipe), self._show_curve, self._show_refusal, 1
         )
@@ -190,11 +196,10 @@ class InterpolatePage(Page):
         """Show values at the x that were typed, and keep them."""
         if self.curve is None:
             return
-        parts = [part for part in self.at.text().replace(";", " ").split() if part]
-        numbers = [read_number(part) for part in parts]
-        bad = next((part for part, number in zip(parts, numbers, strict=True) if number is None), None)
-        if bad is not None or not numbers:
-            self.session.say(f"“{bad or ''}” is not a number. Separate several x by semicolons.", "bad")
+        try:
+            numbers = numbers_in(self.at.text())
+        except DataError as error:
+            self.session.say(str(error), "bad")
             return
         if len(numbers) > MOST_READ:
             self.session.say(f"Up to {MOST_READ} x can be read here; fill in a series for more.", "bad")
@@ -204,29 +209,21 @@ class InterpolatePage(Page):
         except DataError as error:
             self.session.say(str(error), "bad")
             return
-        self._change("read between points", read_at=tuple(float(number) for number in numbers if number is not None))
+        self._change("read between points", read_at=tuple(numbers))
 
     def fill_in(self) -> None:
-        """Make a new series of values at an even distance."""
-        series, step = self.session.series, read_number(self.every.text())
+        """Make a new series of values between the points; it follows them."""
+        series = self.session.series
         if series is None or self.curve is None:
             return
-        if step is None or not step > 0:
-            self.session.say(f"“{self.every.text().strip()}” is not a distance; write a number above zero.", "bad")
-            return
-        low, high = self.curve.span
-        count = math.floor((high - low) / step * (1 + 1e-12)) + 1
-        if count > MOST_FILLED:
-            self.session.say(f"That would be {count:,} values; the most is {MOST_FILLED:,}.", "bad")
-            return
         try:
-            table = filled(series, self.curve, low + step * np.arange(count))
+            filling, words = self.bar.filling(series.id)
+            study = add_filling(self.session.study, filling, f"{series.name}, {words}")
         except VettoreError as error:
             self.session.say(str(error), "bad")
             return
-        study = edits.add_series(self.session.study, table, f"{series.name}, every {self.every.text().strip()}")
         self.session.do("fill in values", study)
-        self.session.say(f"{count} values came in as a new series.")
+        self.session.say(f"{study.series[-1].rows} values came in as a new series; it follows these points.")
 
     def _change(self, words: str, **values: object) -> None:
         series = self.session.series
@@ -240,6 +237,49 @@ class InterpolatePage(Page):
     def _smooth_to(self) -> None:
         exponent = (self.slider.value() / SLIDER - 0.5) * 2 * DECADES
         self._change("smooth by hand", penalty=self._base * 10.0**exponent)
+
+    def _take_ends(self) -> None:
+        slopes = [read_number(field.text()) for field in self.end_slopes]
+        if slopes[0] is None or slopes[1] is None:
+            self.session.say("A slope at an end is a number; 0 makes the curve run out level.", "bad")
+            return
+        self._change("slopes at the ends", end_slopes=(slopes[0], slopes[1]))
+
+    def _turn_pin(self, key: str) -> None:
+        """Draw a method beside the chosen one, or no longer."""
+        if key in self.pinned:
+            self.pinned.remove(key)
+        else:
+            self.pinned.append(key)
+        self._show_offers(self._offers)
+
+    def _show_beside(self) -> None:
+        """Draw the pinned methods as thin lines in colours of their own."""
+        for item in self._beside:
+            self.plot.upper.vb.removeItem(item)
+        self._beside = []
+        entries = []
+        for place, one in enumerate(one for one in self._offers if one.key in self.pinned and one.curve is not None):
+            ink = theme().series[(place + 2) % len(theme().series)]
+            line = CurveLine(ink=ink)
+            line.set_curve(one.curve)
+            line.setZValue(4)
+            self.plot.upper.vb.addItem(line, ignoreBounds=True)
+            self._beside.append(line)
+            entries.append((METHODS[one.key].name, ink))
+        chosen = [(self.curve.method.name, theme().fit)] if self.curve is not None else []
+        self.plot.legend.set_entries([*chosen, *entries] if entries else [])
+
+    def show_working(self) -> None:
+        """Open the pieces and what is behind them."""
+        series = self.session.series
+        if self.curve is None or series is None:
+            return
+        x_name, y_name = (series.name_and_unit(role)[0] for role in (Role.X, Role.Y))
+        steps = curve_steps(self.curve, x_name, y_name, self.session.style)
+        title = f"{self.curve.method.name} through {len(self.curve.x)} points of {series.name}"
+        self.drawer = WorkingDrawer(title, None, steps, self.findings)
+        self.drawer.show()
 
     def _let_smoothing(self) -> None:
         self.slider.setValue(SLIDER // 2)
@@ -255,7 +295,8 @@ class InterpolatePage(Page):
         self.plot.dress(self.session.style)
         self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         x_name, x_unit = series.name_and_unit(Role.X)
-        self._asked.setText(f"At {_named(x_name, x_unit)} =")
+        self.bar.asked.setText(f"At {_named(x_name, x_unit)} =")
+        self.bar.show_series()
         if x is None or y is None:
             return
         rows = np.flatnonzero(series.measured)
@@ -296,6 +337,7 @@ class InterpolatePage(Page):
             doubts.append(("errors of y grow up to", f"{style.number(curve.swelling, 3)} times"))
         doubts.append(("pieces", str(curve.pieces.powers.shape[1])))
         self.doubts.show_pairs(doubts)
+        self._show_beside()
         self._show_gaps(curve, series)
         self._show_values(curve, series)
         self.session.say("", "status")
@@ -340,7 +382,7 @@ class InterpolatePage(Page):
         self.doubts.show_pairs([])
 
     def _offer(self, series: Series, recipe: InterpolantRecipe) -> None:
-        key = (series.key, series.columns, series.set_aside, recipe.use_errors, series.error_of_y)
+        key = (series.key, series.columns, series.set_aside, recipe.use_errors, series.error_of_y, recipe.end_slopes)
         if key == self._offered:
             self.methods.mark(recipe.method)
             return
@@ -349,9 +391,6 @@ class InterpolatePage(Page):
         def work() -> tuple[Offer, ...]:
             out = []
             for name in METHODS:
-                if name == "clamped":
-                    # Without end slopes given it says nothing of its own.
-                    continue
                 try:
                     curve = derive_interpolant(series, replace(recipe, method=name, penalty=None))
                     _ = curve.left_out_error, curve.swing
@@ -366,6 +405,7 @@ class InterpolatePage(Page):
         series = self.session.series
         if series is None:
             return
+        self._offers = offers
         style = self.session.style
         candidates = []
         for one in offers:
@@ -375,7 +415,12 @@ class InterpolatePage(Page):
             )
             candidates.append(
                 Candidate(
-                    one.key, METHODS[one.key].name, one.curve, refusal=one.refusal or METHODS[one.key].use, note=note
+                    one.key,
+                    METHODS[one.key].name,
+                    one.curve,
+                    refusal=one.refusal or METHODS[one.key].use,
+                    note=note,
+                    pinned=one.key in self.pinned,
                 )
             )
         order = {one.key: (one.curve is None, one.curve.left_out_error if one.curve else None) for one in offers}
@@ -385,6 +430,7 @@ class InterpolatePage(Page):
         assert y is not None
         chosen = self.session.study.interpolant_of(series.id).method
         self.methods.show_candidates(candidates, (x[series.in_use], y[series.in_use]), chosen, style)
+        self._show_beside()
 
 
 def _named(name: str, unit: str) -> str:

@@ -17,8 +17,9 @@ MARGIN = 4.0
 class Echo(QWidget):
     """Shows one box, as large as it fits."""
 
-    def __init__(self) -> None:
+    def __init__(self, largest: float = SIZES_OF_TYPE[0]) -> None:
         super().__init__()
+        self._largest = largest
         self._box: Box | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("How the formula was read")
@@ -33,7 +34,7 @@ class Echo(QWidget):
     def _placed(self) -> Placed | None:
         if self._box is None:
             return None
-        for size in SIZES_OF_TYPE:
+        for size in (self._largest, *(size for size in SIZES_OF_TYPE if size < self._largest)):
             placed = place(self._box, size)
             if placed.width + 2 * MARGIN <= self.width():
                 break

@@ -14,7 +14,7 @@ from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
-from vettore.app.widgets.working import WorkingDrawer
+from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.report.content import goodness_lines, quantity_lines, summary_of
 from vettore.study.derive import DerivedFit, coefficient_units, formula_units
@@ -75,7 +75,7 @@ class FitFindings(Column):
 
     def _show_working(self) -> None:
         if self._fit is not None:
-            self.drawer = WorkingDrawer(self._fit, self._session.style, self)
+            self.drawer = drawer_of(self._fit, self._session.style, self)
             self.drawer.replayed.connect(self.replayed.emit)
             self.drawer.show()
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QApplication, QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
@@ -11,7 +13,7 @@ from vettore.app.style import colour
 from vettore.app.widgets.parts import Column, button, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Row, Text
+from vettore.core.typeset import Box, Row, Text
 from vettore.report.working import Step, working_steps, working_text
 from vettore.study.derive import DerivedFit, equation_of
 
@@ -44,26 +46,34 @@ class Brackets(QWidget):
             painter.drawPath(path)
 
 
+def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget) -> WorkingDrawer:
+    """Return the drawer of a fit."""
+    left, terms = equation_of(fit)
+    equation = Row((left, Text(" = "), *terms))
+    return WorkingDrawer(fit.result.formula, equation, working_steps(fit, style), parent, len(fit.result.path))
+
+
 class WorkingDrawer(QDialog):
     """Shows how the numbers came about; every table can be copied. ``replayed`` tells a step of the path, −1 its end."""
 
     replayed = Signal(int)
 
-    def __init__(self, fit: DerivedFit, style: NumberStyle, parent: QWidget) -> None:
+    def __init__(
+        self, title: str, equation: Box | None, steps: Sequence[Step], parent: QWidget, path: int = 0
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("The working")
         self.setObjectName("panel")
         self.resize(760, 620)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self._fit, self._style = fit, style
+        self._title, self.steps = title, steps
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 14, 18, 14)
         box.addWidget(label("How these numbers came about", "head"))
-        equation = Echo()
-        left, terms = equation_of(fit)
-        equation.show_box(Row((left, Text(" = "), *terms)), fit.result.formula)
-        box.addWidget(equation)
-        self.steps = working_steps(fit, style)
+        if equation is not None:
+            echo = Echo()
+            echo.show_box(equation, title)
+            box.addWidget(echo)
         self.tables: list[ValueTable] = []
         shown = Column("The working, step by step", (0, 0, 10, 0))
         for number, step in enumerate(self.steps, 1):
@@ -75,8 +85,8 @@ class WorkingDrawer(QDialog):
         self.play = button(
             "Replay on the plot", self.turn_replay, "", "Run the curve through the steps of the search"
         )
-        if fit.result.path:
-            self.slider.setRange(0, len(fit.result.path) - 1)
+        if path:
+            self.slider.setRange(0, path - 1)
             self.slider.setValue(self.slider.maximum())
             self.slider.setAccessibleName("Step of the search")
             self.slider.valueChanged.connect(self._step)
@@ -96,6 +106,10 @@ class WorkingDrawer(QDialog):
         box.addWidget(label(f"{number}   {step.title}", "value", wrap=True))
         if step.words:
             box.addWidget(label(step.words, "sentence", wrap=True))
+        for one in step.boxes:
+            echo = Echo(14.0)
+            echo.show_box(one)
+            box.addWidget(echo)
         if step.rows:
             table = ValueTable()
             table.show_rows(step.headings, step.rows, step.full)
@@ -109,7 +123,7 @@ class WorkingDrawer(QDialog):
 
     def copy(self) -> None:
         """Put the working on the clipboard."""
-        QApplication.clipboard().setText(working_text(self._fit, self._style))
+        QApplication.clipboard().setText(working_text(self._title, self.steps))
 
     def turn_replay(self) -> None:
         """Begin the replay, or stop it."""

@@ -36,7 +36,17 @@ def spline_slopes(x: Array, y: Array, ends: str, given: tuple[float, float] = (0
         # One parabola through three points.
         bend = (d[1] - d[0]) / (h[0] + h[1])
         return np.stack([d[0] - h[0] * bend, d[0] + h[0] * bend, d[1] + h[1] * bend])
-    bands = np.empty((3, n))
+    from scipy.linalg import solve_banded
+
+    bands, right = spline_system(x, y, ends, given)
+    return np.asarray(solve_banded((1, 1), bands, right, overwrite_ab=True, overwrite_b=True, check_finite=False))
+
+
+def spline_system(x: Array, y: Array, ends: str, given: tuple[float, float] = (0.0, 0.0)) -> tuple[Array, Array]:
+    """Return the tridiagonal system for the slopes: bands (3, n) above, on and below the diagonal, and right side."""
+    n, h = len(x), np.diff(x)
+    d = np.diff(y, axis=0) / _across(h, y)
+    bands = np.zeros((3, n))
     right = np.empty_like(y, dtype=np.float64)
     hs = _across(h, y)
     bands[0, 2:], bands[2, :-2] = h[:-1], h[1:]
@@ -55,9 +65,7 @@ def spline_slopes(x: Array, y: Array, ends: str, given: tuple[float, float] = (0
         both = h[-1] + h[-2]
         bands[1, -1], bands[2, -2] = h[-2], both
         right[-1] = (h[-1] ** 2 * d[-2] + (2 * both + h[-1]) * h[-2] * d[-1]) / both
-    from scipy.linalg import solve_banded
-
-    return np.asarray(solve_banded((1, 1), bands, right, overwrite_ab=True, overwrite_b=True, check_finite=False))
+    return bands, right
 
 
 def _periodic_slopes(h: Array, d: Array) -> Array:
