@@ -213,6 +213,51 @@ def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
     assert page.answer is not None
 
 
+def test_the_area_between_curves_slopes_and_a_kept_function_that_is_read(on_page, qtbot, settled):
+    """Under the fitted curve, above another floor; slopes as a series; a function read, crossed, kept and let go."""
+    page = on_page("Integrate", "Stage")
+    session = page.session
+    qtbot.mouseClick(page.rules["fit"], LEFT)
+    settled()
+    assert page.answer.recipe.curve == session.curve.id
+    assert page.status()[-1] == "± from the coefficients"
+    qtbot.mouseClick(page.rules["trapezoid"], LEFT)
+    settled()
+    place = page.floor.findText("quadratic of Stage", Qt.MatchFlag.MatchStartsWith)
+    page.floor.setCurrentIndex(place)
+    page.floor.activated.emit(place)
+    settled()
+    assert abs(page.answer.area.area) < 0.01
+    page.floor.setEditText("a*x")
+    qtbot.keyClick(page.floor.lineEdit(), ENTER)
+    assert page.answer.recipe.floor.startswith("fit:")
+    qtbot.mouseClick(page.slopes, LEFT)
+    settled()
+    assert session.study.series[-1].name.endswith(", slopes")
+    qtbot.keyClicks(page.function, "x^2 - 2*x")
+    page.end.setText("4")
+    qtbot.keyClick(page.function, ENTER)
+    settled()
+    assert page.number.text().startswith("5.3333")
+    qtbot.keyClicks(page.at_x, "3")
+    qtbot.keyClicks(page.where_y, "0")
+    assert page.said_at.text() == "y = 3.0000000"
+    assert page.said_where.text() == "x = 0; 2.0000000"
+    qtbot.mouseClick(page.keep_function, LEFT)
+    (kept,) = session.study.functions
+    assert (kept.formula, kept.end) == ("x^2 - 2*x", "4")
+    settled()
+    qtbot.mouseClick(page.function_buttons[kept.id], LEFT)
+    settled()
+    qtbot.mouseClick(page.keep_function, LEFT)
+    assert session.study.functions == ()
+    session.undo()
+    session.undo()
+    session.undo()
+    settled()
+    assert not session.study.series[-1].name.endswith(", slopes")
+
+
 def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot, settled):
     """By coefficients, roots, formula and from a fit; product, quotient with rest; a root dragged by mouse; undo."""
     page = on_page("Polynomial")

@@ -24,6 +24,7 @@ from vettore.study.recipes import (
     AreaRecipe,
     Filling,
     FitRecipe,
+    FunctionRecipe,
     InterpolantRecipe,
     PolynomialRecipe,
     Reading,
@@ -85,6 +86,7 @@ class StudyRecord:
     areas: tuple[AreaRecipe, ...] = ()
     polynomials: tuple[PolynomialRecipe, ...] = ()
     fillings: tuple[Filling, ...] = ()
+    functions: tuple[FunctionRecipe, ...] = ()
 
 
 def save_study(study: Study, path: Path | str) -> None:
@@ -119,6 +121,7 @@ def study_record(study: Study, data_name: Callable[[Series], str]) -> StudyRecor
         study.areas,
         study.polynomials,
         study.fillings,
+        study.functions,
     )
 
 
@@ -165,6 +168,7 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
         record.areas,
         record.polynomials,
         record.fillings,
+        record.functions,
     )
 
 

@@ -16,6 +16,7 @@ from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
 from vettore.report.readings import reading_answer, reading_question
 from vettore.report.working import Step, working_steps
+from vettore.study.areas import UNDER_FIT, derive_area, floor_words
 from vettore.study.derive import (
     DerivedFit,
     coefficient_units,
@@ -23,7 +24,7 @@ from vettore.study.derive import (
     derived_quantities,
     equation_of,
 )
-from vettore.study.derive_curves import area_unit, derive_area, derive_interpolant, derive_polynomial
+from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial
 from vettore.study.line_up import comparison_words
 from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
@@ -244,13 +245,14 @@ def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, 
     unit, x_unit = area_unit(series), series.name_and_unit(Role.X)[1]
     for number, recipe in enumerate(study.areas_of(series.id), 1):
         try:
-            area = derive_area(series, recipe)
-        except DataError as error:
+            area = derive_area(study, series, recipe)
+            floor = floor_words(study, recipe.floor, style)
+        except VettoreError as error:
             out.append(Line(recipe.name or f"area {number}", str(error)))
             continue
-        floor = "the line between the ends" if recipe.floor == "ends" else style.short(float(recipe.floor))
         limits = f"{style.short(float(f'{area.a:.6g}'))} to {style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()
-        words = f"{recipe.name or f'area {number}'}, {limits}, {recipe.rule} rule, above {floor}"
+        by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
+        words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {floor}"
         out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
     return tuple(out)
 

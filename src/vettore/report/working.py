@@ -57,7 +57,9 @@ def curve_steps(curve: Interpolant, x_name: str, y_name: str, style: NumberStyle
         words = part.words
         if len(part.rows) > MOST_ROWS:
             words += f" The first {MOST_ROWS} of {len(part.rows)}; all are copied."
-        shown = tuple(tuple("" if value != value else style.short(float(f"{value:.7g}")) for value in row) for row in rows)
+        shown = tuple(
+            tuple("" if value != value else style.short(float(f"{value:.7g}")) for value in row) for row in rows
+        )
         full = tuple(tuple("" if value != value else value for value in row) for row in part.rows.tolist())
         boxes: tuple[Box, ...] = ()
         if part.headings[:2] == ("from", "to"):

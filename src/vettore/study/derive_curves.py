@@ -8,12 +8,12 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
-from vettore.core.integrate.sampled import SampledArea, integrate
+from vettore.core.integrate.derivative import differentiate
 from vettore.core.interpolate.interpolant import Interpolant, interpolate
 from vettore.core.polynomial import Polynomial
-from vettore.core.units import product
+from vettore.core.units import product, quotient
 from vettore.study.derive import DerivedFit, derive_fit
-from vettore.study.recipes import AreaRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.recipes import InterpolantRecipe, PolynomialRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
@@ -36,13 +36,6 @@ def derive_interpolant(series: Series, recipe: InterpolantRecipe) -> Interpolant
     """Return the curve through the points of a series. Raises DataError."""
     x, y, sigma = points_in_use(series)
     return interpolate(x, y, recipe.method, sigma if recipe.use_errors else None, recipe.end_slopes, recipe.penalty)
-
-
-def derive_area(series: Series, recipe: AreaRecipe) -> SampledArea:
-    """Return an area under the points of a series. Raises DataError."""
-    x, y, sigma = points_in_use(series)
-    floor: float | str = "ends" if recipe.floor == "ends" else float(recipe.floor)
-    return integrate(x, y, recipe.rule, recipe.start, recipe.end, floor, sigma)
 
 
 def area_unit(series: Series) -> str:
@@ -68,6 +61,19 @@ def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:
     if np.isfinite(error).all():
         columns.append(RawColumn("standard error", y_unit, error))
     how = (("made from", fit.series.name), ("by", f"{fit.recipe.name.lower()} fitted to it, at {len(x)} x"))
+    return Table(tuple(columns), Source("", how=how, kind="made"))
+
+
+def slopes_of(series: Series, width: int) -> Table:
+    """Return the slope at every point by local parabolas over ``width`` rows, as a table of its own. Raises DataError."""
+    x, y, sigma = points_in_use(series)
+    told = differentiate(x, y, width, sigma=sigma)
+    (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
+    unit = quotient(y_unit, x_unit)
+    columns = [RawColumn(x_name, x_unit, told.x), RawColumn(f"slope of {y_name}", unit, told.slope)]
+    if told.standard_error is not None:
+        columns.append(RawColumn("standard error", unit, told.standard_error))
+    how = (("made from", series.name), ("by", f"slopes of local parabolas over {width} rows"))
     return Table(tuple(columns), Source("", how=how, kind="made"))
 
 

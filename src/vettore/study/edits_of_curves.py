@@ -6,7 +6,8 @@ from dataclasses import replace
 
 from vettore.core.errors import DataError
 from vettore.core.polynomial import Polynomial
-from vettore.study.recipes import AreaRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.areas import formula_of_x
+from vettore.study.recipes import AreaRecipe, FunctionRecipe, InterpolantRecipe, PolynomialRecipe
 from vettore.study.study import Study
 
 
@@ -34,6 +35,18 @@ def change_area(study: Study, recipe: AreaRecipe) -> Study:
 def remove_area(study: Study, identity: str) -> Study:
     """Let go of an area."""
     return replace(study, areas=tuple(one for one in study.areas if one.id != identity))
+
+
+def add_function(study: Study, formula: str, start: str, end: str) -> Study:
+    """Keep a function of x on a range. Raises FormulaError or DataError."""
+    formula_of_x(formula)
+    made = FunctionRecipe(f"f{study.counter + 1}", formula, start, end)
+    return replace(study, functions=(*study.functions, made), counter=study.counter + 1)
+
+
+def remove_function(study: Study, identity: str) -> Study:
+    """Let go of a function."""
+    return replace(study, functions=tuple(one for one in study.functions if one.id != identity))
 
 
 def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = "", fit: str = "") -> Study:

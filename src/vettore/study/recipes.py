@@ -81,7 +81,10 @@ class Filling:
 
 @dataclass(frozen=True)
 class AreaRecipe:
-    """An area under the points of a series; no limits mean the ends. ``floor`` is a level as a text, or "ends"."""
+    """An area under the points of a series; no limits mean the ends.
+
+    ``floor`` is a level as a text, "ends", or a curve, see study.areas; the rule "fit" takes the area under ``curve``.
+    """
 
     id: str
     series: str
@@ -90,6 +93,17 @@ class AreaRecipe:
     rule: str = "trapezoid"
     floor: str = "0"
     name: str = ""
+    curve: str = ""
+
+
+@dataclass(frozen=True)
+class FunctionRecipe:
+    """A function of x on a range, kept without any data; a limit may be infinite."""
+
+    id: str
+    formula: str
+    start: str
+    end: str
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from vettore.study.recipes import (
     AreaRecipe,
     Filling,
     FitRecipe,
+    FunctionRecipe,
     InterpolantRecipe,
     PolynomialRecipe,
     Reading,
@@ -34,6 +35,7 @@ class Study:
     areas: tuple[AreaRecipe, ...] = ()
     polynomials: tuple[PolynomialRecipe, ...] = ()
     fillings: tuple[Filling, ...] = ()
+    functions: tuple[FunctionRecipe, ...] = ()
 
     def interpolant_of(self, series: str) -> InterpolantRecipe:
         """Return how the points of a series are joined."""

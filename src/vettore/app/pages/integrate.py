@@ -13,42 +13,43 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
+from vettore.app.pages.integrate_function import FunctionHands
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.area_items import Handle, Running, Strips
 from vettore.app.stage.plot import Plot
-from vettore.app.style import theme
 from vettore.app.widgets.parts import Column, Invitation, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.formula.evaluate import Program
-from vettore.core.formula.formula import read_formula
-from vettore.core.integrate.function import RULES as FUNCTION_RULES
-from vettore.core.integrate.function import FunctionArea, Rung, integrate_function, ladder
+from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.integrate.peaks import find_peaks
 from vettore.core.integrate.rules import RULES, pieces_of
 from vettore.core.integrate.sampled import SampledArea, between_edges, integrate
-from vettore.core.rounding import read_number
 from vettore.study import edits, edits_of_curves
-from vettore.study.derive_curves import area_unit, derive_area, points_in_use
+from vettore.study.areas import FIT, POINTS, UNDER_FIT, derive_area, floor_of, floor_typed, floor_words
+from vettore.study.derive import derive_fit
+from vettore.study.derive_curves import area_unit, points_in_use, slopes_of
 from vettore.study.recipes import AreaRecipe
 from vettore.study.series import Role, Series
+from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
 RULE_WORDS = {
     "trapezoid": ("Straight pieces", "trapezoids between neighbouring points"),
     "simpson": ("Parabolas", "Simpson: one through each three points"),
     "spline": ("Smooth spline", "exact under the cubic spline"),
+    UNDER_FIT: ("Fitted curve", "exact under the curve of the series that is chosen in the tray"),
 }
-FLOORS = {"0": "zero", "ends": "line between the ends"}
+FLOOR_HINT = "A level, spans of base as 0 … 5; 90 … 100, or a formula of x"
+# Rows over which the slope at a point is taken.
+SLOPE_WIDTH = 5
 MOST_STRIPS_SHOWN = 40
 MOST_PEAKS = 30
 # Places at which a function is drawn, and beyond its limits by this share.
@@ -66,20 +67,7 @@ class Answer:
     steps: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True, eq=False)
-class FunctionAnswer:
-    """An area under a function with its ladder."""
-
-    formula: str
-    a: float
-    b: float
-    area: FunctionArea
-    rule: str
-    rungs: tuple[Rung, ...]
-    shape_of: Callable[[Array], Array]
-
-
-class IntegratePage(Page):
+class IntegratePage(FunctionHands, Page):
     """Drag limits, choose rule and floor, keep areas; find peaks; or take a function."""
 
     name = "Integrate"
@@ -89,6 +77,8 @@ class IntegratePage(Page):
         super().__init__(session)
         self.answer: Answer | None = None
         self._draft: AreaRecipe | None = None
+        self._floors: dict[str, str] = {}
+        self.function_curve: FormulaCurve | None = None
         self._chosen = ""
         self._shown: tuple[object, ...] = ()
         self._build_choices()
@@ -106,9 +96,7 @@ class IntegratePage(Page):
         self.rules: dict[str, QPushButton] = {}
         group = QButtonGroup(self.choices)
         for key, (words, tip) in RULE_WORDS.items():
-            one = button(
-                words, lambda key=key: self._change(f"area by {RULES[key].lower()}", rule=key), "choice", tip
-            )
+            one = button(words, lambda key=key: self._choose_rule(key), "choice", tip)
             one.setCheckable(True)
             group.addButton(one)
             self.rules[key] = one
@@ -116,9 +104,8 @@ class IntegratePage(Page):
         scroll.add(section("Floor"))
         self.floor = QComboBox()
         self.floor.setEditable(True)
-        self.floor.addItems(list(FLOORS.values()))
-        self.floor.setAccessibleName("Floor: zero, the line between the ends, or a level")
-        self.floor.setToolTip("Zero, the line between the ends, or a level that you type")
+        self.floor.setAccessibleName("Floor: zero, the line between the ends, another curve, or what you type")
+        self.floor.setToolTip(FLOOR_HINT)
         self.floor.activated.connect(lambda _index: self._take_floor())
         edit = self.floor.lineEdit()
         assert edit is not None
@@ -137,28 +124,7 @@ class IntegratePage(Page):
         self._kept.setSpacing(2)
         scroll.add(holder, self._kept_holder)
         scroll.column.addStretch()
-        outer.addWidget(section("Or a function of x"))
-        self.function = QLineEdit()
-        self.function.setPlaceholderText("such as exp(-x^2)")
-        self.function.setAccessibleName("Function of x to integrate")
-        limits = QGridLayout()
-        self.start, self.end, self.strips = QLineEdit("0"), QLineEdit("1"), QLineEdit()
-        self.strips.setPlaceholderText("as needed")
-        self.function_rule = QComboBox()
-        self.function_rule.addItems(list(FUNCTION_RULES))
-        self.function_rule.setCurrentText("trapezoid")
-        for place, (words, field) in enumerate(
-            (("from", self.start), ("to", self.end), ("strips", self.strips), ("rule", self.function_rule))
-        ):
-            field.setAccessibleName(f"Function: {words}")
-            row, column = ((0, 0), (0, 2), (1, 0), (2, 0))[place]
-            limits.addWidget(label(words, "label"), row, column)
-            limits.addWidget(field, row, column + 1, 1, 1 if row == 0 else 3)
-            if isinstance(field, QLineEdit):
-                field.returnPressed.connect(self.take_function)
-        self.function.returnPressed.connect(self.take_function)
-        outer.addWidget(self.function)
-        outer.addLayout(limits)
+        self._build_function(outer)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
         self.plot = Plot(with_residuals=True)
@@ -191,11 +157,12 @@ class IntegratePage(Page):
         column.addWidget(self._rungs_holder, alignment=Qt.AlignmentFlag.AlignLeft)
         self.settles = label("", "muted", wrap=True)
         column.addWidget(self.settles)
+        self._build_asks()
         filled = QWidget()
         box = QVBoxLayout(filled)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (self.ladder, 0)):
+        for widget, stretch in ((self.refusal, 0), (self.plot, 1), (self.asks, 0), (self.ladder, 0)):
             box.addWidget(widget, stretch)
         stage = QStackedWidget()
         stage.setObjectName("canvas")
@@ -218,7 +185,8 @@ class IntegratePage(Page):
         self._strips_title = section("Strip by strip")
         self.findings.add(self._strips_title, self.table)
         self.findings.column.addStretch()
-        self.findings.add(self.keep, self.series_button)
+        self.slopes = button("Make the slopes a series", self.make_slopes, "", "A new series of x and slope")
+        self.findings.add(self.keep, self.series_button, self.slopes)
 
     # What is shown.
 
@@ -229,6 +197,7 @@ class IntegratePage(Page):
             self.take_function()
             return
         self.stage.setCurrentIndex(0 if series is None else 1)
+        self._list_functions()
         if series is None:
             self.answer = None
             self.number.setText("")
@@ -241,16 +210,21 @@ class IntegratePage(Page):
         self._list_kept()
         for key, one in self.rules.items():
             one.setChecked(key == recipe.rule)
-        self.floor.setEditText(FLOORS.get(recipe.floor, recipe.floor))
+        self.rules[UNDER_FIT].setEnabled(self.session.curve is not None or recipe.rule == UNDER_FIT)
+        self._offer_floors(series, recipe)
+        study = self.session.study
 
         def work() -> Answer:
-            area = derive_area(series, recipe)
+            area = derive_area(study, series, recipe)
+            if recipe.rule == UNDER_FIT:
+                curve = derive_fit(study, recipe.curve).result.curve
+                return Answer(series, recipe, area, curve, ())
             x, y, _ = points_in_use(series)
             order = np.argsort(x, kind="stable")
             places, which, counts = np.unique(x[order], return_inverse=True, return_counts=True)
             mean = np.bincount(which, y[order]) / counts
             pieces = pieces_of(recipe.rule, places, mean)
-            return Answer(series, recipe, area, pieces.value, _steps(places, mean, recipe, area))
+            return Answer(series, recipe, area, pieces.value, _steps(study, places, mean, recipe, area))
 
         self.session.background.run("area", work, self._show_answer, self._show_refusal, 1)
 
@@ -267,8 +241,13 @@ class IntegratePage(Page):
         """Say what was used."""
         if self.answer is None:
             return []
-        error = {"sigma": "± from the ± of y", "scatter": "± from the scatter of the points"}
-        words = [f"{int(self.answer.series.in_use.sum())} rows in use", RULES[self.answer.recipe.rule].lower()]
+        error = {
+            "sigma": "± from the ± of y",
+            "scatter": "± from the scatter of the points",
+            "coefficients": "± from the coefficients",
+        }
+        rule_used = RULE_WORDS[self.answer.recipe.rule][0].lower()
+        words = [f"{int(self.answer.series.in_use.sum())} rows in use", rule_used]
         return [*words, *filter(None, [error.get(self.answer.area.error_from)]), *self.answer.area.notes]
 
     def _show_points(self, series: Series) -> None:
@@ -276,6 +255,7 @@ class IntegratePage(Page):
         self.plot.dress(self.session.style)
         self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         self.plot.line.set_curve(None)
+        self.plot.pennants.set_flags([])
         for handle in self.handles:
             handle.dress()
             handle.setVisible(True)
@@ -311,7 +291,7 @@ class IntegratePage(Page):
             ("from", f"{style.short(float(f'{area.a:.6g}'))} {x_unit}".strip()),
             ("to", f"{style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()),
             ("joined by", RULE_WORDS[area.rule][0].lower()),
-            ("floor", FLOORS.get(answer.recipe.floor, answer.recipe.floor)),
+            ("floor", floor_words(self.session.study, answer.recipe.floor, style)),
             ("above the floor", style.number(area.positive, 5)),
             ("below the floor", style.number(area.negative, 5)),
         ]
@@ -320,8 +300,9 @@ class IntegratePage(Page):
         self._show_steps(answer)
         kept = bool(answer.recipe.id)
         self.keep.setText("Let go of this area" if kept else "Keep this area")
-        for part in (self._strips_title, self.keep, self.series_button):
+        for part in (self._strips_title, self.keep, self.series_button, self.slopes):
             part.show()
+        self.asks.hide()
         self.session.say("", "status")
 
     def _show_running(self, x: Array, y: Array) -> None:
@@ -391,7 +372,7 @@ class IntegratePage(Page):
         for one in areas:
             try:
                 assert series is not None
-                value = derive_area(series, one).area
+                value = derive_area(self.session.study, series, one).area
             except VettoreError:
                 value = math.nan
             found.append((one, value))
@@ -423,17 +404,47 @@ class IntegratePage(Page):
         limits[place] = x
         self._change("move a limit", start=limits[0], end=limits[1])
 
+    def _choose_rule(self, rule: str) -> None:
+        """Join the points otherwise, or take the area under the curve that is chosen in the tray."""
+        curve = self.session.curve
+        if rule != UNDER_FIT:
+            self._change(f"area by {RULES[rule].lower()}", rule=rule, curve="")
+        elif curve is not None:
+            self._change("area under the fitted curve", rule=rule, curve=curve.id)
+
+    def _offer_floors(self, series: Series, recipe: AreaRecipe) -> None:
+        """Fill in the floors that there are: levels, other series and fitted curves."""
+        study, style = self.session.study, self.session.style
+        self._floors = {"zero": "0", "line between the ends": "ends"}
+        others = [POINTS + one.id for one in study.series if one.id != series.id]
+        for one in [*others, *(FIT + curve.id for curve in study.curves)]:
+            self._floors[floor_words(study, one, style)] = one
+        self.floor.clear()
+        self.floor.addItems(list(self._floors))
+        self.floor.setEditText(floor_words(study, recipe.floor, style))
+
     def _take_floor(self) -> None:
         text = self.floor.currentText().strip()
-        known = {words: key for key, words in FLOORS.items()}
-        value = known.get(text)
-        if value is None:
-            number = read_number(text)
-            if number is None:
-                self.session.say(f"“{text}” is no floor; choose one or type a level.", "bad")
-                return
-            value = repr(number)
+        try:
+            value = self._floors.get(text) or floor_typed(text)
+        except VettoreError as error:
+            self.session.say(f"“{text}” is no floor: {error}", "bad")
+            return
         self._change("change the floor", floor=value)
+
+    def make_slopes(self) -> None:
+        """Make the slopes of the points a series of its own."""
+        series = self.session.series
+        if series is None:
+            return
+        try:
+            table = slopes_of(series, SLOPE_WIDTH)
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        study = edits.add_series(self.session.study, table, f"{series.name}, slopes")
+        self.session.do("make the slopes a series", study)
+        self.session.say(f"Slopes by local parabolas over {SLOPE_WIDTH} rows came in as a new series.")
 
     def _change(self, words: str, **values: object) -> None:
         if self._draft is None or self.session.series is None:
@@ -495,103 +506,16 @@ class IntegratePage(Page):
         series, area = self.answer.series, self.answer.area
         x_name, x_unit = series.name_and_unit(Role.X)
         columns = (RawColumn(x_name, x_unit, area.edges), RawColumn("running area", area_unit(series), area.running))
-        how = (("made from", series.name), ("by", f"running area, {RULES[area.rule].lower()}"))
+        how = (("made from", series.name), ("by", f"running area, {RULE_WORDS[area.rule][0].lower()}"))
         study = edits.add_series(
             self.session.study, Table(columns, Source("", how=how, kind="made")), f"{series.name}, running area"
         )
         self.session.do("make the running area a series", study)
 
-    # A function of x.
 
-    def take_function(self) -> None:
-        """Show the area under the function that was typed; without one, that under the points."""
-        text = self.function.text().strip()
-        if not text:
-            self._shown = ()
-            self.refresh()
-            return
-        self.stage.setCurrentIndex(1)
-        limits = []
-        for field in (self.start, self.end):
-            typed = field.text().strip()
-            number = (
-                math.inf if typed in ("inf", "∞") else -math.inf if typed in ("-inf", "-∞") else read_number(typed)
-            )
-            if number is None:
-                self._show_refusal(f"“{typed}” is no limit; write a number, or inf.")
-                return
-            limits.append(number)
-        strips = read_number(self.strips.text()) if self.strips.text().strip() else None
-        chosen = self.function_rule.currentText()
-        a, b = limits
-
-        def work() -> FunctionAnswer:
-            area = integrate_function(text, a, b, None if strips is None else int(strips), chosen)
-            finite = math.isfinite(a) and math.isfinite(b)
-            try:
-                rungs = ladder(text, a, b, chosen, rungs=7) if finite else ()
-            except VettoreError:
-                rungs = ()
-            program = Program(read_formula(text, ("x", "y")).right)
-
-            def shape_of(x: Array) -> Array:
-                with np.errstate(all="ignore"):
-                    value = program({"x": x} if "x" in program.inputs else {})
-                return np.broadcast_to(np.asarray(value, dtype=np.float64), x.shape)
-
-            return FunctionAnswer(text, a, b, area, chosen, rungs, shape_of)
-
-        self.session.background.run("area", work, self._show_function, self._show_refusal, 1)
-
-    def _show_function(self, answer: FunctionAnswer) -> None:
-        self.answer = None
-        self.refusal.hide()
-        style, area = self.session.style, answer.area
-        empty = np.empty(0)
-        self.plot.dress(style)
-        self.plot.marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "", None)
-        self.plot.set_titles("x", answer.formula)
-        low = answer.a if math.isfinite(answer.a) else (min(answer.b, 0.0) - 8 if math.isfinite(answer.b) else -8.0)
-        high = answer.b if math.isfinite(answer.b) else max(low, 0.0) + 8
-        x = np.linspace(low, high, DRAWN)
-        y = answer.shape_of(x)
-        good = np.isfinite(y)
-        for handle in self.handles:
-            handle.setVisible(False)
-        if good.sum() > 1:
-            self.plot.show_home(np.append(x[good], x[0]), np.append(y[good], 0.0))
-            edges = area.edges if area.error is None else np.array([x[good][0], x[good][-1]])
-            self.strip_item.set_strips(edges, answer.shape_of, lambda at: np.zeros(np.shape(at)), theme().series[0])
-            steps = np.diff(x[good])
-            running = np.concatenate([[0.0], np.cumsum(steps * (y[good][1:] + y[good][:-1]) / 2)])
-            self._show_running(x[good], running)
-        digits = 12 if area.error is not None and area.error < 1e-9 * abs(area.area) else 8
-        self.number.setText(style.number(area.area, digits))
-        self.unit.setText("" if area.error is None else f"error below {style.number(area.error, 2)}")
-        self.about.show_pairs(
-            [
-                ("function", answer.formula),
-                ("strips", str(area.strips)),
-                ("evaluations", str(area.evaluations)),
-                ("", area.message),
-            ]
-        )
-        self.table.show_rows((), [], [])
-        for part in (self._strips_title, self.keep, self.series_button):
-            part.hide()
-        cells = []
-        for rung in answer.rungs:
-            order = "" if rung.order is None else f"order {style.fixed(rung.order, 1)}"
-            cells.append((f"{rung.strips} strips", style.number(rung.area, 7), order))
-        self._fill_rungs(cells[-5:])
-        last = answer.rungs[-1] if answer.rungs else None
-        words = "" if last is None or last.extrapolated is None else style.number(last.extrapolated, 10)
-        self.settles.setText(f"The rungs lead to {words} ({answer.rule} rule)." if words else "")
-
-
-def _steps(x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[tuple[str, float], ...]:
+def _steps(study: Study, x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[tuple[str, float], ...]:
     """Return the area with fewer points and by other rules, in words."""
-    floor: float | str = "ends" if recipe.floor == "ends" else float(recipe.floor)
+    floor = floor_of(study, recipe.floor)
     inside = np.flatnonzero((x > area.a) & (x < area.b))
     out = []
     for step in (8, 4, 2, 1):

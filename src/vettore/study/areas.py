@@ -1,0 +1,164 @@
+"""Areas of a study: under points or under a fitted curve, above a floor of any kind."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.curve import Curve
+from vettore.core.errors import DataError
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import read_formula
+from vettore.core.integrate.sampled import Floor, SampledArea, integrate
+from vettore.core.rounding import NumberStyle, read_number
+from vettore.core.typed import limits_in
+from vettore.study.derive import derive_fit
+from vettore.study.derive_curves import derive_interpolant, points_in_use
+from vettore.study.recipes import AreaRecipe
+from vettore.study.series import Series
+from vettore.study.study import Study
+
+# The rule of an area under a fitted curve, and how floors that are curves are written in a recipe.
+UNDER_FIT = "fit"
+POINTS, FIT, SPANS, FORMULA = "points:", "fit:", "spans:", "formula:"
+# Strips of an area under a fitted curve.
+STRIPS = 64
+
+
+def derive_area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea:
+    """Return an area of a series. Raises DataError."""
+    x, y, sigma = points_in_use(series)
+    floor = floor_of(study, recipe.floor)
+    if recipe.rule == UNDER_FIT:
+        curve = derive_fit(study, recipe.curve).result.curve
+        a = float(x.min()) if recipe.start is None else recipe.start
+        b = float(x.max()) if recipe.end is None else recipe.end
+        return under_curve(curve, a, b, floor)
+    return integrate(x, y, recipe.rule, recipe.start, recipe.end, floor, sigma)
+
+
+def floor_of(study: Study, text: str) -> Floor:
+    """Return the floor that a recipe names. Raises DataError when what it names is gone."""
+    kind, _, rest = text.partition(":")
+    match f"{kind}:":
+        case "ends:":
+            return "ends"
+        case floor if floor == POINTS:
+            series = study.find_series(rest)
+            return _inside(derive_interpolant(series, study.interpolant_of(rest)), series.name)
+        case floor if floor == FIT:
+            return derive_fit(study, rest).result.curve
+        case floor if floor == SPANS:
+            return [limits_in(part.replace("..", ";")) for part in rest.split(",")]
+        case floor if floor == FORMULA:
+            return formula_of_x(rest)
+        case _:
+            return float(text)
+
+
+def _inside(curve: Curve, name: str) -> Callable[[Array], Array]:
+    def value(x: Array) -> Array:
+        try:
+            return curve(x)
+        except DataError as error:
+            raise DataError(f"The floor, {name}, does not reach so far. {error}") from None
+
+    return value
+
+
+def formula_of_x(text: str) -> Callable[[Array], Array]:
+    """Return a formula in x as a function. Raises FormulaError, or DataError for another name in it."""
+    read = read_formula(text, ("x",))
+    if read.coefficients:
+        raise DataError(f"{read.coefficients[0]} has no value here. A formula curve is a function of x alone.")
+    program = Program(read.right)
+
+    def value(x: Array) -> Array:
+        at = np.asarray(x, dtype=np.float64)
+        with np.errstate(all="ignore"):
+            found = program({"x": at} if "x" in program.inputs else {})
+        return np.broadcast_to(np.asarray(found, dtype=np.float64), at.shape).copy()
+
+    return value
+
+
+def floor_typed(text: str) -> str:
+    """Return the floor that a person typed: a level, spans of base as ``10 … 20; 80 … 90``, or a formula of x.
+
+    Raises VettoreError when it is none of these.
+    """
+    number = read_number(text)
+    if number is not None:
+        return repr(number)
+    plain = text.replace("...", "…").replace("..", "…").replace(" to ", "…")
+    if "…" in plain:
+        spans = [limits_in(part) for part in plain.split(";") if part.strip()]
+        return SPANS + ",".join(f"{low!r}..{high!r}" for low, high in spans)
+    formula_of_x(text)
+    return FORMULA + text.strip()
+
+
+def floor_words(study: Study, text: str, style: NumberStyle) -> str:
+    """Return a floor in words."""
+    kind, sign, rest = text.partition(":")
+    if not sign:
+        return {"0": "zero", "ends": "line between the ends"}.get(text) or style.short(float(text))
+    match f"{kind}:":
+        case floor if floor == POINTS:
+            return f"points of {study.find_series(rest).name}"
+        case floor if floor == FIT:
+            curve = study.find_curve(rest)
+            return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
+        case floor if floor == SPANS:
+            spans = [part.split("..") for part in rest.split(",")]
+            return "line through " + "; ".join(f"{style.short(float(a))} … {style.short(float(b))}" for a, b in spans)
+        case _:
+            return rest
+
+
+def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:
+    """Return the area under a fitted curve above a floor, in even strips; its ± is that of the coefficients."""
+    edges = np.linspace(a, b, STRIPS + 1)
+    heights = curve(edges)
+    if not np.isfinite(heights).all():
+        raise DataError(f"The curve has no finite value everywhere from {a:g} to {b:g}. Move the limits.")
+    base = _base(floor, curve, a, b)
+    strips = np.array([curve.area(low, high) for low, high in itertools.pairwise(edges)])
+    levels = base(edges)
+    middles = base((edges[:-1] + edges[1:]) / 2)
+    # Simpson on every strip: exact for levels and lines.
+    under = (levels[:-1] + 4 * middles + levels[1:]) / 6 * np.diff(edges)
+    net = strips - under
+    total = float(np.sum(net))
+    positive = float(np.sum(net[net > 0]))
+    return SampledArea(
+        total,
+        curve.area_error(a, b),
+        "coefficients",
+        positive,
+        min(total - positive, 0.0),
+        edges,
+        heights,
+        net,
+        np.concatenate([[0.0], np.cumsum(net)]),
+        UNDER_FIT,
+        a,
+        b,
+        levels,
+        ("its ± leaves that of the floor out",) if callable(floor) else (),
+    )
+
+
+def _base(floor: Floor, curve: Curve, a: float, b: float) -> Callable[[Array], Array]:
+    if callable(floor):
+        return floor
+    if isinstance(floor, (int, float)):
+        level = float(floor)
+        return lambda x: np.full(np.shape(x), level)
+    if floor == "ends":
+        low, high = float(curve(a)), float(curve(b))
+        return lambda x: low + (high - low) * (np.asarray(x) - a) / ((b - a) or 1.0)
+    raise DataError("A line through spans of base needs points; choose another floor for a fitted curve.")
