@@ -287,6 +287,13 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
     drag_line(qtbot, page.plot, 1.0, 2.0, y=0.0)
     qtbot.waitUntil(lambda: page.shown.recipe.made == "by dragging a root", timeout=3000)
     assert page.shown.polynomial.real_roots()[1] == pytest.approx(2.0, abs=0.05)
+    qtbot.mouseClick(page.as_function, LEFT)
+    qtbot.mouseClick(page.as_model, LEFT)
+    settled()
+    assert page.session.curve.formula.startswith("discharge = a + b*(-4")
+    assert session.study.functions[0].formula == page.shown.polynomial.formula()
+    for _ in range(2):
+        session.undo()
     qtbot.keyClicks(page.at, "0 .. 2 every 0.5")
     qtbot.keyClick(page.at, ENTER)
     assert len(page.value_table.texts) == 5

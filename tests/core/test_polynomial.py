@@ -8,6 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import vettore.core as core
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import read_formula
 from vettore.core.polynomial import Polynomial
 from vettore.core.polynomial_roots import exact_value
 
@@ -128,3 +130,13 @@ def test_wrong_requests_are_refused(call, words):
     """In a sentence."""
     with pytest.raises(core.DataError, match=words):
         call()
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=6))
+def test_the_formula_of_a_polynomial_says_it_with_all_digits(coefficients):
+    """Read back and worked out, it gives the same values to the last few digits."""
+    p = Polynomial(coefficients)
+    read = read_formula(p.formula(), ("x",))
+    value = float(np.asarray(evaluate(read.right, {"x": np.array([1.5])}, 1))[0])
+    size = sum(abs(c) * 1.5**k for k, c in enumerate(p.coefficients))
+    assert abs(value - float(p(1.5))) <= 1e-14 * size

@@ -254,6 +254,19 @@ class Polynomial:
                 left.remove(near[0])
         return _from_near_pairs(common)
 
+    def formula(self, x: str = "x") -> str:
+        """Return the polynomial in the formula language with all its digits, as ``1 - 3.0*x + x^3``."""
+        parts: list[str] = []
+        for k, value in enumerate(self.coefficients):
+            if value == 0.0 and (self.degree or k):
+                continue
+            power = "" if k == 0 else x if k == 1 else f"{x}^{k}"
+            factor = repr(abs(value))
+            body = factor if not power else power if abs(value) == 1.0 else f"{factor}*{power}"
+            sign = " - " if value < 0 else " + "
+            parts.append(body if not parts and value >= 0 else f"-{body}" if not parts else f"{sign}{body}")
+        return "".join(parts) or "0"
+
     def curve(self, low: float, high: float) -> FormulaCurve:
         """Return the polynomial as a curve over a span."""
         names = tuple(f"a{k}" for k in range(len(self._coefficients)))

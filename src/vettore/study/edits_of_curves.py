@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 from vettore.core.errors import DataError
+from vettore.core.formula.write import name_text
 from vettore.core.polynomial import Polynomial
 from vettore.study.areas import formula_of_x
+from vettore.study.edits import add_formula
 from vettore.study.recipes import AreaRecipe, FunctionRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.series import Role
 from vettore.study.study import Study
 
 
@@ -53,6 +57,20 @@ def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = 
     """Put a polynomial on the shelf."""
     recipe = PolynomialRecipe(f"p{study.counter + 1}", name, polynomial.coefficients, fit, made)
     return replace(study, polynomials=(*study.polynomials, recipe), counter=study.counter + 1)
+
+
+def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> Study:
+    """Add a fit of a polynomial's shape to a series: scaled and raised, y = a + b·p(x). Raises DataError."""
+    one = study.find_series(series)
+    x, y = one.column(Role.X), one.column(Role.Y)
+    if x is None or y is None:
+        raise DataError(
+            f"{one.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
+        )
+    taken = {column.name for column in one.columns}
+    a, b = itertools.islice((name for name in ("a", "b", "a_0", "b_0", "a_1", "b_1") if name not in taken), 2)
+    shape = polynomial.formula(name_text(x.name))
+    return add_formula(study, series, f"{name_text(y.name)} = {a} + {b}*({shape})")
 
 
 def change_polynomial(study: Study, identity: str, polynomial: Polynomial, made: str = "") -> Study:

@@ -423,6 +423,7 @@ class FitPage(StripHands, Page):
         self._show_grips()
         self.findings.show_fit(fit, "")
         self.readings.show_fit(fit)
+        self.panel.order_tabs()
         self.session.say("", "status")
 
     def _show_residuals(self, fit: DerivedFit) -> None:

@@ -127,6 +127,7 @@ class LineUpFiller:
         self._line_up.setToolTip(f"Tried on {FIRST_LOOK:,} of the {count:,} rows" if count > FIRST_LOOK else "")
         points = (x[series.in_use], y[series.in_use])
         self._line_up.show_candidates(candidates, points, self._chosen(), self._session.style)
+        self._panel.order_tabs()
 
 
 def _coefficients(entry: Entry) -> int:

@@ -422,6 +422,9 @@ class IntegratePage(FunctionHands, Page):
         self.floor.clear()
         self.floor.addItems(list(self._floors))
         self.floor.setEditText(floor_words(study, recipe.floor, style))
+        edit = self.floor.lineEdit()
+        if edit is not None and not edit.hasFocus():
+            edit.setCursorPosition(0)
 
     def _take_floor(self) -> None:
         text = self.floor.currentText().strip()

@@ -265,6 +265,7 @@ class FunctionHands:
             order = "" if rung.order is None else f"order {style.fixed(rung.order, 1)}"
             cells.append((f"{rung.strips} strips", style.number(rung.area, 7), order))
         self._fill_rungs(cells[-5:])
+        self.session.say("", "status")
         last = answer.rungs[-1] if answer.rungs else None
         words = "" if last is None or last.extrapolated is None else style.number(last.extrapolated, 10)
         self.settles.setText(f"The rungs lead to {words} ({answer.rule} rule)." if words else "")

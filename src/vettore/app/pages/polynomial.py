@@ -188,7 +188,38 @@ class PolynomialPage(Page):
         self.findings.add(self._turn_title, self.turn_pairs, section("Slope and area"), self.follows)
         self.findings.add(self._value_title, self.value_table)
         self.findings.column.addStretch()
-        self.findings.add(self.drop)
+        self.as_model = button(
+            "Fit its shape to the chosen series", self.fit_shape, "", "y = a + b·p(x), on the Fit page"
+        )
+        self.as_function = button(
+            "Keep it as a function of x", self.keep_function, "", "On the Integrate page: drawn, read, integrated"
+        )
+        self.findings.add(self.as_model, self.as_function, self.drop)
+
+    def fit_shape(self) -> None:
+        """Fit the polynomial, scaled and raised, to the series that is chosen in the tray."""
+        series = self.session.series
+        if self.shown is None or series is None:
+            self.session.say("Choose a series in the tray first.", "bad")
+            return
+        try:
+            study = edits_of_curves.fit_polynomial_shape(self.session.study, series.id, self.shown.polynomial)
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+            return
+        self.session.do("fit the shape of a polynomial", study)
+        self.session.show_curve(study.curves[-1].id)
+        self.session.say(f"Its shape is fitted to {series.name}; see the Fit page.")
+
+    def keep_function(self) -> None:
+        """Keep the polynomial as a function of x over what is shown."""
+        if self.shown is None:
+            return
+        low, high = self.plot.upper.vb.viewRange()[0]
+        edges = (f"{edge:.4g}" for edge in (low, high))
+        study = edits_of_curves.add_function(self.session.study, self.shown.polynomial.formula(), *edges)
+        self.session.do("keep a polynomial as a function", study)
+        self.session.say("Kept as a function of x; see the Integrate page.")
 
     # What is shown.
 

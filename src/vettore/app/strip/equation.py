@@ -106,6 +106,9 @@ class EquationStrip(QWidget):
     def show_shaped(self, words: str) -> None:
         """Say that the curve was shaped by hand, or (with no words) that it is the fit."""
         self.note.setText(words or HINT)
+        if not words and self.again.hasFocus():
+            # A button that goes out of use would take the keyboard with it.
+            self.setFocus()
         self.again.setEnabled(bool(words))
         self._shaped = bool(words)
         self.side.setVisible(bool(self._terms) and (self._shaped or self.width() > NARROW))

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.style import colour
 from vettore.app.widgets.check_picture import CheckPicture
-from vettore.app.widgets.parts import button, clear, label, rule, section
+from vettore.app.widgets.parts import button, clear, label, rule, section, tab_through
 from vettore.core.fit.check_pictures import picture
 from vettore.core.fit.checks import Check, Kind, Verdict
 from vettore.study.derive import DerivedFit
@@ -149,3 +149,4 @@ class CheckList(QWidget):
             self._box.addWidget(row)
             if row.kind in open_kinds:
                 row.turn()
+        tab_through(self.rows[0] if self.rows else self, self.rows[1:])

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.style import serif, theme
@@ -48,8 +48,15 @@ class FitFindings(Column):
         self.turn_correlations = button(
             "correlations", self._turn_correlations, "link", "How the errors of coefficients go together"
         )
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(section("Coefficients"))
+        line.addStretch()
+        line.addWidget(self.turn_tests)
         self._numbers = [
             rule(),
+            head,
             self._coefficients,
             self.turn_correlations,
             rule(),
@@ -60,9 +67,9 @@ class FitFindings(Column):
         self._follows_parts = (rule(), section("What follows from it"), self._follows)
         self.checks = CheckList(session, without)
         self._aside_rule = rule()
-        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:2])
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:3])
         self.add(self.turn_correlations, self.correlations)
-        self.add(*self._follows_parts, *self._numbers[3:], self.checks)
+        self.add(*self._follows_parts, *self._numbers[4:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.add(self.kept)
@@ -133,14 +140,9 @@ class FitFindings(Column):
         self.kept.show_readings(fit)
 
     def _show_coefficients(self, fit: DerivedFit) -> None:
-        self._grid.removeWidget(self.turn_tests)
-        self.turn_tests.setParent(self)
         clear(self._grid)
-        self._grid.addWidget(section("Coefficients"), 0, 0, 1, 3)
         percent = f"{fit.result.level:.0%} range".replace("%", " %")
         self.turn_tests.setText("t and p" if self._tests else percent)
-        self._grid.addWidget(self.turn_tests, 0, 3, Qt.AlignmentFlag.AlignRight)
-        self.turn_tests.show()
         style, table = self._session.style, fit.result.correlation
         several = table is not None and len(table) > 1
         self.turn_correlations.setVisible(several)

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.widgets.line_up import LineUp
-from vettore.app.widgets.parts import Column, button, label, section
+from vettore.app.widgets.parts import Column, button, label, section, tab_through
 
 FEWEST, MOST = 2, 4
 
@@ -48,6 +48,10 @@ class LineUpPanel(QWidget):
         links.addStretch()
         box.addLayout(links)
         self.show_state(0, 0)
+
+    def order_tabs(self) -> None:
+        """Let Tab go through the models, which are made anew at every change, and on to the links."""
+        tab_through(self.order, [*self.line_up.thumbnails.values(), self.compare, self.degrees, self.hidden])
 
     def show_state(self, pinned: int, hidden: int) -> None:
         """Say how many models are pinned and hidden."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
@@ -79,6 +79,13 @@ def clear(layout) -> None:
             widget.deleteLater()
         elif item.layout() is not None:
             clear(item.layout())
+
+
+def tab_through(first: QWidget, others: Iterable[QWidget]) -> None:
+    """Let Tab go from one widget to others made later, in their order."""
+    for one in others:
+        QWidget.setTabOrder(first, one)
+        first = one
 
 
 class Pairs(QWidget):
