@@ -48,6 +48,27 @@ class DerivedFit:
         """What was tested about the fit, rows named by their numbers in the series."""
         return checks(self.result, self.rows + 1)
 
+    # Asked for at every frame while a coefficient is dragged.
+
+    @cached_property
+    def formula_units(self) -> CoefficientUnits | None:
+        """What a formula says of units, contradictions among them; None for a polynomial."""
+        if not self.recipe.formula:
+            return None
+        columns = {column.name: column.unit for column in self.series.columns}
+        return units_of_formula(read_formula(self.recipe.formula, columns), columns)
+
+    @cached_property
+    def equation(self) -> tuple[Box, list[Row]]:
+        """The left side and the terms of the equation."""
+        x, y = self.series.column(Role.X), self.series.column(Role.Y)
+        if not self.recipe.formula:
+            terms = polynomial_terms(x.name if x else "x", self.recipe.degree, self.recipe.intercept)
+            return Text(y.name if y else "y"), terms
+        read = read_formula(self.recipe.formula, [column.name for column in self.series.columns])
+        left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
+        return left, formula_terms(read.right, read.coefficients)
+
 
 _cache: OrderedDict[Hashable, FitResult] = OrderedDict()
 _lock = threading.Lock()
@@ -141,10 +162,7 @@ def coefficient_unit(series: Series, power: int) -> str:
 
 def formula_units(fit: DerivedFit) -> CoefficientUnits | None:
     """Return what a formula says of units, contradictions among them; None for a polynomial."""
-    if not fit.recipe.formula:
-        return None
-    columns = {column.name: column.unit for column in fit.series.columns}
-    return units_of_formula(read_formula(fit.recipe.formula, columns), columns)
+    return fit.formula_units
 
 
 def coefficient_units(fit: DerivedFit) -> Sequence[str]:
@@ -171,13 +189,7 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
 
 def equation_of(fit: DerivedFit) -> tuple[Box, list[Row]]:
     """Return the left side and the terms of a fit's equation."""
-    x, y = fit.series.column(Role.X), fit.series.column(Role.Y)
-    if not fit.recipe.formula:
-        terms = polynomial_terms(x.name if x else "x", fit.recipe.degree, fit.recipe.intercept)
-        return Text(y.name if y else "y"), terms
-    read = read_formula(fit.recipe.formula, [column.name for column in fit.series.columns])
-    left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
-    return left, formula_terms(read.right, read.coefficients)
+    return fit.equation
 
 
 def is_known(study: Study, curve: str) -> bool:

@@ -16,7 +16,7 @@ from vettore.study.derive import DerivedFit
 from vettore.study.pulls import formula_of
 
 # Residuals of more rows than this are shown for some of them while a value is dragged.
-MOST_WHILE_DRAGGING = 400
+MOST_WHILE_DRAGGING = 200
 # One pixel of dragging changes a value by this share of its standard error, or of its size where that is not known.
 SHARE_OF_ERROR, SHARE_OF_SIZE = 0.25, 0.003
 

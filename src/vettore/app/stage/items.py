@@ -19,6 +19,8 @@ from vettore.core.curve import Curve
 # More marks than this in view are painted as one picture.
 MOST_SINGLE_MARKS = 4000
 RADIUS = 4.0
+# More discs than this are drawn in one call.
+MOST_RIMMED = 200
 # Below this spacing of neighbouring marks a white rim keeps discs apart; above the picture takes over.
 RIM = 1.0
 RING_RADIUS = 8.5
@@ -166,6 +168,13 @@ class Marks(StageItem):
         self._draw_rings(painter, to_pixels)
 
     def _draw_discs(self, painter: QPainter, px: Array, py: Array) -> None:
+        if len(px) > MOST_RIMMED:
+            # One call for all: the rims lie under all discs, which with so many looks the same.
+            points = _polygon(px, py)
+            for ink, width in ((colour("plot_ground"), 2 * self.radius + RIM), (QColor(self.fill), 2 * self.radius)):
+                painter.setPen(QPen(ink, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+                painter.drawPoints(points)
+            return
         painter.setPen(QPen(colour("plot_ground"), RIM))
         painter.setBrush(QColor(self.fill))
         r = self.radius
@@ -182,8 +191,10 @@ class Marks(StageItem):
 
     def _draw_stems(self, painter: QPainter, px: Array, py: Array, zero: float, aside: Mask) -> None:
         painter.setPen(QPen(colour("muted", 0.6), 1))
-        for x, y in zip(px[~aside].tolist(), py[~aside].tolist(), strict=True):
-            painter.drawLine(QPointF(x, zero), QPointF(x, y))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        x, y = px[~aside], py[~aside]
+        ends = np.column_stack([np.full(len(y), zero), y]).ravel()
+        painter.drawPath(pg.functions.arrayToQPath(np.repeat(x, 2), ends, connect="pairs"))
 
     def _draw_errors(self, painter: QPainter, px: Array, to_pixels: Map, y: Array, error: Array) -> None:
         painter.setPen(QPen(colour("muted", 0.8), 1))

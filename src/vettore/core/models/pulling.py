@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from vettore.core.arrays import Array
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.reader import Reader
-from vettore.core.formula.tree import Node, names
+from vettore.core.formula.tree import Node
 from vettore.core.models.model import Grip, Model
 
 STEPS = 25
@@ -40,10 +41,16 @@ class Placed:
     y: float
 
 
+@cache
+def _program(text: str, known: frozenset[str]) -> Program:
+    """Read a formula once: grips are placed anew at every frame of a drag."""
+    return Program(Reader(text, known).read_all())
+
+
 def _value(text: str, known: Mapping[str, float]) -> float:
-    tree = Reader(text, frozenset(known)).read_all()
+    program = _program(text, frozenset(known))
     with np.errstate(all="ignore"):
-        return float(Program(tree)({name: np.float64(known[name]) for name in names(tree)}))
+        return float(program({name: np.float64(known[name]) for name in program.inputs}))
 
 
 def _known(values: Mapping[str, float], span: tuple[float, float]) -> dict[str, float]:
