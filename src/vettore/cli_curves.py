@@ -114,6 +114,16 @@ def models(key: str | None, library: Path | None, as_json: bool) -> None:
                 click.echo(f"  {name:8} {words}")
             for quantity in one.quantities:
                 click.echo(f"  {quantity.name} = {quantity.formula}")
+            click.echo(f"  slope = {_slope_text(one)}")
+
+
+def _slope_text(one) -> str:
+    """Return dy/dx of a model as a textbook writes it."""
+    from vettore.core.formula.derivative import derivative
+    from vettore.core.formula.simplify import simplified
+    from vettore.core.formula.write import to_text
+
+    return to_text(simplified(derivative(one.read.right, "x")))
 
 
 def _described(one) -> dict[str, Any]:
@@ -125,6 +135,7 @@ def _described(one) -> dict[str, Any]:
         "use": one.use,
         "meanings": dict(one.meanings),
         "quantities": [asdict(quantity) for quantity in one.quantities],
+        "slope": _slope_text(one),
     }
 
 

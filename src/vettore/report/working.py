@@ -7,14 +7,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.fit.polynomial import polynomial_formula
 from vettore.core.fit.working import LinearWorking, linear_working
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.simplify import simplified
 from vettore.core.formula.write import name_text
 from vettore.core.interpolate.interpolant import Interpolant
 from vettore.core.interpolate.working import working
 from vettore.core.rounding import MINUS, NumberStyle
-from vettore.core.typeset import Box, Fenced, Raised, Row, Text
+from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coefficient_symbol, formula_terms
 from vettore.study.derive import DerivedFit
 from vettore.study.series import Role
 
@@ -191,10 +194,30 @@ def _iterations(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
             words=result.message,
         ),
     ]
+    steps += _derivatives(fit)
     for one in result.alternatives:
         pairs = [*one.values.items(), ("sum of squares", one.sum_of_squares)]
         steps.append(_pairs("Another answer that was met", pairs, lambda value: style.number(value, 6)))
     return tuple(steps)
+
+
+def _derivatives(fit: DerivedFit) -> list[Step]:
+    """Return the slope of the curve and what each coefficient does to it, typeset."""
+    read = read_formula(fit.recipe.formula, [column.name for column in fit.series.columns])
+    if len(read.data) != 1 or not fit.recipe.formula:
+        return []
+    y = fit.series.name_and_unit(Role.Y)[0]
+    boxes = []
+    for name in (*read.data, *read.coefficients):
+        try:
+            tree = simplified(derivative(read.right, name))
+        except FormulaError:
+            return []
+        by = Text(name) if name in read.data else coefficient_symbol(name)
+        sides = Fraction(Row((Text("∂ "), Text(y))), Row((Text("∂ "), by)))
+        boxes.append(Row((sides, Text("  =  "), *formula_terms(tree, read.coefficients))))
+    words = "The slope of the curve, and how it moves with each coefficient; the search and the ± rest on these."
+    return [Step("The derivatives", words, boxes=tuple(boxes))]
 
 
 def _pairs(title: str, pairs: Sequence[tuple[str, float]], show) -> Step:
