@@ -7,6 +7,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QApplication
 
@@ -14,6 +15,8 @@ from vettore.app.style import dress
 from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
+from vettore.study import edits
+from vettore.study.table import RawColumn, Source, Table
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 LONGEST_WAIT_MS = 30_000
@@ -25,6 +28,16 @@ def settle(app: QApplication, window: Window) -> None:
     clock.start()
     while clock.elapsed() < 300 or (window.session.background.busy and clock.elapsed() < LONGEST_WAIT_MS):
         app.processEvents()
+
+
+def _with_jars(study):
+    """Return a study with six jars more, made up, whose oxygen falls at one rate."""
+    t, rng = np.linspace(0, 90, 20), np.random.default_rng(2)
+    for number, height in enumerate((3.0, 5.0, 8.0, 6.5, 4.2, 7.1), 1):
+        y = height * np.exp(-0.05 * t) + 1 + rng.normal(0, 0.08, len(t))
+        table = Table((RawColumn("minute", "min", t), RawColumn("oxygen", "mg/L", y)), Source("made"))
+        study = edits.add_series(study, table, f"Jar {number}")
+    return study
 
 
 def main() -> None:
@@ -64,6 +77,40 @@ def main() -> None:
     settle(app, window)
     window.pages["Fit"].choose("exponential-decay-level")
     take("line-up")
+    fit = window.pages["Fit"]
+    for key in ("exponential-decay-level", "two-decays", 3):
+        fit.line_up.pinned.emit(key)
+    fit.comparing.open()
+    take("compare")
+    fit.comparing.close()
+    fit.open_bench()
+    fit.own.setText("(A*exp(-k*time) + C)/(1 + q*time)")
+    take("own-formula")
+    fit.bench.put_away()
+    window.session.do("bring back", edits.bring_rows_back(window.session.study, oxygen.id, range(oxygen.rows)))
+    settle(app, window)
+    fit.preview_without([9])
+    settle(app, window)
+    for row in fit.findings.checks.rows[:2]:
+        row.turn()
+    settle(app, window)
+    bar = fit.findings.verticalScrollBar()
+    bar.setValue(fit.findings.checks.y() - 30)
+    take("checks")
+    fit.without.close_bar()
+    window.session.undo()
+    settle(app, window)
+    window.session.do("jars", _with_jars(window.session.study))
+    settle(app, window)
+    fit.several.open(fit.fit)
+    fit.stage.setCurrentWidget(fit.several)
+    for identity, box in fit.several.series.items():
+        box.setChecked(window.session.study.find_series(identity).name.startswith("Jar"))
+    fit.several.common["k"].setChecked(True)
+    take("many-series")
+    fit.several.closed.emit()
+    window.session.undo()
+    settle(app, window)
     named = {series.name.split(",")[0]: series.id for series in window.session.study.series}
     window.session.choose(named["Pond temperature"])
     window.show_page("Interpolate")
