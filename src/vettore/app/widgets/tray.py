@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QMenu, QScrollArea, QVBoxLayout, QWidget
 
@@ -20,6 +20,8 @@ from vettore.study.series import Role, Series
 
 PICTURE = QRectF(158, 11, 48, 20)
 MOST_PICTURE_POINTS = 400
+# What is seen above and below the chosen entry.
+ROOM = 14
 
 
 class TrayEntry(QAbstractButton):
@@ -104,7 +106,7 @@ class Tray(QWidget):
         title = section("Series and curves")
         title.setContentsMargins(7, 0, 0, 0)
         box.addWidget(title)
-        scroll = QScrollArea()
+        scroll = self._scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -162,6 +164,14 @@ class Tray(QWidget):
         chosen = (series.id if series else "", curve.id if curve else "")
         for key, entry in self._entries.items():
             entry.setChecked(key == chosen)
+        # Once the entries have their places.
+        QTimer.singleShot(0, self, self._bring_into_view)
+
+    def _bring_into_view(self) -> None:
+        """Scroll so far that the chosen entry is seen whole."""
+        chosen = next((entry for entry in self._entries.values() if entry.isChecked()), None)
+        if chosen is not None:
+            self._scroll.ensureWidgetVisible(chosen, 0, ROOM)
 
     def _series_entry(self, series: Series) -> TrayEntry:
         figure = f"{series.rows} rows"
