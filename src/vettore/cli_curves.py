@@ -14,6 +14,7 @@ import numpy as np
 
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle, read_number
+from vettore.core.typed import complex_in
 
 
 def table_of(file: Path):
@@ -351,7 +352,7 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
         p = Polynomial(list_of(coefficients, "a coefficient"))
     else:
         assert roots is not None
-        p = Polynomial.from_roots([complex_of(text) for text in roots.replace(";", ",").split(",")])
+        p = Polynomial.from_roots([complex_in(text) for text in roots.replace(";", ",").split(",")])
     at = list_of(at_text, "x") if at_text else []
     found = () if p.is_zero else p.root_list
     if as_json:
@@ -387,17 +388,6 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
         click.echo(f"{turn.kind:11} at x = {turn.x!r}, y = {turn.y!r}")
     for one_x in at:
         click.echo(f"p({one_x:g}) = {float(p(one_x))!r}")
-
-
-def complex_of(text: str) -> complex:
-    """Return a root that was typed, as 1.5 or 1+2i. Raises DataError."""
-    plain = text.strip().replace("−", "-").replace(" ", "").replace("i", "j")
-    if plain in ("j", "+j", "-j"):
-        plain = plain.replace("j", "1j")
-    try:
-        return complex(plain.replace("+j", "+1j").replace("-j", "-1j"))
-    except ValueError:
-        raise DataError(f"“{text.strip()}” is not a number; write a root as 1.5 or as 1+2i.") from None
 
 
 def complex_text(value: complex) -> str:

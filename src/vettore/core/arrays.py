@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import TypeAlias
 
 import numpy as np
@@ -14,6 +14,15 @@ Array: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = NDArray[np.bool_]
 Rows: TypeAlias = NDArray[np.intp]
 Values: TypeAlias = Array | Iterable[float]
+
+
+def check_lengths(columns: Mapping[str, Array]) -> int:
+    """Return the common length of columns. Raises DataError when they are not equally long."""
+    lengths = {len(column) for column in columns.values()}
+    if len(lengths) > 1:
+        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
+        raise DataError(f"The columns are not equally long: {told}.")
+    return lengths.pop() if lengths else 0
 
 
 def as_values(values: Values, name: str) -> Array:

@@ -32,6 +32,20 @@ def numbers_in(text: str) -> list[float]:
     return found
 
 
+def complex_in(text: str) -> complex:
+    """Return a number that was typed, real or complex, as ``1.5`` or ``1+2i``. Raises DataError."""
+    number = read_number(text)
+    if number is not None:
+        return complex(number)
+    plain = text.strip().replace("−", "-").replace(" ", "").replace("i", "j")
+    if plain.startswith("j"):
+        plain = f"1{plain}"
+    try:
+        return complex(plain.replace("+j", "+1j").replace("-j", "-1j"))
+    except ValueError:
+        raise DataError(f"“{text.strip()}” is not a number; write a root as 1.5 or as 1+2i.") from None
+
+
 def limits_in(text: str) -> tuple[float, float]:
     """Return two limits, typed as ``10 … 60``, ``10 to 60`` or ``10; 60``. Raises DataError."""
     plain = text.replace("...", "…").replace("..", "…").replace(" to ", "…").replace("…", ";")

@@ -11,6 +11,7 @@ from vettore import __version__
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fit.compare import Compared, compare
 from vettore.core.fit.summary import summary
+from vettore.core.integrate.function import integrate_function
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
@@ -117,7 +118,7 @@ def report_content(study: Study, today: date | None = None) -> Content:
         goodness=goodness_lines(fit, style),
         readings=tuple(reading_line(fit, derive_reading(study, one), style) for one in study.readings_of(curve.id)),
         between=_between(study, fit.series, style),
-        areas=area_lines(study, fit.series, style),
+        areas=(*area_lines(study, fit.series, style), *_functions(study, style)),
         polynomials=_polynomials(study, style),
         aside=_aside(fit, style),
         method=_method(fit),
@@ -254,6 +255,24 @@ def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, 
         by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
         words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {floor}"
         out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
+    return tuple(out)
+
+
+def _functions(study: Study, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the functions kept, each with its area and how surely it is known."""
+    out = []
+    for one in study.functions:
+        words = f"{one.formula}, {one.start} to {one.end}"
+        try:
+            limits = [
+                float(text.replace("∞", "inf").replace("−", "-").replace(",", ".")) for text in (one.start, one.end)
+            ]
+            area = integrate_function(one.formula, *limits)
+        except (ValueError, VettoreError) as error:
+            out.append(Line(words, str(error)))
+            continue
+        bound = "" if area.error is None else f", error below {style.number(area.error, 2)}"
+        out.append(Line(words, f"area {style.number(area.area, 10)}{bound}"))
     return tuple(out)
 
 

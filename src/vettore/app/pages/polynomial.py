@@ -36,7 +36,7 @@ from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial, Turn
 from vettore.core.polynomial_roots import Root
 from vettore.core.rounding import NumberStyle, read_number
-from vettore.core.typed import numbers_in
+from vettore.core.typed import complex_in, numbers_in
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
 from vettore.study.recipes import PolynomialRecipe
@@ -427,7 +427,7 @@ class PolynomialPage(Page):
     def add_by_roots(self) -> None:
         """Put a polynomial with the typed roots on the shelf."""
         parts = [part for part in self.roots.text().replace(",", ";").split(";") if part.strip()]
-        if self._try("by its roots", lambda: Polynomial.from_roots([root_of(part) for part in parts])):
+        if self._try("by its roots", lambda: Polynomial.from_roots([complex_in(part) for part in parts])):
             self.roots.clear()
 
     def add_by_formula(self) -> None:
@@ -508,20 +508,6 @@ class PolynomialPage(Page):
         study = edits_of_curves.add_polynomial(self.session.study, name or made, p, made if name else "", fit)
         self._chosen = study.polynomials[-1].id
         self.session.do("put a polynomial on the shelf", study)
-
-
-def root_of(text: str) -> complex:
-    """Return a typed root, real or complex. Raises DataError."""
-    number = read_number(text)
-    if number is not None:
-        return complex(number)
-    plain = (
-        text.strip().replace("−", "-").replace(" ", "").replace("i", "j").replace("+j", "+1j").replace("-j", "-1j")
-    )
-    try:
-        return complex(plain)
-    except ValueError:
-        raise DataError(f"“{text.strip()}” is not a number; write a root as 1.5 or as 1+2i.") from None
 
 
 def polynomial_of(text: str) -> Polynomial:

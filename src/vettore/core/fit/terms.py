@@ -14,7 +14,7 @@ from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values
+from vettore.core.arrays import Array, Values, check_lengths
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit import least_squares
@@ -89,11 +89,7 @@ def pick_rows(
     if missing:
         raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
     columns = {name: as_values(data[name], name) for name in wanted}
-    lengths = {len(column) for column in columns.values()}
-    if len(lengths) > 1:
-        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
-        raise DataError(f"The columns are not equally long: {told}.")
-    n = lengths.pop()
+    n = check_lengths(columns)
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
     # Rows without a number in any column are left out in the same way as rows without y.

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array, Values, as_values, check_lengths
 from vettore.core.errors import DataError, name_rows
 from vettore.core.integrate.rules import REACH, RULES, pieces_of
 from vettore.core.interpolate.interpolant import sorted_points
@@ -137,9 +137,7 @@ def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array,
     columns = {"x": as_values(x, "x"), "y": as_values(y, "y")}
     if sigma is not None:
         columns["sigma"] = as_values(sigma, "sigma")
-    if len({len(column) for column in columns.values()}) > 1:
-        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
-        raise DataError(f"The columns are not equally long: {told}.")
+    check_lengths(columns)
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     notes = []
     if not good.all():

@@ -18,7 +18,7 @@ from typing import Literal
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array, Values, as_values, check_lengths
 from vettore.core.curve import Curve, Of, TurningPoint
 from vettore.core.errors import DataError, name_rows
 from vettore.core.interpolate.barycentric import Barycentric
@@ -332,9 +332,7 @@ def interpolate(
     columns: Mapping[str, Array] = {"x": as_values(x, "x"), "y": as_values(y, "y")}
     if sigma is not None:
         columns = {**columns, "sigma": as_values(sigma, "sigma")}
-    if len({len(column) for column in columns.values()}) > 1:
-        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
-        raise DataError(f"The columns are not equally long: {told}.")
+    check_lengths(columns)
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     if sigma is not None and np.any(columns["sigma"][good] <= 0):
         raise DataError("The ± of y must be above zero in every row in use.")
