@@ -488,3 +488,36 @@ def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(p
     settled()
     qtbot.mouseClick(page.without.leave, LEFT)
     assert page.plot.ghost.curve is None
+
+
+def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are(page, qtbot, settled, window):
+    """Two predictors have fitted points and no line, and can be shaped; ln(y) is drawn on its own axis and read as it."""
+    from vettore.report.content import report_content
+    from vettore.report.pages import html
+    from vettore.study.recipes import Asked
+    from vettore.study.table import RawColumn, Source, Table
+
+    rng, x = np.random.default_rng(1), np.linspace(0, 10, 40)
+    z = rng.normal(0, 1, 40)
+    columns = (("x", x), ("y", 20 + 3 * x - 1.5 * z + rng.normal(0, 0.1, 40)), ("z", z))
+    table = Table(tuple(RawColumn(name, "m", values) for name, values in columns), Source("made"))
+    page.session.do("bring in", edits.add_series(page.session.study, table, "Two predictors"))
+    page.session.choose_newest()
+    settled()
+    page.fit_own("y = a + b*x + c*z")
+    settled()
+    assert page.fit.result.coefficients["c"].value == pytest.approx(-1.5, abs=0.1)
+    assert page.plot.line.curve is None
+    assert [name for name, _ in page.plot.legend.entries] == ["measured", "fitted"]
+    page.shape("b", 4.0)
+    assert "× the best" in page.strip.note.text()
+    page.readings.fields[Asked.VALUE].setText("3")
+    assert "several columns" in page.readings._asides[Asked.VALUE].text()
+    assert "svg" in html(report_content(page.session.study))
+    page.fit_own("ln(y) = a + b*x")
+    settled()
+    assert page.plot.upper.getAxis("left").labelText == "ln(y)"
+    assert page.plot.marks.ys[0] == pytest.approx(np.log(columns[1][1][0]))
+    assert page.plot.line.curve is not None
+    assert page.plot.others == []
+    assert page.readings._answers[Asked.VALUE].text().startswith("ln(y) = ")

@@ -132,7 +132,7 @@ def report_content(study: Study, today: date | None = None) -> Content:
 
 def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
     """Return what a fit says in a sentence or two."""
-    y_name, y_unit = fit.series.name_and_unit(Role.Y)
+    y_name, y_unit = fit.y_called
     span = ""
     if fit.recipe.span is not None:
         low, high = (style.short(float(f"{edge:.4g}")) for edge in fit.recipe.span)
@@ -150,8 +150,7 @@ def equation_html(fit: DerivedFit) -> str:
 def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
     """Return the figures of merit of a fit as label–text pairs."""
     result = fit.result
-    y = fit.series.column(Role.Y)
-    unit = y.unit if y and not result.weighted else ""
+    unit = fit.y_called[1] if not result.weighted else ""
     against = "" if result.r_squared_against == "mean" else " against zero"
 
     def share(value: float | None) -> str:

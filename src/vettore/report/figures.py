@@ -10,7 +10,7 @@ import numpy as np
 
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS
-from vettore.study.derive import DerivedFit
+from vettore.study.derive import DerivedFit, response_of
 from vettore.study.series import Role
 
 WIDTH_MM = 160.0
@@ -56,7 +56,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
             _draw_data(above, fit)
             _draw_curve(above, fit)
-            above.set_ylabel(fit.series.label(Role.Y))
+            above.set_ylabel(response_of(fit.series, fit.recipe)[1])
             _draw_residuals(below, fit)
             for axes in (above, below):
                 _dress(axes, style)
@@ -70,7 +70,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
 
 def _draw_data(axes, fit: DerivedFit) -> None:
     series = fit.series
-    x, y = series.values(Role.X), series.values(Role.Y)
+    x, y = series.values(Role.X), fit.response
     aside = series.measured & ~series.kept
     many = len(fit.rows) > MOST_VECTOR_POINTS
     sigma = series.sigma
@@ -85,20 +85,24 @@ def _draw_data(axes, fit: DerivedFit) -> None:
 
 
 def _draw_curve(axes, fit: DerivedFit) -> None:
-    low, high = fit.result.curve.span
+    curve = fit.curve
+    if curve is None:
+        axes.scatter(fit.x, fit.result.fitted, s=16, marker="_", color=PAPER.fit, zorder=4)
+        return
+    low, high = curve.span
     x = np.linspace(low, high, CURVE_POINTS)
-    bottom, top = fit.result.curve.band(x, fit.result.level)
+    bottom, top = curve.band(x, fit.result.level)
     if np.isfinite(bottom).all():
         axes.fill_between(x, bottom, top, color=PAPER.fit, alpha=0.16, linewidth=0, zorder=1)
-    axes.plot(x, fit.result.curve(x), color=PAPER.fit, linewidth=1.5, zorder=4)
+    axes.plot(x, curve(x), color=PAPER.fit, linewidth=1.5, zorder=4)
 
 
 def _draw_residuals(axes, fit: DerivedFit) -> None:
     many = len(fit.rows) > MOST_VECTOR_POINTS
     axes.axhline(0, color=PAPER.fit, linewidth=1)
     if not many:
-        axes.vlines(fit.result.x, 0, fit.result.residuals, color=PAPER.muted, linewidth=0.6)
-    axes.scatter(fit.result.x, fit.result.residuals, s=3 if many else 9, color=PAPER.data, zorder=3, rasterized=many)
+        axes.vlines(fit.x, 0, fit.result.residuals, color=PAPER.muted, linewidth=0.6)
+    axes.scatter(fit.x, fit.result.residuals, s=3 if many else 9, color=PAPER.data, zorder=3, rasterized=many)
     reach = float(np.max(np.abs(fit.result.residuals))) * 1.15 or 1.0
     axes.set_ylim(-reach, reach)
     axes.set_ylabel("Residual")

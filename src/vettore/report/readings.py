@@ -12,7 +12,7 @@ from vettore.study.series import Role
 
 def reading_question(fit: DerivedFit, recipe: Reading, style: NumberStyle) -> str:
     """Return what a reading asks, in words."""
-    (x_name, x_unit), (y_name, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+    (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     at = style.short(recipe.at)
     match recipe.asked:
         case Asked.VALUE:
@@ -37,7 +37,7 @@ def reading_answer(fit: DerivedFit, reading: DerivedReading, style: NumberStyle)
     recipe = reading.recipe
     if reading.problem:
         return reading.problem
-    (x_name, x_unit), (y_name, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+    (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     if recipe.asked is Asked.WHERE:
         answers = [style.pair(one.x, one.standard_error, x_unit) for one in reading.crossings]
         return f"{x_name} = {'; '.join(answers)}" if answers else "nowhere near the data"

@@ -33,11 +33,19 @@ def derive_area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea
     x, y, sigma = points_in_use(series)
     floor = floor_of(study, recipe.floor)
     if recipe.rule == UNDER_FIT:
-        curve = derive_fit(study, recipe.curve).result.curve
+        curve = curve_of(study, recipe.curve)
         a = float(x.min()) if recipe.start is None else recipe.start
         b = float(x.max()) if recipe.end is None else recipe.end
         return under_curve(curve, a, b, floor)
     return integrate(x, y, recipe.rule, recipe.start, recipe.end, floor, sigma)
+
+
+def curve_of(study: Study, identity: str) -> Curve:
+    """Return a fitted curve over x. Raises DataError for a model over other or several columns."""
+    fit = derive_fit(study, identity)
+    if fit.curve is None:
+        raise DataError(f"{fit.recipe.name} is a model over other or several columns; it has no area over x.")
+    return fit.curve
 
 
 def floor_of(study: Study, text: str) -> Floor:
@@ -50,7 +58,7 @@ def floor_of(study: Study, text: str) -> Floor:
             series = study.find_series(rest)
             return _inside(derive_interpolant(series, study.interpolant_of(rest)), series.name)
         case floor if floor == FIT:
-            return derive_fit(study, rest).result.curve
+            return curve_of(study, rest)
         case floor if floor == SPANS:
             return [limits_in(part.replace("..", ";")) for part in rest.split(",")]
         case floor if floor == FORMULA:

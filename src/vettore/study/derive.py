@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from vettore.core import units
 from vettore.core.arrays import Array
+from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import Progress
 from vettore.core.fit.checks import Check, checks
@@ -22,7 +23,10 @@ from vettore.core.fit.propagate import Derived, quantities
 from vettore.core.fit.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula
+from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
+from vettore.core.formula.tree import Name
+from vettore.core.formula.write import to_text
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
 from vettore.study.recipes import FitRecipe
@@ -47,6 +51,34 @@ class DerivedFit:
     def checks(self) -> tuple[Check, ...]:
         """What was tested about the fit, rows named by their numbers in the series."""
         return checks(self.result, self.rows + 1)
+
+    @cached_property
+    def curve(self) -> Curve | None:
+        """The fitted curve over the series' x; None for a model over other or several columns."""
+        if self.recipe.formula:
+            columns = [column.name for column in self.series.columns]
+            data = read_formula(self.recipe.formula, columns).data
+            if data not in ((), (self.series.name_and_unit(Role.X)[0],)):
+                return None
+        return self.result.given_curve
+
+    @cached_property
+    def x(self) -> Array:
+        """The series' x at the rows that were used, whatever the model is over."""
+        x = self.series.values(Role.X)
+        return self.result.x if x is None else x[self.rows]
+
+    @cached_property
+    def y_called(self) -> tuple[str, str]:
+        """Name and unit of what was fitted: those of y, or a transform such as ``ln(y)``, which has no unit."""
+        called = response_of(self.series, self.recipe)[1]
+        plain = called == self.series.label(Role.Y) or not called
+        return self.series.name_and_unit(Role.Y) if plain else (called, "")
+
+    @cached_property
+    def response(self) -> Array:
+        """What was fitted, in every row of the series: y, or its transform on the left of a formula."""
+        return response_of(self.series, self.recipe)[0]
 
     # Asked for at every frame while a coefficient is dragged.
 
@@ -158,6 +190,24 @@ def coefficient_unit(series: Series, power: int) -> str:
     """Return the unit of the coefficient of x to a power."""
     x, y = series.column(Role.X), series.column(Role.Y)
     return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
+
+
+def response_of(series: Series, recipe: FitRecipe) -> tuple[Array, str]:
+    """Return what a recipe fits, in every row, and how to call it with its unit: y, or ``ln(y)`` and the like."""
+    y, named = series.values(Role.Y), series.label(Role.Y)
+    values = np.full(series.rows, np.nan) if y is None else y
+    if not recipe.formula:
+        return values, named
+    read = read_formula(recipe.formula, [column.name for column in series.columns])
+    if read.left is None or isinstance(read.left, Name):
+        return values, named
+    columns = {
+        settings.name: column.values
+        for settings, column in zip(series.columns, series.data, strict=True)
+        if column.texts is None
+    }
+    with np.errstate(all="ignore"):
+        return evaluate(read.left, columns, series.rows), to_text(read.left)
 
 
 def formula_units(fit: DerivedFit) -> CoefficientUnits | None:

@@ -55,7 +55,7 @@ def derive_polynomial(study: Study, recipe: PolynomialRecipe) -> Polynomial:
 def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:
     """Return a fitted curve at x, with its standard error, as a table of its own that says where it came from."""
     curve, x = fit.result.curve, np.array(at, dtype=np.float64)
-    (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.series.name_and_unit(Role.Y)
+    (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     columns = [RawColumn(x_name, x_unit, x), RawColumn(y_name, y_unit, curve(x))]
     error = curve.standard_error(x)
     if np.isfinite(error).all():

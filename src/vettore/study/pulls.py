@@ -39,7 +39,7 @@ class Pulls:
         columns = [column.name for column in fit.series.columns]
         read = read_formula(formula_of(fit), columns)
         self._tree, self._x_name = read.right, read.data[0] if read.data else ""
-        self._span = fit.result.curve.span
+        self._span = fit.curve.span if fit.curve is not None else (0.0, 0.0)
         self._held = dict(fit.recipe.hold)
         self._free = tuple(name for name in fit.result.coefficients if name not in self._held)
         told = fit.result.covariance is not None and tuple(fit.result.fitted_names or self._free) == self._free
@@ -56,7 +56,8 @@ class Pulls:
         self._stays = not linear_parts(self._tree, self._free).nonlinear
         low, high = self._span
         count = min(len(self._free), MOST_POINTS) if self._stays else min(len(self._free), POINTS_OF_OTHERS)
-        self._points = [low + (k + 0.5) / count * (high - low) for k in range(count)] if self._x_name else []
+        drawn = fit.curve is not None and bool(self._x_name)
+        self._points = [low + (k + 0.5) / count * (high - low) for k in range(count)] if drawn else []
 
     def places(self, values: Values, y_of: YOf) -> list[Placed]:
         """Return where the grips stand with these values of the coefficients; ``y_of`` is the curve with them."""

@@ -88,6 +88,8 @@ def derive_reading(study: Study, reading: Reading) -> DerivedReading:
 
 def read(fit: DerivedFit, reading: Reading, kept: Sequence[Reading] = ()) -> DerivedReading:
     """Ask a fit; ``kept`` are the readings that a formula may name."""
+    if fit.curve is None and reading.asked is not Asked.FORMULA:
+        return DerivedReading(reading, problem="a model over other or several columns cannot be read at x alone")
     match reading.asked:
         case Asked.WHERE:
             return _where(fit, reading)
@@ -96,7 +98,7 @@ def read(fit: DerivedFit, reading: Reading, kept: Sequence[Reading] = ()) -> Der
         case Asked.TURNS:
             low, high = fit.result.curve.span
             turns = fit.result.curve.turning_points(low, high)
-            return DerivedReading(reading, turns=turns, unit=fit.series.name_and_unit(Role.Y)[1])
+            return DerivedReading(reading, turns=turns, unit=fit.y_called[1])
         case Asked.FORMULA:
             return _formula(fit, reading, kept)
         case _:
@@ -106,7 +108,7 @@ def read(fit: DerivedFit, reading: Reading, kept: Sequence[Reading] = ()) -> Der
 def _at(fit: DerivedFit, reading: Reading) -> DerivedReading:
     """Read the value, or the slope, at x."""
     curve, at = fit.result.curve, reading.at
-    x_unit, y_unit = (fit.series.name_and_unit(role)[1] for role in (Role.X, Role.Y))
+    x_unit, y_unit = fit.series.name_and_unit(Role.X)[1], fit.y_called[1]
     slope, slope_error = float(curve.slope(at)), _known(float(curve.slope_error(at)))
     value, error, unit = float(curve(at)), _known(float(curve.standard_error(at))), y_unit
     if reading.asked is Asked.SLOPE:
@@ -168,7 +170,7 @@ def _area(fit: DerivedFit, reading: Reading) -> DerivedReading:
 
 
 def _area_unit(fit: DerivedFit) -> str:
-    return units.product(fit.series.name_and_unit(Role.Y)[1], fit.series.name_and_unit(Role.X)[1])
+    return units.product(fit.y_called[1], fit.series.name_and_unit(Role.X)[1])
 
 
 # Numbers made from others
@@ -253,22 +255,35 @@ def _of_error(error: float | None) -> Spread:
 
 def _coefficients(fit: DerivedFit) -> dict[str, Given]:
     told, out = formula_units(fit), {}
-    (_, x_unit), (_, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+    (_, x_unit), (_, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     for name, one in fit.result.coefficients.items():
         if told is not None:
             known = told.exponents.get(name)
             powers = None if known is None else _powers(known)
         else:
             powers = _powers({y_unit: 1.0}, {x_unit: -float(name[1:])})
-        shared = np.empty(0) if one.held else fit.result.curve.coefficient_spread(name)
+        shared = np.empty(0) if one.held else _spread_of(fit, name)
         out[name] = Given(one.value, Spread(shared), powers)
     return out
 
 
+def _spread_of(fit: DerivedFit, name: str) -> Array | None:
+    """Return the spread of a coefficient, also of a model without a curve."""
+    if fit.result.given_curve is not None:
+        return fit.result.given_curve.coefficient_spread(name)
+    table, names_fitted = fit.result.covariance, fit.result.fitted_names
+    if table is None or name not in names_fitted:
+        return None
+    values, vectors = np.linalg.eigh(table)
+    return np.asarray((vectors * np.sqrt(np.maximum(values, 0.0)))[names_fitted.index(name)], dtype=np.float64)
+
+
 def _named(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Given:
     """Return a kept reading as a number that a formula may use. Raises DataError when it is not one number."""
-    said, curve = read(fit, reading, kept), fit.result.curve
-    (_, x_unit), (_, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+    said, curve = read(fit, reading, kept), fit.curve
+    if curve is None:
+        raise DataError(f"{reading.name} is not one number here, so a formula cannot use it.")
+    (_, x_unit), (_, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     match reading.asked:
         case Asked.FORMULA:
             # Each formula may use those before it; what they rest on is worked out again.

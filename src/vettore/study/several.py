@@ -60,10 +60,11 @@ def fit_each(series: Sequence[Series], recipe: FitRecipe) -> Several:
     for one in series:
         try:
             own = recipe_for(one, recipe)
-            result = fit_series(one, own).result
+            derived = fit_series(one, own)
+            result = derived.result
             rows.append(
                 SeveralRow(
-                    one.id, one.name, dict(result.coefficients), result.residual_sd, "", result.curve, own.formula
+                    one.id, one.name, dict(result.coefficients), result.residual_sd, "", derived.curve, own.formula
                 )
             )
         except DataError as error:

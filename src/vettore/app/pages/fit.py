@@ -20,6 +20,7 @@ from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Hand, Plot
 from vettore.app.strip.equation import EquationStrip
+from vettore.app.style import theme
 from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.how_fitted import HowFitted
@@ -33,7 +34,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, fit_series
+from vettore.study.derive import DerivedFit, fit_series, response_of
 from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import Pulls, formula_of
 from vettore.study.recipes import FitRecipe, degree_name
@@ -345,7 +346,7 @@ class FitPage(StripHands, Page):
             return
 
         def done(found: Without) -> None:
-            self.plot.ghost.set_curve(found.then.result.curve)
+            self.plot.ghost.set_curve(found.then.curve)
             self.without.show_without(found)
             # So that the plot stays large.
             self.readings.hide()
@@ -388,14 +389,18 @@ class FitPage(StripHands, Page):
     def _show_points(self, series: Series) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)
         self.plot.dress(self.session.style)
-        self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         if x is None or y is None:
+            self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
             return
-        rows = np.flatnonzero(series.measured)
+        # A formula of ln(y) is drawn, and missed, on the axis of ln(y).
+        y, called = response_of(series, self._recipe(series))
+        self.plot.set_titles(series.label(Role.X), called)
+        rows = np.flatnonzero(series.measured & np.isfinite(y))
         sigma = series.sigma if self._recipe(series).use_errors else None
         ink = self.session.ink(series)
         aside = ~series.kept[rows]
-        self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, None if sigma is None else sigma[rows])
+        bars = None if sigma is None or called != series.label(Role.Y) else sigma[rows]
+        self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, bars)
         used = rows[~aside]
         within = self._recipe(series).span
         if within is not None:
@@ -403,7 +408,7 @@ class FitPage(StripHands, Page):
         span = (float(x[used].min()), float(x[used].max())) if len(used) else None
         self.plot.beyond.set_span(span)
         self.plot.lower_beyond.set_span(span)
-        shown = (series.key, series.place(Role.X), series.place(Role.Y))
+        shown = (series.key, series.place(Role.X), series.place(Role.Y), called)
         if shown != self._shown:
             self._shown = shown
             self.plot.line.set_curve(None)
@@ -414,7 +419,10 @@ class FitPage(StripHands, Page):
         self._done_waiting()
         self.refusal.hide()
         result = fit.result
-        self.plot.line.set_curve(result.curve, result.level)
+        self.plot.line.set_curve(fit.curve, result.level)
+        # A model over several columns has no line here; what it says of each row is drawn instead.
+        fitted = [] if fit.curve is not None else [("fitted", fit.x, result.fitted, theme().fit)]
+        self.plot.show_others(fitted, ("measured", self.session.ink(fit.series)))
         self._show_residuals(fit)
         self._shaping, self._pulls = None, Pulls(fit)
         self.without.close_bar()
@@ -427,13 +435,16 @@ class FitPage(StripHands, Page):
         self.session.say("", "status")
 
     def _show_residuals(self, fit: DerivedFit) -> None:
-        result, series = fit.result, fit.series
+        result, series, curve = fit.result, fit.series, fit.curve
         aside = np.flatnonzero(series.measured & ~series.kept)
-        x, y = series.values(Role.X), series.values(Role.Y)
-        if x is None or y is None:
+        x = series.values(Role.X)
+        if x is None:
             return
+        if curve is None:
+            aside = aside[:0]
         rows = np.concatenate([fit.rows, aside])
-        misses = np.concatenate([result.residuals, y[aside] - result.curve(x[aside])])
+        missed = fit.response[aside] - curve(x[aside]) if curve is not None else np.empty(0)
+        misses = np.concatenate([result.residuals, missed])
         gone = np.arange(len(rows)) >= len(fit.rows)
         self.plot.residual_marks.set_data(x[rows], misses, rows, gone, self.session.ink(series))
         self.plot.set_residual_range(misses)
@@ -442,6 +453,7 @@ class FitPage(StripHands, Page):
         self.fit = None
         self._done_waiting()
         self.plot.line.set_curve(None)
+        self.plot.show_others([], ("", ""))
         self.grips.set_grips([])
         empty = np.empty(0)
         self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")

@@ -44,7 +44,7 @@ class StripHands:
         if fit is None:
             return
         if place < 0 or place >= len(fit.result.path):
-            self.plot.line.set_curve(fit.result.curve, fit.result.level)
+            self.plot.line.set_curve(fit.curve, fit.result.level)
             self._show_equation(fit)
             self.strip.show_shaped("")
             self._shaping = None
@@ -173,7 +173,7 @@ class StripHands:
         shaped = self._shaping.shaped(whole)
         self.plot.line.set_curve(shaped.curve, self.fit.result.level)
         rows = self.fit.rows[shaped.rows]
-        x = self.fit.result.x[shaped.rows]
+        x = self.fit.x[shaped.rows]
         none = np.zeros(len(rows), dtype=bool)
         self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self.session.ink(self.fit.series))
         self._show_equation(self.fit)

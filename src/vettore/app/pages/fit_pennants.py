@@ -32,8 +32,10 @@ def flags_of(
 
 
 def _places(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> list[tuple[float, float, str]]:
-    recipe, curve = reading.recipe, fit.result.curve
-    x_unit, y_unit = (fit.series.name_and_unit(role)[1] for role in (Role.X, Role.Y))
+    recipe, curve = reading.recipe, fit.curve
+    if curve is None:
+        return []
+    x_unit, y_unit = fit.series.name_and_unit(Role.X)[1], fit.y_called[1]
     match recipe.asked:
         case Asked.WHERE:
             found = reading.crossings

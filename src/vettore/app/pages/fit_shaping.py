@@ -11,6 +11,7 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.fit.result import Coefficient
+from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.study.derive import DerivedFit
 from vettore.study.pulls import formula_of
@@ -34,7 +35,7 @@ class Shaped:
     """A curve with values given by hand; ``worse`` is its sum of squares over that of the fit."""
 
     values: Mapping[str, float]
-    curve: FormulaCurve
+    curve: FormulaCurve | None
     rows: Array
     misses: Array
     worse: float
@@ -49,16 +50,16 @@ class Shaping:
         self.values = {name: one.value for name, one in result.coefficients.items()}
         columns = [column.name for column in fit.series.columns]
         self._read: Formula = read_formula(formula_of(fit), columns)
-        self._curve = FormulaCurve(
-            self._read.right,
-            self._read.data[0] if self._read.data else "",
-            self.values,
-            (),
-            None,
-            result.curve.span,
-            None,
-            0,
-        )
+        x_name = self._read.data[0] if self._read.data else ""
+        self._program = Program(self._read.right)
+        self._curve: FormulaCurve | None = None
+        if fit.curve is not None:
+            self._curve = FormulaCurve(self._read.right, x_name, self.values, (), None, fit.curve.span, None, 0)
+        self._data = {
+            settings.name: column.values[fit.rows]
+            for settings, column in zip(fit.series.columns, fit.series.data, strict=True)
+            if settings.name in self._read.data
+        }
         count = len(result.x)
         chosen = np.arange(count)
         if count > MOST_WHILE_DRAGGING:
@@ -70,20 +71,24 @@ class Shaping:
         """Give a coefficient a value."""
         self.values = {**self.values, name: value}
         # The compiled formula is kept; only its values change.
-        self._curve.values = dict(self.values)
+        if self._curve is not None:
+            self._curve.values = dict(self.values)
 
     def shaped(self, whole: bool) -> Shaped:
         """Return the curve with the residuals of all rows (``whole``) or of enough to see."""
         result = self.fit.result
         rows = np.arange(len(result.x)) if whole else self._few
         with np.errstate(all="ignore"):
-            misses = result.y[rows] - self._curve(result.x[rows])
+            given = {**self.values, **{name: values[rows] for name, values in self._data.items()}}
+            misses = result.y[rows] - self._program({name: given[name] for name in self._program.inputs})
         squares = float(np.sum(misses**2))
         best = result.sum_of_squares if whole and not result.weighted else float(np.sum(result.residuals[rows] ** 2))
         worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
-        frozen = FormulaCurve.__new__(FormulaCurve)
-        frozen.__dict__.update(self._curve.__dict__)
-        frozen.values = dict(self.values)
+        frozen = None
+        if self._curve is not None:
+            frozen = FormulaCurve.__new__(FormulaCurve)
+            frozen.__dict__.update(self._curve.__dict__)
+            frozen.values = dict(self.values)
         return Shaped(self.values, frozen, rows, misses, worse)
 
     def words(self, shaped: Shaped, style) -> str:

@@ -33,8 +33,7 @@ from vettore.core.integrate.peaks import find_peaks
 from vettore.core.integrate.rules import RULES, pieces_of
 from vettore.core.integrate.sampled import SampledArea, between_edges, integrate
 from vettore.study import edits, edits_of_curves
-from vettore.study.areas import FIT, POINTS, UNDER_FIT, derive_area, floor_of, floor_typed, floor_words
-from vettore.study.derive import derive_fit
+from vettore.study.areas import FIT, POINTS, UNDER_FIT, curve_of, derive_area, floor_of, floor_typed, floor_words
 from vettore.study.derive_curves import area_unit, points_in_use, slopes_of
 from vettore.study.recipes import AreaRecipe
 from vettore.study.series import Role, Series
@@ -217,7 +216,7 @@ class IntegratePage(FunctionHands, Page):
         def work() -> Answer:
             area = derive_area(study, series, recipe)
             if recipe.rule == UNDER_FIT:
-                curve = derive_fit(study, recipe.curve).result.curve
+                curve = curve_of(study, recipe.curve)
                 return Answer(series, recipe, area, curve, ())
             x, y, _ = points_in_use(series)
             order = np.argsort(x, kind="stable")

@@ -105,7 +105,7 @@ class ReadingBar(QWidget):
         self._fit = fit
         self.setEnabled(fit is not None)
         if fit is not None:
-            (x_name, x_unit), (y_name, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+            (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
             for asked, words, spoken, unit in (
                 (Asked.VALUE, f"At {x_name} =", f"Read {y_name} at {x_name}", x_unit),
                 (Asked.WHERE, f"Where {y_name} =", f"Find {x_name} where {y_name}", y_unit),

@@ -30,7 +30,7 @@ class ReadingTable(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(480, 460)
         self._session, self._fit, self._found = session, fit, list(found)
-        (x_name, x_unit), (y_name, y_unit) = (fit.series.name_and_unit(role) for role in (Role.X, Role.Y))
+        (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 14, 18, 14)
         box.addWidget(label(f"{fit.recipe.name}: {y_name} at {len(found)} {x_name}", "head", wrap=True))

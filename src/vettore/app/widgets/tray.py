@@ -202,8 +202,10 @@ class Tray(QWidget):
             return TrayEntry(curve.name, "cannot be fitted", (empty, empty), theme().bad, curve=True)
         r2 = fit.result.r_squared
         figure = "no R²" if r2 is None else f"R² {self._session.style.fixed(r2, 4)}"
-        x = np.linspace(*fit.result.curve.span, 60)
-        return TrayEntry(curve.name, figure, (x, fit.result.curve(x)), theme().fit, curve=True)
+        if fit.curve is None:
+            return TrayEntry(curve.name, figure, (empty, empty), theme().fit, curve=True)
+        x = np.linspace(*fit.curve.span, 60)
+        return TrayEntry(curve.name, figure, (x, fit.curve(x)), theme().fit, curve=True)
 
     def _next_colour(self, series: str) -> None:
         study = self._session.study
