@@ -42,6 +42,8 @@ from vettore.study.series import ErrorOfY, Role, Series
 from vettore.study.study import Study
 from vettore.study.without import Without, fit_without
 
+# Fitted points lie on the measured ones and are smaller.
+FITTED_RADIUS = 2.2
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
 
@@ -423,6 +425,9 @@ class FitPage(StripHands, Page):
         # A model over several columns has no line here; what it says of each row is drawn instead.
         fitted = [] if fit.curve is not None else [("fitted", fit.x, result.fitted, theme().fit)]
         self.plot.show_others(fitted, ("measured", self.session.ink(fit.series)))
+        for marks in self.plot.others:
+            marks.radius = FITTED_RADIUS
+            marks.setZValue(12)
         self._show_residuals(fit)
         self._shaping, self._pulls = None, Pulls(fit)
         self.without.close_bar()

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.pages.integrate_function import FunctionHands
+from vettore.app.pages.integrate_kept import RULE_WORDS, Answer, KeptHands
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.area_items import Handle, Running, Strips
@@ -29,44 +29,22 @@ from vettore.app.widgets.value_table import ValueTable
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.integrate.peaks import find_peaks
 from vettore.core.integrate.rules import RULES, pieces_of
 from vettore.core.integrate.sampled import SampledArea, between_edges, integrate
-from vettore.study import edits, edits_of_curves
+from vettore.study import edits_of_curves
 from vettore.study.areas import FIT, POINTS, UNDER_FIT, curve_of, derive_area, floor_of, floor_typed, floor_words
-from vettore.study.derive_curves import area_unit, points_in_use, slopes_of
+from vettore.study.derive_curves import area_unit, points_in_use
 from vettore.study.recipes import AreaRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
-from vettore.study.table import RawColumn, Source, Table
 
-RULE_WORDS = {
-    "trapezoid": ("Straight pieces", "trapezoids between neighbouring points"),
-    "simpson": ("Parabolas", "Simpson: one through each three points"),
-    "spline": ("Smooth spline", "exact under the cubic spline"),
-    UNDER_FIT: ("Fitted curve", "exact under the curve of the series that is chosen in the tray"),
-}
 FLOOR_HINT = "A level, spans of base as 0 … 5; 90 … 100, or a formula of x"
-# Rows over which the slope at a point is taken.
-SLOPE_WIDTH = 5
 MOST_STRIPS_SHOWN = 40
-MOST_PEAKS = 30
 # Places at which a function is drawn, and beyond its limits by this share.
 DRAWN = 1200
 
 
-@dataclass(frozen=True, eq=False)
-class Answer:
-    """An area under points with what finer strips and other rules give."""
-
-    series: Series
-    recipe: AreaRecipe
-    area: SampledArea
-    shape_of: Callable[[Array], Array]
-    steps: tuple[tuple[str, float], ...]
-
-
-class IntegratePage(FunctionHands, Page):
+class IntegratePage(KeptHands, FunctionHands, Page):
     """Drag limits, choose rule and floor, keep areas; find peaks; or take a function."""
 
     name = "Integrate"
@@ -361,36 +339,7 @@ class IntegratePage(FunctionHands, Page):
         self._fill_rungs([])
         self.settles.setText("")
 
-    def _list_kept(self) -> None:
-        clear(self._kept)
-        series, style = self.session.series, self.session.style
-        areas = self.session.study.areas_of(series.id) if series is not None else ()
-        self.kept_buttons: dict[str, QPushButton] = {}
-        total = 0.0
-        found = []
-        for one in areas:
-            try:
-                assert series is not None
-                value = derive_area(self.session.study, series, one).area
-            except VettoreError:
-                value = math.nan
-            found.append((one, value))
-            total += value
-        for number, (one, value) in enumerate(found, 1):
-            share = f" · {100 * value / total:.0f} %" if len(found) > 1 and total else ""
-            words = f"{one.name or f'area {number}'}   {style.number(value, 4)}{share}"
-            line = button(words, lambda identity=one.id: self.choose_area(identity), "choice", "Show this area")
-            line.setCheckable(True)
-            line.setChecked(one.id == self._chosen)
-            self.kept_buttons[one.id] = line
-            self._kept.addWidget(line)
-
     # What is done by hand.
-
-    def choose_area(self, identity: str) -> None:
-        """Show an area that is kept, or the one at hand again."""
-        self._chosen = "" if self._chosen == identity else identity
-        self.refresh()
 
     def move_limit(self, place: int, x: float) -> None:
         """Put one limit somewhere, inside the points."""
@@ -434,20 +383,6 @@ class IntegratePage(FunctionHands, Page):
             return
         self._change("change the floor", floor=value)
 
-    def make_slopes(self) -> None:
-        """Make the slopes of the points a series of its own."""
-        series = self.session.series
-        if series is None:
-            return
-        try:
-            table = slopes_of(series, SLOPE_WIDTH)
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        study = edits.add_series(self.session.study, table, f"{series.name}, slopes")
-        self.session.do("make the slopes a series", study)
-        self.session.say(f"Slopes by local parabolas over {SLOPE_WIDTH} rows came in as a new series.")
-
     def _change(self, words: str, **values: object) -> None:
         if self._draft is None or self.session.series is None:
             return
@@ -460,59 +395,6 @@ class IntegratePage(FunctionHands, Page):
         else:
             self._draft = changed
             self.refresh()
-
-    def keep_area(self) -> None:
-        """Keep the area at hand, or let go of the one that is kept."""
-        if self._draft is None or self.answer is None:
-            return
-        recipe = self.recipe
-        if recipe.id:
-            self._chosen = ""
-            self.session.do("let go of an area", edits_of_curves.remove_area(self.session.study, recipe.id))
-            return
-        whole = replace(recipe, start=self.answer.area.a, end=self.answer.area.b)
-        study = edits_of_curves.add_area(self.session.study, whole)
-        self._chosen = study.areas[-1].id
-        self.session.do("keep an area", study)
-
-    def find_peaks(self) -> None:
-        """Keep an area under every peak that stands out, above the line between its feet."""
-        series = self.session.series
-        if series is None or self._draft is None:
-            return
-        try:
-            x, y, _ = points_in_use(series)
-            peaks = find_peaks(x, y, most=MOST_PEAKS)
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        if not peaks:
-            self.session.say("No peak stands out of the scatter of these points.")
-            return
-        study, style = self.session.study, self.session.style
-        for peak in peaks:
-            name = f"peak at {style.short(float(f'{peak.position:.4g}'))}"
-            recipe = AreaRecipe(
-                "", series.id, peak.start, peak.end, self.recipe.rule if self._draft else "trapezoid", "ends", name
-            )
-            study = edits_of_curves.add_area(study, recipe)
-        self._chosen = study.areas[-len(peaks)].id
-        words = "one peak" if len(peaks) == 1 else f"{len(peaks)} peaks"
-        self.session.do(f"keep {words}", study)
-        self.session.say(f"{words.capitalize()} found and kept; each can be adjusted.")
-
-    def make_series(self) -> None:
-        """Make the running area a series of its own."""
-        if self.answer is None:
-            return
-        series, area = self.answer.series, self.answer.area
-        x_name, x_unit = series.name_and_unit(Role.X)
-        columns = (RawColumn(x_name, x_unit, area.edges), RawColumn("running area", area_unit(series), area.running))
-        how = (("made from", series.name), ("by", f"running area, {RULE_WORDS[area.rule][0].lower()}"))
-        study = edits.add_series(
-            self.session.study, Table(columns, Source("", how=how, kind="made")), f"{series.name}, running area"
-        )
-        self.session.do("make the running area a series", study)
 
 
 def _steps(study: Study, x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[tuple[str, float], ...]:

@@ -7,11 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -25,7 +23,7 @@ from vettore.app.stage.area_items import Handle, Running, Strips
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
 from vettore.app.widgets.formula_field import FormulaField
-from vettore.app.widgets.parts import Elided, Pairs, button, clear, label, section
+from vettore.app.widgets.parts import Elided, Pairs, button, clear, ground, label, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
@@ -107,11 +105,7 @@ class FunctionHands:
 
     def _build_asks(self) -> None:
         """Build the line under the plot that reads a function: y at x, and every x where y."""
-        self.asks = QWidget()
-        self.asks.setObjectName("bar")
-        self.asks.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line = QHBoxLayout(self.asks)
-        line.setContentsMargins(18, 7, 14, 7)
+        self.asks, line = ground("bar", (18, 7, 14, 7))
         self.at_x, self.where_y = QLineEdit(), QLineEdit()
         self.said_at, self.said_where = label("", "value"), Elided("value")
         for words, spoken, field, said, stretch in (

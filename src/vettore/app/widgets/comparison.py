@@ -12,7 +12,7 @@ from vettore.app.session import Session
 from vettore.app.stage.items import Trace
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
-from vettore.app.widgets.parts import Elided, button, clear, label
+from vettore.app.widgets.parts import Elided, button, clear, ground, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.fit.compare import Compared
 from vettore.core.rounding import NumberStyle
@@ -36,11 +36,7 @@ class Comparison(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        head = QWidget()
-        head.setObjectName("strip")
-        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line = QHBoxLayout(head)
-        line.setContentsMargins(18, 10, 14, 10)
+        head, line = ground("strip", (18, 10, 14, 10))
         self.words = label("", "sentence", wrap=True)
         line.addWidget(self.words, 1)
         line.addWidget(button("Back to the fit", self.closed.emit, "", "Leave the comparison"))

@@ -6,7 +6,17 @@ from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
@@ -79,6 +89,16 @@ def clear(layout) -> None:
             widget.deleteLater()
         elif item.layout() is not None:
             clear(item.layout())
+
+
+def ground(name: str, margins: tuple[int, int, int, int]) -> tuple[QWidget, QHBoxLayout]:
+    """Return a row on the panel's ground with its layout; ``name`` is strip (above the stage) or bar (below it)."""
+    widget = QWidget()
+    widget.setObjectName(name)
+    widget.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    row = QHBoxLayout(widget)
+    row.setContentsMargins(*margins)
+    return widget, row
 
 
 def tab_through(first: QWidget, others: Iterable[QWidget]) -> None:

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.stage.items import CurveLine, Marks
 from vettore.app.stage.plot import Plot
 from vettore.app.widgets.line_up import Candidate, Thumbnail
-from vettore.app.widgets.parts import Column, button, clear, label, section
+from vettore.app.widgets.parts import Column, button, clear, ground, label, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
@@ -39,11 +39,7 @@ class SeveralView(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        head = QWidget()
-        head.setObjectName("strip")
-        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line = QHBoxLayout(head)
-        line.setContentsMargins(18, 10, 14, 10)
+        head, line = ground("strip", (18, 10, 14, 10))
         self.words = label("", "sentence", wrap=True)
         self.turn = button("Overlay", self._turn, "link", "All on one plot, or each by itself")
         line.addWidget(self.words, 1)
@@ -69,11 +65,7 @@ class SeveralView(QWidget):
         box.addWidget(parts, 1)
 
     def _below(self) -> QWidget:
-        foot = QWidget()
-        foot.setObjectName("bar")
-        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(foot)
-        row.setContentsMargins(18, 10, 14, 10)
+        foot, row = ground("bar", (18, 10, 14, 10))
         row.setSpacing(16)
         self._choices = Column("Series and common coefficients", (0, 0, 8, 0))
         self._choices.setFixedWidth(190)

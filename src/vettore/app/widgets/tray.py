@@ -20,6 +20,8 @@ from vettore.study.series import Role, Series
 
 PICTURE = QRectF(158, 11, 48, 20)
 MOST_PICTURE_POINTS = 400
+# Time for new entries to be given their places, in ms.
+LAID_OUT_MS = 30
 # What is seen above and below the chosen entry.
 ROOM = 14
 
@@ -165,7 +167,7 @@ class Tray(QWidget):
         for key, entry in self._entries.items():
             entry.setChecked(key == chosen)
         # Once the entries have their places.
-        QTimer.singleShot(0, self, self._bring_into_view)
+        QTimer.singleShot(LAID_OUT_MS, self, self._bring_into_view)
 
     def _bring_into_view(self) -> None:
         """Scroll so far that the chosen entry is seen whole."""
