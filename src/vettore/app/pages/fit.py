@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vettore.app.pages.fit_choosing import ModelHands
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
@@ -18,7 +18,7 @@ from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
-from vettore.app.stage.plot import Hand, Plot
+from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.style import theme
 from vettore.app.widgets.fit_findings import FitFindings
@@ -30,16 +30,11 @@ from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
-from vettore.core.errors import VettoreError
-from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Text
-from vettore.study import edits
 from vettore.study.derive import DerivedFit, fit_series, response_of
-from vettore.study.line_up import OWN, Key
-from vettore.study.pulls import Pulls, formula_of
-from vettore.study.recipes import FitRecipe, degree_name
-from vettore.study.series import ErrorOfY, Role, Series
-from vettore.study.study import Study
+from vettore.study.pulls import Pulls
+from vettore.study.recipes import FitRecipe
+from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
 
 # Fitted points lie on the measured ones and are smaller.
@@ -54,7 +49,7 @@ class Search:
     stopped = False
 
 
-class FitPage(StripHands, Page):
+class FitPage(StripHands, ModelHands, Page):
     """Choose a model, see it, judge it, read from it."""
 
     name = "Fit"
@@ -238,108 +233,15 @@ class FitPage(StripHands, Page):
         weights = "weights from ± of y" if self.fit.result.weighted else "equal weights"
         return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", self.fit.result.method, weights]
 
-    def choose(self, key: Key) -> None:
-        """Make the chosen curve a model of the line-up."""
-        if isinstance(key, int):
-            self.choose_degree(key)
-        else:
-            self.choose_model(key)
-
-    def choose_model(self, key: str) -> None:
-        """Make the chosen curve a model of the catalogue or of the user's own, or make the first curve of the series."""
-        series, curve = self.session.series, self.session.curve
-        if series is None or (curve is not None and self._chosen_key() == key):
-            return
-        model = self.session.own_models.models.get(key) or CATALOGUE[key]
-        chosen = model if key.startswith(OWN) else key
-        label = f"fit {model.name.lower()}"
-        try:
-            if curve is None:
-                self.session.do(label, edits.add_model(self.session.study, series.id, chosen))
-            else:
-                changed = edits.with_model(series, curve, chosen)
-                self.session.do(label, edits.change_fit(self.session.study, changed))
-        except VettoreError as error:
-            self._say_refusal(str(error))
-
-    def choose_degree(self, degree: int) -> None:
-        """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
-        series, curve = self.session.series, self.session.curve
-        if series is None:
-            return
-        if curve is None:
-            study = edits.add_fit(self.session.study, series.id, degree)
-            self.session.do(f"fit {degree_name(degree).lower()}", study)
-        elif curve.degree != degree or curve.formula:
-            plain = replace(curve, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
-            changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
-            self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
-
     def fit_several(self) -> None:
         """Open the table of this model over many series."""
         if self.fit is not None:
             self.several.open(self.fit)
             self.stage.setCurrentWidget(self.several)
 
-    def open_bench(self) -> None:
-        """Open the bench on the formula of the curve."""
-        self.bench.open(formula_of(self.fit) if self.fit is not None else "")
-
-    def fit_own(self, text: str) -> None:
-        """Fit the formula that was written, as the chosen curve or as the first of the series."""
-        series, curve = self.session.series, self.session.curve
-        if series is None:
-            return
-        try:
-            study = edits.add_formula(self.session.study, series.id, text)
-        except VettoreError as error:
-            self.bench.say(str(error))
-            return
-        if curve is not None:
-            plain = replace(curve, formula=text, model="", called="", hold=(), start=(), limits=())
-            study = edits.change_fit(self.session.study, plain)
-        self.session.do("fit an own formula", study)
-
     def _say_refusal(self, sentence: str) -> None:
         self.refusal.setText(sentence)
         self.refusal.show()
-
-    def _present_recipe(self) -> FitRecipe | None:
-        return None if self.session.series is None else self._recipe(self.session.series)
-
-    def _recipe(self, series: Series) -> FitRecipe:
-        return self.session.curve or FitRecipe("", series.id, 1)
-
-    def _add_another(self) -> None:
-        series, curve = self.session.series, self.session.curve
-        if series is None or curve is None:
-            return
-        study = edits.add_fit(self.session.study, series.id, curve.degree)
-        copy = replace(study.curves[-1], intercept=curve.intercept, use_errors=curve.use_errors)
-        self.session.do("try another model", edits.change_fit(study, copy))
-        self.session.show_curve(copy.id)
-
-    def _turn_origin(self, checked: bool) -> None:
-        self._change(intercept=not checked, label="through the origin" if checked else "with a constant")
-
-    def _weigh(self, error: ErrorOfY | None) -> None:
-        """Weigh rows by a ± of y, or (None) equally; one edit."""
-        series = self.session.series
-        if series is None:
-            return
-        if error is None:
-            self._change("equal weights", use_errors=False)
-            return
-        study = edits.set_error_of_y(self.session.study, series.id, error)
-        self._change("weight by ± of y", study, use_errors=True)
-
-    def _choose_loss(self, chosen: str) -> None:
-        if self.fit is None or self._recipe(self.fit.series).loss == chosen:
-            return
-        if chosen == "squares":
-            self._decide("ordinary least squares", loss=chosen)
-        else:
-            self._decide(f"forgive outliers ({chosen})", loss=chosen)
 
     def preview_without(self, rows: list[int]) -> None:
         """Show what the fit would become without rows, before they are set aside."""
@@ -360,33 +262,6 @@ class FitPage(StripHands, Page):
     def _leave_preview(self) -> None:
         self.plot.ghost.set_curve(None)
         self.readings.setVisible(not self.bench.terms.isVisible())
-
-    def _ask_span(self, dragged: bool) -> None:
-        """Let a span of x be dragged on the plot, or fit all x again."""
-        if not dragged:
-            self._change("fit all x", span=None)
-            return
-        self.plot.set_hand(Hand.SPAN)
-        self.how.show_dragging()
-
-    def _take_span(self, low: float, high: float) -> None:
-        """Fit only rows with x in a span; the hand moves the view again."""
-        self.plot.set_hand(Hand.MOVE)
-        self._change("fit a span of x", span=(low, high))
-
-    def _change(self, label: str, study: Study | None = None, **values: object) -> None:
-        """Change the recipe of the curve, made first when there is none; ``study`` may be edited already."""
-        series, curve = self.session.series, self.session.curve
-        if series is None:
-            return
-        study = study or self.session.study
-        if curve is None:
-            study = edits.add_fit(study, series.id, 1)
-            curve = study.curves[-1]
-        changed = replace(curve, **values)  # type: ignore[arg-type]
-        if not changed.intercept and changed.degree == 0:
-            changed = replace(changed, degree=1)
-        self.session.do(label, edits.change_fit(study, changed))
 
     def _show_points(self, series: Series) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)
@@ -467,16 +342,6 @@ class FitPage(StripHands, Page):
         self.refusal.show()
         self.findings.show_fit(None, sentence)
         self.readings.show_fit(None)
-
-    def _chosen_key(self) -> Key:
-        """Return what is chosen in the line-up, or −1 when it is a formula of the user's own."""
-        curve = self.session.curve
-        own = self.session.own_models.named(curve.called) if curve is not None and curve.called else None
-        if own is not None:
-            return OWN + own.key
-        if curve is None or (curve.formula and not curve.model):
-            return -1
-        return curve.model or curve.degree
 
     def _show_pennants(self) -> None:
         self.plot.pennants.set_flags([])

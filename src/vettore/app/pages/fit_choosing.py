@@ -1,0 +1,165 @@
+"""What the choices of the Fit page decide: the model, the weights, the loss and the span; each is one edit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vettore.app.session import Session
+from vettore.app.stage.plot import Hand, Plot
+from vettore.app.widgets.formula_bench import FormulaBench
+from vettore.app.widgets.how_fitted import HowFitted
+from vettore.core.errors import VettoreError
+from vettore.core.models.catalogue import CATALOGUE
+from vettore.study import edits
+from vettore.study.derive import DerivedFit
+from vettore.study.line_up import OWN, Key
+from vettore.study.pulls import formula_of
+from vettore.study.recipes import FitRecipe, degree_name
+from vettore.study.series import ErrorOfY, Series
+from vettore.study.study import Study
+
+
+class ModelHands:
+    """The part of the Fit page that turns choices into edits of the study."""
+
+    session: Session
+    fit: DerivedFit | None
+    plot: Plot
+    how: HowFitted
+    bench: FormulaBench
+
+    def _decide(self, label: str, **values: object) -> None:
+        raise NotImplementedError
+
+    def _say_refusal(self, sentence: str) -> None:
+        raise NotImplementedError
+
+    def choose(self, key: Key) -> None:
+        """Make the chosen curve a model of the line-up."""
+        if isinstance(key, int):
+            self.choose_degree(key)
+        else:
+            self.choose_model(key)
+
+    def choose_model(self, key: str) -> None:
+        """Make the chosen curve a model of the catalogue or of the user's own, or make the first curve of the series."""
+        series, curve = self.session.series, self.session.curve
+        if series is None or (curve is not None and self._chosen_key() == key):
+            return
+        model = self.session.own_models.models.get(key) or CATALOGUE[key]
+        chosen = model if key.startswith(OWN) else key
+        label = f"fit {model.name.lower()}"
+        try:
+            if curve is None:
+                self.session.do(label, edits.add_model(self.session.study, series.id, chosen))
+            else:
+                changed = edits.with_model(series, curve, chosen)
+                self.session.do(label, edits.change_fit(self.session.study, changed))
+        except VettoreError as error:
+            self._say_refusal(str(error))
+
+    def choose_degree(self, degree: int) -> None:
+        """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
+        series, curve = self.session.series, self.session.curve
+        if series is None:
+            return
+        if curve is None:
+            study = edits.add_fit(self.session.study, series.id, degree)
+            self.session.do(f"fit {degree_name(degree).lower()}", study)
+        elif curve.degree != degree or curve.formula:
+            plain = replace(curve, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
+            changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
+            self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
+
+    def open_bench(self) -> None:
+        """Open the bench on the formula of the curve."""
+        self.bench.open(formula_of(self.fit) if self.fit is not None else "")
+
+    def fit_own(self, text: str) -> None:
+        """Fit the formula that was written, as the chosen curve or as the first of the series."""
+        series, curve = self.session.series, self.session.curve
+        if series is None:
+            return
+        try:
+            study = edits.add_formula(self.session.study, series.id, text)
+        except VettoreError as error:
+            self.bench.say(str(error))
+            return
+        if curve is not None:
+            plain = replace(curve, formula=text, model="", called="", hold=(), start=(), limits=())
+            study = edits.change_fit(self.session.study, plain)
+        self.session.do("fit an own formula", study)
+
+    def _recipe(self, series: Series) -> FitRecipe:
+        return self.session.curve or FitRecipe("", series.id, 1)
+
+    def _present_recipe(self) -> FitRecipe | None:
+        return None if self.session.series is None else self._recipe(self.session.series)
+
+    def _add_another(self) -> None:
+        series, curve = self.session.series, self.session.curve
+        if series is None or curve is None:
+            return
+        study = edits.add_fit(self.session.study, series.id, curve.degree)
+        copy = replace(study.curves[-1], intercept=curve.intercept, use_errors=curve.use_errors)
+        self.session.do("try another model", edits.change_fit(study, copy))
+        self.session.show_curve(copy.id)
+
+    def _turn_origin(self, checked: bool) -> None:
+        self._change(intercept=not checked, label="through the origin" if checked else "with a constant")
+
+    def _weigh(self, error: ErrorOfY | None) -> None:
+        """Weigh rows by a ± of y, or (None) equally; one edit."""
+        series = self.session.series
+        if series is None:
+            return
+        if error is None:
+            self._change("equal weights", use_errors=False)
+            return
+        study = edits.set_error_of_y(self.session.study, series.id, error)
+        self._change("weight by ± of y", study, use_errors=True)
+
+    def _choose_loss(self, chosen: str) -> None:
+        if self.fit is None or self._recipe(self.fit.series).loss == chosen:
+            return
+        if chosen == "squares":
+            self._decide("ordinary least squares", loss=chosen)
+        else:
+            self._decide(f"forgive outliers ({chosen})", loss=chosen)
+
+    def _ask_span(self, dragged: bool) -> None:
+        """Let a span of x be dragged on the plot, or fit all x again."""
+        if not dragged:
+            self._change("fit all x", span=None)
+            return
+        self.plot.set_hand(Hand.SPAN)
+        self.how.show_dragging()
+
+    def _take_span(self, low: float, high: float) -> None:
+        """Fit only rows with x in a span; the hand moves the view again."""
+        self.plot.set_hand(Hand.MOVE)
+        self._change("fit a span of x", span=(low, high))
+
+    def _change(self, label: str, study: Study | None = None, **values: object) -> None:
+        """Change the recipe of the curve, made first when there is none; ``study`` may be edited already."""
+        series, curve = self.session.series, self.session.curve
+        if series is None:
+            return
+        study = study or self.session.study
+        if curve is None:
+            study = edits.add_fit(study, series.id, 1)
+            curve = study.curves[-1]
+        changed = replace(curve, **values)  # type: ignore[arg-type]
+        if not changed.intercept and changed.degree == 0:
+            changed = replace(changed, degree=1)
+        self.session.do(label, edits.change_fit(study, changed))
+
+    def _chosen_key(self) -> Key:
+        """Return what is chosen in the line-up, or −1 when it is a formula of the user's own."""
+        curve = self.session.curve
+        own = self.session.own_models.named(curve.called) if curve is not None and curve.called else None
+        if own is not None:
+            return OWN + own.key
+        if curve is None or (curve.formula and not curve.model):
+            return -1
+        return curve.model or curve.degree
