@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from functools import cache
 from pathlib import Path
 
@@ -12,6 +13,9 @@ from vettore.report.content import Content, report_content
 from vettore.study.study import Study
 
 TEMPLATES = Path(__file__).parent / "templates"
+
+
+_printing = threading.Lock()
 
 
 @cache
@@ -35,7 +39,9 @@ def pdf(content: Content) -> bytes:
     """Return the page as a PDF with its typefaces embedded."""
     from weasyprint import HTML
 
-    return HTML(string=html(content, for_print=True), base_url=str(TEMPLATES)).write_pdf()
+    # The fonts' configuration belongs to the whole process.
+    with _printing:
+        return HTML(string=html(content, for_print=True), base_url=str(TEMPLATES)).write_pdf()
 
 
 def save_report(study: Study, path: Path | str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -33,6 +34,9 @@ PAGE_WIDTH = 595
 BESIDE = 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 MARKS = {"point": ".", "comma": ","}
+
+
+_rendering = threading.Lock()
 
 
 class NoteField(QPlainTextEdit):
@@ -222,11 +226,18 @@ def _render(data: bytes, scale: float) -> list[QImage]:
     """Turn the pages of a PDF into pictures."""
     import pypdfium2
 
-    document = pypdfium2.PdfDocument(data)
-    images = []
-    for page in document:
-        bitmap = page.render(scale=scale).to_numpy()
-        height, width, _ = bitmap.shape
-        images.append(QImage(bitmap.tobytes(), width, height, width * 3, QImage.Format.Format_BGR888).copy())
-    document.close()
+    # PDFium serves one thread at a time, and what is left open would be closed by whichever thread collects it.
+    with _rendering:
+        document = pypdfium2.PdfDocument(data)
+        images = []
+        for number in range(len(document)):
+            page = document[number]
+            bitmap = page.render(scale=scale)
+            pixels = bitmap.to_numpy()
+            height, width, _ = pixels.shape
+            images.append(QImage(pixels.tobytes(), width, height, width * 3, QImage.Format.Format_BGR888).copy())
+            del pixels
+            bitmap.close()
+            page.close()
+        document.close()
     return images
