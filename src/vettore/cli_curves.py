@@ -13,8 +13,8 @@ import click
 import numpy as np
 
 from vettore.core.errors import DataError
-from vettore.core.rounding import NumberStyle, read_number
-from vettore.core.typed import complex_in
+from vettore.core.rounding import NumberStyle
+from vettore.core.typed import complex_in, limit_in
 
 
 def table_of(file: Path):
@@ -45,9 +45,7 @@ def column_of(columns: dict[str, Any], wanted: str | None, otherwise: int, file:
 
 def number_of(text: str, what: str) -> float:
     """Return a number that was typed; ``inf`` is one. Raises DataError."""
-    if text.strip().casefold() in ("inf", "+inf", "-inf", "∞", "-∞", "−∞"):
-        return -math.inf if text.strip()[0] in "-−" else math.inf
-    value = read_number(text)
+    value = limit_in(text)
     if value is None:
         raise DataError(f"“{text}” is not a number for {what}.")
     return value

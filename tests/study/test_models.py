@@ -7,7 +7,7 @@ import pytest
 
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.study import edits
-from vettore.study.derive import coefficient_units, derive_fit, derived_quantities, formula_units
+from vettore.study.derive import coefficient_units, derive_fit, derived_quantities
 from vettore.study.series import ColumnSettings, Role
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
@@ -30,7 +30,7 @@ def test_a_model_is_fitted_with_units_and_what_follows_from_it():
     found = {one.name: (one.value, unit) for one, unit in derived_quantities(fit)}
     assert found["half-life"][0] == pytest.approx(np.log(2) / fit.result.coefficients["k"].value)
     assert found["half-life"][1] == "min"
-    assert formula_units(fit).contradictions == ()
+    assert fit.formula_units.contradictions == ()
 
 
 def test_holds_limits_losses_and_spans_are_decisions_that_are_kept():

@@ -36,11 +36,11 @@ class NumberStyle:
             return self.plain(f"{value:.{places}f}")
         return self._with_power(value / 10.0**exponent, digits - 1, exponent)
 
-    def short(self, value: float) -> str:
-        """Write a value that was typed or measured with no more digits than it has (at most 10)."""
+    def short(self, value: float, most: int = 10) -> str:
+        """Write a value that was typed or measured with no more digits than it has, and no more than ``most``."""
         if not math.isfinite(value):
             return self.number(value)
-        digits = len(f"{value:.9e}".split("e")[0].lstrip("-").rstrip("0").replace(".", ""))
+        digits = len(f"{value:.{most - 1}e}".split("e")[0].lstrip("-").rstrip("0").replace(".", ""))
         return self.number(value, max(digits, 1))
 
     def fixed(self, value: float | None, places: int) -> str:

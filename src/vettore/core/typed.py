@@ -32,6 +32,14 @@ def numbers_in(text: str) -> list[float]:
     return found
 
 
+def limit_in(text: str) -> float | None:
+    """Return a limit that was typed, ``inf`` and ``∞`` of either sign among them; None for anything else."""
+    plain = text.strip().casefold()
+    if plain.lstrip("+-−") in ("inf", "∞") and len(plain) <= 4:
+        return -math.inf if plain[0] in "-−" else math.inf
+    return read_number(text)
+
+
 def complex_in(text: str) -> complex:
     """Return a number that was typed, real or complex, as ``1.5`` or ``1+2i``. Raises DataError."""
     number = read_number(text)

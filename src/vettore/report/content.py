@@ -13,6 +13,7 @@ from vettore.core.fit.compare import Compared, compare
 from vettore.core.fit.summary import summary
 from vettore.core.integrate.function import integrate_function
 from vettore.core.rounding import NumberStyle
+from vettore.core.typed import limit_in
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
 from vettore.report.readings import reading_answer, reading_question
@@ -23,7 +24,6 @@ from vettore.study.derive import (
     coefficient_units,
     derive_fit,
     derived_quantities,
-    equation_of,
 )
 from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial
 from vettore.study.line_up import comparison_words
@@ -135,7 +135,7 @@ def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
     y_name, y_unit = fit.y_called
     span = ""
     if fit.recipe.span is not None:
-        low, high = (style.short(float(f"{edge:.4g}")) for edge in fit.recipe.span)
+        low, high = (style.short(edge, 4) for edge in fit.recipe.span)
         span = f"{fit.series.name_and_unit(Role.X)[0]} from {low} to {high}"
     aside = len(fit.series.set_aside)
     return summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks, span)
@@ -143,7 +143,7 @@ def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
 
 def equation_html(fit: DerivedFit) -> str:
     """Return the equation of a fit with the symbols of its coefficients."""
-    left, terms = equation_of(fit)
+    left, terms = fit.equation
     return to_html(Row((left, Text(" = "), *terms)))
 
 
@@ -250,7 +250,7 @@ def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, 
         except VettoreError as error:
             out.append(Line(recipe.name or f"area {number}", str(error)))
             continue
-        limits = f"{style.short(float(f'{area.a:.6g}'))} to {style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()
+        limits = f"{style.short(area.a, 6)} to {style.short(area.b, 6)} {x_unit}".strip()
         by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
         words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {floor}"
         out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
@@ -263,11 +263,11 @@ def _functions(study: Study, style: NumberStyle) -> tuple[Line, ...]:
     for one in study.functions:
         words = f"{one.formula}, {one.start} to {one.end}"
         try:
-            limits = [
-                float(text.replace("∞", "inf").replace("−", "-").replace(",", ".")) for text in (one.start, one.end)
-            ]
-            area = integrate_function(one.formula, *limits)
-        except (ValueError, VettoreError) as error:
+            limits = [limit_in(text) for text in (one.start, one.end)]
+            if None in limits:
+                raise DataError("Its limits are no numbers; type them again on the Integrate page.")
+            area = integrate_function(one.formula, *limits)  # type: ignore[arg-type]
+        except VettoreError as error:
             out.append(Line(words, str(error)))
             continue
         bound = "" if area.error is None else f", error below {style.number(area.error, 2)}"

@@ -27,7 +27,7 @@ def reading_question(fit: DerivedFit, recipe: Reading, style: NumberStyle) -> st
             return recipe.formula
         case _:
             if recipe.signals:
-                mean = style.short(float(f"{recipe.at:.5g}"))
+                mean = style.short(recipe.at, 5)
                 return f"{x_name} where {y_name} = {mean} {y_unit}, the mean of {len(recipe.signals)} signals".strip()
             return f"{x_name} where {y_name} = {at} {y_unit}".strip()
 
@@ -75,9 +75,7 @@ def reading_asides(reading: DerivedReading, style: NumberStyle) -> str:
     if len(reading.crossings) > 1:
         notes.append(f"{len(reading.crossings)} places")
     if reading.recipe.signals:
-        notes.append(
-            f"mean of {len(reading.recipe.signals)} signals {style.short(float(f'{reading.recipe.at:.5g}'))}"
-        )
+        notes.append(f"mean of {len(reading.recipe.signals)} signals {style.short(reading.recipe.at, 5)}")
     # Where y was measured once, its own scatter counts, too.
     if reading.single is not None:
         notes.append(f"one signal: ± {style.number(reading.single, 2)}")

@@ -60,9 +60,7 @@ def curve_steps(curve: Interpolant, x_name: str, y_name: str, style: NumberStyle
         words = part.words
         if len(part.rows) > MOST_ROWS:
             words += f" The first {MOST_ROWS} of {len(part.rows)}; all are copied."
-        shown = tuple(
-            tuple("" if value != value else style.short(float(f"{value:.7g}")) for value in row) for row in rows
-        )
+        shown = tuple(tuple("" if value != value else style.short(value, 7) for value in row) for row in rows)
         full = tuple(tuple("" if value != value else value for value in row) for row in part.rows.tolist())
         boxes: tuple[Box, ...] = ()
         if part.headings[:2] == ("from", "to"):
@@ -74,7 +72,7 @@ def curve_steps(curve: Interpolant, x_name: str, y_name: str, style: NumberStyle
 def _piece(row: Sequence[float], powers: Sequence[str], x_name: str, y_name: str, style: NumberStyle) -> Box:
     """Return a piece as y = c₀ + c₁ (x − from) + … with where it holds."""
     low, high, *values = row
-    start = style.short(float(f"{low:.6g}"))
+    start = style.short(low, 6)
     apart = Fenced(Row((Text(x_name), Text(" − " if low >= 0 else " + "), Text(start.removeprefix(MINUS)))))
     base: Box = Text(x_name) if low == 0 else apart
     parts: list[Box] = [Text(y_name), Text(" = ")]
@@ -86,7 +84,7 @@ def _piece(row: Sequence[float], powers: Sequence[str], x_name: str, y_name: str
         if power != "1":
             exponent = {"u": "", "u²": "2", "u³": "3"}[power]
             parts += [Text(" "), Raised(base, Text(exponent)) if exponent else base]
-    end = style.short(float(f"{high:.6g}"))
+    end = style.short(high, 6)
     return Row((*parts, Text(f"     from {start} to {end}")))
 
 
@@ -103,11 +101,7 @@ def working_text(title: str, steps: Sequence[Step]) -> str:
 def _worked(fit: DerivedFit) -> LinearWorking:
     """Work a linear fit out again from the rows it used."""
     series, rows = fit.series, fit.rows
-    columns = {
-        settings.name: column.values[rows]
-        for settings, column in zip(series.columns, series.data, strict=True)
-        if column.texts is None
-    }
+    columns = series.numbers(rows)
     sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
     result = fit.result
     if not fit.recipe.formula:

@@ -50,21 +50,21 @@ def curve_of(study: Study, identity: str) -> Curve:
 
 def floor_of(study: Study, text: str) -> Floor:
     """Return the floor that a recipe names. Raises DataError when what it names is gone."""
-    kind, _, rest = text.partition(":")
-    match f"{kind}:":
-        case "ends:":
-            return "ends"
-        case floor if floor == POINTS:
-            series = study.find_series(rest)
-            return _inside(derive_interpolant(series, study.interpolant_of(rest)), series.name)
-        case floor if floor == FIT:
-            return curve_of(study, rest)
-        case floor if floor == SPANS:
-            return [limits_in(part.replace("..", ";")) for part in rest.split(",")]
-        case floor if floor == FORMULA:
-            return formula_of_x(rest)
-        case _:
-            return float(text)
+    if text == "ends":
+        return "ends"
+    kind, sign, rest = text.partition(":")
+    if kind + sign == POINTS:
+        series = study.find_series(rest)
+        return _inside(derive_interpolant(series, study.interpolant_of(rest)), series.name)
+    if kind + sign == FIT:
+        return curve_of(study, rest)
+    if kind + sign == SPANS:
+        return _spans(rest)
+    return formula_of_x(rest) if kind + sign == FORMULA else float(text)
+
+
+def _spans(text: str) -> list[tuple[float, float]]:
+    return [limits_in(part) for part in text.split(",")]
 
 
 def _inside(curve: Curve, name: str) -> Callable[[Array], Array]:
@@ -114,17 +114,14 @@ def floor_words(study: Study, text: str, style: NumberStyle) -> str:
     kind, sign, rest = text.partition(":")
     if not sign:
         return {"0": "zero", "ends": "line between the ends"}.get(text) or style.short(float(text))
-    match f"{kind}:":
-        case floor if floor == POINTS:
-            return f"points of {study.find_series(rest).name}"
-        case floor if floor == FIT:
-            curve = study.find_curve(rest)
-            return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
-        case floor if floor == SPANS:
-            spans = [part.split("..") for part in rest.split(",")]
-            return "line through " + "; ".join(f"{style.short(float(a))} … {style.short(float(b))}" for a, b in spans)
-        case _:
-            return rest
+    if kind + sign == POINTS:
+        return f"points of {study.find_series(rest).name}"
+    if kind + sign == FIT:
+        curve = study.find_curve(rest)
+        return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
+    if kind + sign == SPANS:
+        return "line through " + "; ".join(f"{style.short(low)} … {style.short(high)}" for low, high in _spans(rest))
+    return rest
 
 
 def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:

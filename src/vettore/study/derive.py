@@ -71,14 +71,18 @@ class DerivedFit:
     @cached_property
     def y_called(self) -> tuple[str, str]:
         """Name and unit of what was fitted: those of y, or a transform such as ``ln(y)``, which has no unit."""
-        called = response_of(self.series, self.recipe)[1]
+        called = self._response[1]
         plain = called == self.series.label(Role.Y) or not called
         return self.series.name_and_unit(Role.Y) if plain else (called, "")
 
     @cached_property
+    def _response(self) -> tuple[Array, str]:
+        return response_of(self.series, self.recipe)
+
+    @cached_property
     def response(self) -> Array:
         """What was fitted, in every row of the series: y, or its transform on the left of a formula."""
-        return response_of(self.series, self.recipe)[0]
+        return self._response[0]
 
     # Asked for at every frame while a coefficient is dragged.
 
@@ -163,11 +167,7 @@ def _fit_formula(
     thorough: bool,
 ) -> FitResult:
     """Fit a formula to the columns that it names, on the rows that are in use."""
-    columns = {
-        settings.name: column.values[rows]
-        for settings, column in zip(series.columns, series.data, strict=True)
-        if column.texts is None
-    }
+    columns = series.numbers(rows)
     estimate = None
     x, y = series.column(Role.X), series.column(Role.Y)
     if recipe.model in CATALOGUE and x is not None and y is not None:
@@ -201,23 +201,14 @@ def response_of(series: Series, recipe: FitRecipe) -> tuple[Array, str]:
     read = read_formula(recipe.formula, [column.name for column in series.columns])
     if read.left is None or isinstance(read.left, Name):
         return values, named
-    columns = {
-        settings.name: column.values
-        for settings, column in zip(series.columns, series.data, strict=True)
-        if column.texts is None
-    }
+    columns = series.numbers()
     with np.errstate(all="ignore"):
         return evaluate(read.left, columns, series.rows), to_text(read.left)
 
 
-def formula_units(fit: DerivedFit) -> CoefficientUnits | None:
-    """Return what a formula says of units, contradictions among them; None for a polynomial."""
-    return fit.formula_units
-
-
 def coefficient_units(fit: DerivedFit) -> Sequence[str]:
     """Return the units of all coefficients of a fit, in order; blank where they cannot be told."""
-    told = formula_units(fit)
+    told = fit.formula_units
     if told is not None:
         return [told.units[name] or "" for name in fit.result.coefficients]
     first = 0 if fit.recipe.intercept else 1
@@ -226,7 +217,7 @@ def coefficient_units(fit: DerivedFit) -> Sequence[str]:
 
 def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     """Return what the model of a fit derives from its coefficients, each with its unit."""
-    model, told = CATALOGUE.get(fit.recipe.model), formula_units(fit)
+    model, told = CATALOGUE.get(fit.recipe.model), fit.formula_units
     if model is None or told is None:
         return ()
     called = model.names_beside([column.name for column in fit.series.columns])
@@ -235,11 +226,6 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     known = {name: told.exponents[new] for name, new in called.items()}
     named = CoefficientUnits({}, (), known)
     return tuple((one, named.of(one.tree)) for one in quantities(model, fit.result, called))
-
-
-def equation_of(fit: DerivedFit) -> tuple[Box, list[Row]]:
-    """Return the left side and the terms of a fit's equation."""
-    return fit.equation
 
 
 def is_known(study: Study, curve: str) -> bool:

@@ -25,7 +25,7 @@ from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Node, names
 from vettore.core.formula.write import name_text, rename_in
 from vettore.core.typed import measured_in
-from vettore.study.derive import DerivedFit, derive_fit, formula_units
+from vettore.study.derive import DerivedFit, derive_fit
 from vettore.study.recipes import Asked, Reading
 from vettore.study.series import Role
 from vettore.study.study import Study
@@ -254,7 +254,7 @@ def _of_error(error: float | None) -> Spread:
 
 
 def _coefficients(fit: DerivedFit) -> dict[str, Given]:
-    told, out = formula_units(fit), {}
+    told, out = fit.formula_units, {}
     (_, x_unit), (_, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
     for name, one in fit.result.coefficients.items():
         if told is not None:

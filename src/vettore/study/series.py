@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask
+from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.dates import SECONDS, seconds_of
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
 from vettore.study.table import RawColumn, Table, digest_of
@@ -121,6 +121,14 @@ class Series:
         if self.error_of_y.kind is ErrorKind.CONSTANT:
             return np.full(self.rows, self.error_of_y.value)
         return np.asarray(np.abs(y) * (self.error_of_y.value / 100), dtype=np.float64)
+
+    def numbers(self, rows: Rows | slice = slice(None)) -> dict[str, Array]:
+        """Return the columns of numbers by name, on all rows or on some."""
+        return {
+            settings.name: column.values[rows]
+            for settings, column in zip(self.columns, self.data, strict=True)
+            if column.texts is None
+        }
 
     def label(self, role: Role) -> str:
         """Return ``name (unit)`` of the column with this role."""

@@ -43,11 +43,7 @@ def build(series: Series, terms: Sequence[str]) -> Terms:
     columns = [column.name for column in series.columns]
     y = series.name_and_unit(Role.Y)[0]
     rows = np.flatnonzero(series.in_use)
-    values = {
-        settings.name: column.values[rows]
-        for settings, column in zip(series.columns, series.data, strict=True)
-        if column.texts is None
-    }
+    values = series.numbers(rows)
     parts, sides, named = [], [], []
     free = (name for name in (f"a{k}" for k in range(10_000)) if name not in columns)
     for text in dict.fromkeys(one.strip() for one in terms):

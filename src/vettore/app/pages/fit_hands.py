@@ -18,7 +18,7 @@ from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units, equation_of
+from vettore.study.derive import DerivedFit, coefficient_units
 from vettore.study.pulls import Pulls, formula_of
 
 
@@ -141,7 +141,7 @@ class StripHands:
 
     def _show_equation(self, fit: DerivedFit) -> None:
         """Show the equation with fitted values, or with those given by hand."""
-        left, terms = equation_of(fit)
+        left, terms = fit.equation
         chips, style = {}, self.session.style
         spread = float(np.ptp(fit.result.y)) if fit.result.n else 1.0
         for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):

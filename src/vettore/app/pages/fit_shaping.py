@@ -55,17 +55,13 @@ class Shaping:
         self._curve: FormulaCurve | None = None
         if fit.curve is not None:
             self._curve = FormulaCurve(self._read.right, x_name, self.values, (), None, fit.curve.span, None, 0)
-        self._data = {
-            settings.name: column.values[fit.rows]
-            for settings, column in zip(fit.series.columns, fit.series.data, strict=True)
-            if settings.name in self._read.data
-        }
+        numbers = fit.series.numbers()
+        self._data = {name: numbers[name][fit.rows] for name in self._read.data}
         count = len(result.x)
         chosen = np.arange(count)
         if count > MOST_WHILE_DRAGGING:
             chosen = np.sort(np.random.default_rng(5).choice(count, MOST_WHILE_DRAGGING, replace=False))
         self._few = chosen
-        self._best_few = float(np.sum(result.residuals[chosen] ** 2))
 
     def set(self, name: str, value: float) -> None:
         """Give a coefficient a value."""

@@ -265,8 +265,8 @@ class IntegratePage(KeptHands, FunctionHands, Page):
         )
         self.unit.setText(unit)
         pairs = [
-            ("from", f"{style.short(float(f'{area.a:.6g}'))} {x_unit}".strip()),
-            ("to", f"{style.short(float(f'{area.b:.6g}'))} {x_unit}".strip()),
+            ("from", f"{style.short(area.a, 6)} {x_unit}".strip()),
+            ("to", f"{style.short(area.b, 6)} {x_unit}".strip()),
             ("joined by", RULE_WORDS[area.rule][0].lower()),
             ("floor", floor_words(self.session.study, answer.recipe.floor, style)),
             ("above the floor", style.number(area.positive, 5)),
@@ -297,7 +297,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
             height = float(net[i] + net[i + 1]) / 2
             full.append((low, high, height, float(area.strips[i])))
             if i < MOST_STRIPS_SHOWN:
-                texts = (style.short(float(f"{value:.5g}")) for value in (low, high))
+                texts = (style.short(value, 5) for value in (low, high))
                 rows.append((*texts, style.number(height, 4), style.number(float(area.strips[i]), 4)))
         self.table.show_rows(("from", "to", "mean height", "area"), rows, full)
 

@@ -32,6 +32,7 @@ from vettore.core.formula.formula import read_formula
 from vettore.core.integrate.function import RULES as FUNCTION_RULES
 from vettore.core.integrate.function import FunctionArea, Rung, integrate_function, ladder
 from vettore.core.rounding import read_number
+from vettore.core.typed import limit_in
 from vettore.study import edits_of_curves
 from vettore.study.areas import formula_of_x
 from vettore.study.recipes import FunctionRecipe
@@ -188,9 +189,7 @@ class FunctionHands:
         limits = []
         for field in (self.start, self.end):
             typed = field.text().strip()
-            number = (
-                math.inf if typed in ("inf", "∞") else -math.inf if typed in ("-inf", "-∞") else read_number(typed)
-            )
+            number = limit_in(typed)
             if number is None:
                 self._show_refusal(f"“{typed}” is no limit; write a number, or inf.")
                 return

@@ -124,7 +124,7 @@ class KeptHands:
         study, style = self.session.study, self.session.style
         rule = self.recipe.rule if self.recipe.rule in RULES else "trapezoid"
         for peak in peaks:
-            name = f"peak at {style.short(float(f'{peak.position:.4g}'))}"
+            name = f"peak at {style.short(peak.position, 4)}"
             recipe = AreaRecipe("", series.id, peak.start, peak.end, rule, "ends", name)
             study = edits_of_curves.add_area(study, recipe)
         self._chosen = study.areas[-len(peaks)].id

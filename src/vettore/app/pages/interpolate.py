@@ -287,7 +287,7 @@ class InterpolatePage(Page):
 
     def _read_clicked(self, x: float) -> None:
         if self.curve is not None and not self.curve.is_beyond(x):
-            self.at.setText(self.session.style.short(float(f"{x:.4g}")))
+            self.at.setText(self.session.style.short(x, 4))
             self.read()
 
     def _show_points(self, series: Series) -> None:

@@ -399,7 +399,7 @@ class PolynomialPage(Page):
             self.session.say(str(error), "bad")
             at = []
         values = self.shown.polynomial(np.array(at, dtype=np.float64))
-        rows = [(style.short(float(f"{x:.10g}")), style.number(float(y), 8)) for x, y in zip(at, values, strict=True)]
+        rows = [(style.short(x, 10), style.number(float(y), 8)) for x, y in zip(at, values, strict=True)]
         self.value_table.show_rows(("x", f"{self.shown.letter}(x)"), rows[:200], list(zip(at, values, strict=True)))
         self._value_title.setVisible(bool(rows))
 

@@ -24,7 +24,6 @@ class Grips(StageItem):
         self.grips: list[tuple[float, float, str]] = []
         self._over = -1
         self._held = -1
-        self._pixels: list[QPointF] = []
         self.setAcceptHoverEvents(True)
         self.setCursor(Qt.CursorShape.SizeAllCursor)
 

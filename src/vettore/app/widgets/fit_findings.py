@@ -17,7 +17,7 @@ from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule,
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.report.content import goodness_lines, quantity_lines, summary_of
-from vettore.study.derive import DerivedFit, coefficient_units, formula_units
+from vettore.study.derive import DerivedFit, coefficient_units
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
@@ -121,7 +121,7 @@ class FitFindings(Column):
         if not fit.recipe.id:
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
-        told = formula_units(fit)
+        told = fit.formula_units
         warnings = (*fit.result.warnings, *(told.contradictions if told is not None else ()), *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))

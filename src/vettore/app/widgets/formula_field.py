@@ -13,7 +13,6 @@ from vettore.core.formula.words import ARGUMENTS, CONSTANTS
 
 # Completions come after so many letters, or at once with Ctrl+Space.
 LETTERS = 2
-TEXT_MARGIN = 2
 
 
 class FormulaField(QLineEdit):

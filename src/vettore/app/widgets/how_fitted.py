@@ -81,7 +81,7 @@ class HowFitted(QWidget):
         self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
         self._spanned = recipe.span is not None
         if recipe.span is not None:
-            low, high = (style.short(float(f"{edge:.4g}")) for edge in recipe.span)
+            low, high = (style.short(edge, 4) for edge in recipe.span)
             self.span.setText(f"x from {low} to {high} · use all")
         else:
             self.span.setText("Fit only a span of x …")

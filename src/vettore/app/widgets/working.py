@@ -15,7 +15,7 @@ from vettore.app.widgets.value_table import ValueTable
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box, Row, Text
 from vettore.report.working import Step, working_steps, working_text
-from vettore.study.derive import DerivedFit, equation_of
+from vettore.study.derive import DerivedFit
 
 # Milliseconds that a step of the replay stays.
 STEP_MS = 420
@@ -48,7 +48,7 @@ class Brackets(QWidget):
 
 def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget) -> WorkingDrawer:
     """Return the drawer of a fit."""
-    left, terms = equation_of(fit)
+    left, terms = fit.equation
     equation = Row((left, Text(" = "), *terms))
     return WorkingDrawer(fit.result.formula, equation, working_steps(fit, style), parent, len(fit.result.path))
 
