@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import TypeAlias
 
@@ -23,6 +24,11 @@ def check_lengths(columns: Mapping[str, Array]) -> int:
         told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
         raise DataError(f"The columns are not equally long: {told}.")
     return lengths.pop() if lengths else 0
+
+
+def finite(values: Array) -> bool:
+    """Whether a few values are all finite, in a fraction of the time that asking each takes."""
+    return math.isfinite(np.add.reduce(values, axis=None))
 
 
 def as_values(values: Values, name: str) -> Array:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 
+@lru_cache(256)
 def t_quantile(level: float, degrees_of_freedom: float) -> float:
     """Return t such that a Student variable lies in ±t with probability ``level``."""
     from scipy.special import stdtrit

@@ -115,11 +115,11 @@ MOST_ROWS_EXACT = 100_000
 def mean_and_squares_in_double(values: Array, weights: Array | None) -> tuple[float, float]:
     """Return the (weighted) mean and the sum of squared deviations to about 14 digits."""
     if weights is None:
-        first = float(values.mean())
+        first = float(np.add.reduce(values)) / len(values)
         rest = values - first
         # The second pass corrects the mean by what the first left over (Chan, Golub & LeVeque 1983).
-        correction = float(rest.mean())
-        return first + correction, float(np.sum(rest * rest)) - len(values) * correction**2
+        correction = float(np.add.reduce(rest)) / len(values)
+        return first + correction, float(rest @ rest) - len(values) * correction**2
     total = float(weights.sum())
     first = float(np.sum(weights * values)) / total
     rest = values - first

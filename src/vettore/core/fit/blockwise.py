@@ -61,7 +61,7 @@ def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polishe
         def part(lane: int) -> _Sums:
             total = _Sums(0.0, np.zeros(len(at)), np.zeros((len(at), len(at))))
             for block, piece in zip(blocks[lane::THREADS], pieces[lane::THREADS], strict=True):
-                r, rows = block.joint_rows(at[p:], at[:p])
+                r, rows = block.joint(at[p:], at[:p])
                 residual[piece] = r
                 basis = inverse.T @ rows
                 np.einsum("ij,ij->j", basis, basis, out=leverage[piece])

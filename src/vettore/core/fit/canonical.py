@@ -14,6 +14,8 @@ SAME, ROUNDING = 1e-9, 1e-22
 
 def canonical(problem: Separable, answer: Reached) -> Reached:
     """Return the customary one of the answers that sign flips and swaps of like terms lead to."""
+    if not problem.model.like and not (answer.alpha < 0).any():
+        return answer
     floor = answer.projected.squares
     allowed = SAME * floor + ROUNDING * float(problem.y @ problem.y)
 

@@ -11,13 +11,15 @@ at theirs (projection, Bertsekas 1982).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
-from vettore.core.fit.orthogonal import reduced, solve_upper
+from vettore.core.fit.orthogonal import column_sizes, reduced, solve_upper, triangle
+from vettore.core.fit.result import Stop
 from vettore.core.fit.separable import Projected, Separable
 
 FIRST_DAMPING = 1e-2
@@ -31,15 +33,6 @@ GRADIENT_ENDS = 1e-5
 
 
 @dataclass(frozen=True)
-class Stop:
-    """One accepted point of a search: sum of squares, damping, and all coefficients (c first, then α)."""
-
-    squares: float
-    damping: float
-    values: Array
-
-
-@dataclass(frozen=True)
 class Reached:
     """Where a search stands, and the way there."""
 
@@ -49,13 +42,14 @@ class Reached:
 
 
 def search(
-    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS
+    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS, nearly: float = 0.0
 ) -> Iterator[Reached]:
     """Yield the state after every step, so that a caller may stop; nothing is yielded from a start without values.
 
-    ``ends`` is the gradient beside the residuals at which the search is over.
+    ``ends`` is the gradient beside the residuals at which the search is over; ``nearly`` is one at which it is over
+    where the last step gained what it promised. (Far from an answer the gradient may be small because all is flat.)
     """
-    alpha = np.clip(alpha, problem.low, problem.high)
+    alpha = _inside(problem, alpha)
     here = problem.project(alpha)
     if here is None:
         return
@@ -64,44 +58,53 @@ def search(
     yield Reached(alpha, here, tuple(path))
     scale = np.zeros(len(alpha))
     floor = 1e-30 * float(problem.y @ problem.y)
-    small, step = 0, 0
+    small, step, trusted = 0, 0, False
     while step < most:
+        if not len(alpha) or here.squares <= floor:
+            return
         free = free_of_limits(problem, alpha, here)
-        if not free.any() or here.squares <= floor:
+        scale = np.maximum(scale, column_sizes(here.root))
+        root, slope, now, safe = here.root, here.slope, alpha, np.where(scale > 0, scale, 1.0)
+        if free is not None:
+            if not free.any():
+                return
+            root, slope = reduced(root[:, free], slope)
+            now, safe = alpha[free], safe[free]
+        steepness = float(slope @ slope)
+        if steepness <= (max(ends, nearly) if trusted else ends) ** 2 * here.squares:
             return
-        scale = np.maximum(scale, np.sqrt(np.einsum("ij,ij->j", here.jacobian, here.jacobian)))
-        root, slope = reduced(here.jacobian if free.all() else here.jacobian[:, free], here.residual)
-        if float(slope @ slope) <= ends**2 * here.squares:
-            return
-        safe = np.where(scale > 0, scale, 1.0)[free]
         moved = None
         while moved is None and step < most:
             step += 1
             part = _damped_step(root, slope, damping, safe)
             if len(path) == 1:
-                length, room = float(np.linalg.norm(safe * part)), float(np.linalg.norm(safe * alpha[free]))
+                length, room = _length(safe * part), _length(safe * now)
                 if room > 0 and length > room:
                     part = part * (room / length)
-            there_alpha = alpha.copy()
-            there_alpha[free] += part
-            there_alpha = np.clip(there_alpha, problem.low, problem.high)
-            delta = (there_alpha - alpha)[free]
+            if free is None:
+                there_alpha = _inside(problem, alpha + part)
+                delta = there_alpha - alpha
+            else:
+                there_alpha = alpha.copy()
+                there_alpha[free] += part
+                there_alpha = _inside(problem, there_alpha)
+                delta = (there_alpha - alpha)[free]
             there = problem.project(there_alpha)
             if there is None or not there.squares < here.squares:
-                tiny = np.all(np.abs(delta) <= STEP_ENDS * (np.abs(alpha[free]) + STEP_ENDS))
+                tiny = np.all(np.abs(delta) <= STEP_ENDS * (np.abs(now) + STEP_ENDS))
                 damping *= grow
                 grow *= 2.0
                 if damping > MOST_DAMPING or tiny:
                     return
                 continue
             rest = slope - root @ delta
-            promised = float(slope @ slope - rest @ rest)
-            moved = there_alpha, there, promised
+            moved = there_alpha, there, steepness - float(rest @ rest)
         if moved is None:
             return
         there_alpha, there, promised = moved
         gained = here.squares - there.squares
         ratio = gained / promised if promised > 0 else 0.0
+        trusted = abs(ratio - 1.0) < 0.25
         fall = gained / here.squares
         alpha, here = there_alpha, there
         damping = max(damping * max(1 / 3, 1 - (2 * min(ratio, 1e3) - 1) ** 3), 1e-15)
@@ -117,30 +120,44 @@ def _stop(here: Projected, alpha: Array, damping: float) -> Stop:
     return Stop(here.squares, damping, np.concatenate([here.c, alpha]))
 
 
-def free_of_limits(problem: Separable, alpha: Array, here: Projected) -> Mask:
-    """Return which α are not held back by a limit that the gradient pushes against."""
+def _inside(problem: Separable, alpha: Array) -> Array:
+    return np.clip(alpha, problem.low, problem.high) if problem.limits else alpha
+
+
+def _length(values: Array) -> float:
+    return math.sqrt(float(values @ values))
+
+
+def free_of_limits(problem: Separable, alpha: Array, here: Projected) -> Mask | None:
+    """Return which α are not held back by a limit that the gradient pushes against; None when all are free."""
     if not problem.limits:
-        return np.ones(len(alpha), dtype=np.bool_)
-    push = here.jacobian.T @ here.residual
-    return ~(((alpha <= problem.low) & (push <= 0)) | ((alpha >= problem.high) & (push >= 0)))
+        return None
+    push = here.root.T @ here.slope
+    free = ~(((alpha <= problem.low) & (push <= 0)) | ((alpha >= problem.high) & (push >= 0)))
+    return None if free.all() else free
 
 
 def _damped_step(root: Array, slope: Array, damping: float, scale: Array) -> Array:
     rows, q = root.shape
-    stacked = np.zeros((rows + q, q))
-    stacked[:rows] = root / scale
-    stacked[rows + np.arange(q), np.arange(q)] = np.sqrt(damping)
-    small, turned = reduced(stacked, np.concatenate([slope, np.zeros(q)]))
+    if rows == q == 1:
+        down = float(root[0, 0])
+        return slope * (down / (down * down + damping * float(scale[0]) ** 2))
+    stacked = np.zeros((q + 1, rows + q))
+    stacked[:q, :rows] = (root / scale).T
+    stacked[:q, rows:].flat[:: q + 1] = math.sqrt(damping)
+    stacked[q, :rows] = slope
+    whole = triangle(stacked)
+    small = whole[:q, :q]
     if np.abs(small.diagonal()).min() <= 1e-300:
         return np.zeros(q)
-    return np.asarray(solve_upper(small, turned) / scale, dtype=np.float64)
+    return np.asarray(solve_upper(small, whole[:q, q]) / scale, dtype=np.float64)
 
 
 def search_to_end(
-    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS
+    problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS, nearly: float = 0.0
 ) -> Reached | None:
     """Return where a search ends, or None from a start without values."""
     reached = None
-    for state in search(problem, alpha, most, ends):
+    for state in search(problem, alpha, most, ends, nearly):
         reached = state
     return reached

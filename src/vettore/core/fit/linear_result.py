@@ -81,7 +81,6 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         covariance=covariance,
         correlation=correlation_of(covariance),
         residuals=fit.residuals,
-        fitted=rows.y - fit.residuals,
         leverage=fit.leverage,
         x=rows.x,
         y=rows.y,
@@ -140,5 +139,5 @@ def correlation_of(covariance: Array | None) -> Array | None:
     spread = np.sqrt(np.diag(covariance))
     if not spread.all():
         return None
-    correlation: Array = np.clip(covariance / np.outer(spread, spread), -1.0, 1.0)
+    correlation: Array = np.minimum(np.maximum(covariance / spread[:, None] / spread, -1.0), 1.0)
     return correlation

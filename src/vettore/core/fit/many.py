@@ -75,15 +75,16 @@ class ManyFits(Sequence[FitResult]):
         problem = Separable(model, given, rows.y)
         theta = np.array([self.values[i, self.coefficients.index(name)] for name in model.free])
         p = len(model.parts.linear)
-        residual, jacobian = problem.joint(theta[p:], theta[:p])
-        inverse, gradient, singular = root_of(jacobian, residual)
+        with np.errstate(all="ignore"):
+            residual, slopes = problem.joint(theta[p:], theta[:p])
+        inverse, gradient, singular = root_of(slopes, residual)
         length = float(np.linalg.norm(residual))
-        basis = jacobian @ inverse
+        basis = inverse.T @ slopes
         answer = Polished(
             theta[:p],
             theta[p:],
             residual,
-            np.einsum("ij,ij->i", basis, basis),
+            np.einsum("ij,ij->j", basis, basis),
             inverse,
             float(np.linalg.norm(gradient)) / length if length > 0 else 0.0,
             singular,

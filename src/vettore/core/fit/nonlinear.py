@@ -32,6 +32,8 @@ LARGE = 20_000
 THIN_ROWS, THIN_SHARE = 8_000, 64
 # For a first look so many rows are searched, and so many steps taken on all rows.
 FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
+# From one start alone no answers are to be compared, so that the polish, whose steps are shorter work, may begin early.
+NEARLY_THERE = 1e-2
 
 
 def fit(
@@ -139,7 +141,8 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
     names = problem.parts.nonlinear
     notes: tuple[str, ...] = ()
     if all(name in asked.start for name in names):
-        reached = search_to_end(problem, np.array([float(asked.start[name]) for name in names]))
+        start = np.array([float(asked.start[name]) for name in names])
+        reached = search_to_end(problem, start, nearly=NEARLY_THERE)
         if reached is not None:
             return canonical(problem, reached), Told(1)
         notes = ("The model has no finite value at the start that was given, so starts were searched for.",)

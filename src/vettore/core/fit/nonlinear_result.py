@@ -12,15 +12,13 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import SQUARES, Options, Told
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.levenberg import Stop
 from vettore.core.fit.linear_result import correlation_of, total_squares, with_error
 from vettore.core.fit.polish import CONVERGED, Polished
 from vettore.core.fit.prepared import Prepared
-from vettore.core.fit.result import Coefficient, FitResult, Iteration
+from vettore.core.fit.result import Coefficient, FitResult, Stop
 from vettore.core.fit.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
-from vettore.core.formula.linear import has_constant
 
 # Residuals this small beside y are rounding, whatever the gradient.
 ONLY_ROUNDING = 1e-24
@@ -56,9 +54,10 @@ def nonlinear_result(
     known = [i for i in order if answer.free[i]]
     covariance = None
     if variance is not None and not answer.singular:
-        places = np.cumsum(answer.free) - 1
-        picked = [int(places[i]) for i in known]
-        covariance = (answer.inverse_root @ answer.inverse_root.T)[np.ix_(picked, picked)] * variance
+        # R⁻¹ has lines for the free coefficients only.
+        places = (np.cumsum(answer.free) - 1).tolist()
+        root = answer.inverse_root[[places[i] for i in known]]
+        covariance = root @ root.T * variance
         if forgiven is not None:
             covariance = _robust_covariance(problem, answer, variance, known)
     names = tuple(model.free[i] for i in known)
@@ -66,7 +65,7 @@ def nonlinear_result(
     converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
     if problem.root_weights is not None:
         residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
-    constant = has_constant(model.parts, read.data)
+    constant = model.constant
     curve = None
     if len(read.data) == 1:
         x = used[read.data[0]]
@@ -91,8 +90,7 @@ def nonlinear_result(
         covariance=covariance,
         correlation=correlation_of(covariance),
         residuals=residuals,
-        fitted=rows.y - residuals,
-        leverage=np.clip(answer.leverage, 0.0, 1.0),
+        leverage=np.minimum(answer.leverage, 1.0),
         x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,
@@ -106,10 +104,8 @@ def nonlinear_result(
         weighted_down=tuple(int(row) for row in downs),
         alternatives=solved.told.others,
         gradient=answer.gradient,
-        path=tuple(
-            Iteration(stop.squares, stop.damping, dict(zip(model.free, stop.values.tolist(), strict=True)))
-            for stop in solved.path
-        ),
+        stops=solved.path,
+        searched_for=model.free,
         sigma=None if rows.weights is None else 1 / np.sqrt(rows.weights.high),
         fitted_names=names,
         transformed=read.transformed,
@@ -133,7 +129,7 @@ def _scatter(
 
 def _robust_covariance(problem: Separable, answer: Polished, variance: float, known: list[int]) -> Array:
     """Return the covariance from the Jacobian without the weights of the loss."""
-    jacobian = problem.joint(answer.alpha, answer.c)[1][:, known]
+    jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
     inverse = np.linalg.pinv(jacobian)
     return np.asarray(inverse @ inverse.T * variance, dtype=np.float64)
 
@@ -153,7 +149,7 @@ def _warnings(
 
 def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> str:
     """Name the coefficients along which the curve does not change."""
-    jacobian = problem.joint(answer.alpha, answer.c)[1]
+    jacobian = problem.joint(answer.alpha, answer.c)[1].T
     size = np.linalg.norm(jacobian, axis=0)
     still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]
     if still:

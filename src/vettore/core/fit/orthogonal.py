@@ -1,8 +1,13 @@
-"""QR by Householder reflections with what a fit needs of it, straight from LAPACK: no Q is formed for small steps."""
+"""QR by Householder reflections with what a fit needs of it, straight from LAPACK: no Q is formed.
+
+Once columns are reduced, further columns beside them hold Qᵀ times what they were, so one call answers for all.
+"""
 
 from __future__ import annotations
 
-from functools import lru_cache
+import math
+from functools import cache
+from types import ModuleType
 from typing import cast
 
 import numpy as np
@@ -10,54 +15,56 @@ import numpy as np
 from vettore.core.arrays import Array
 
 
-@lru_cache(64)
+@cache
+def _lapack() -> ModuleType:
+    from scipy.linalg import lapack
+
+    return lapack
+
+
+@cache
 def _upper(rows: int, m: int) -> Array:
     return np.triu(np.ones((rows, m)))
 
 
+def triangle(rows: Array) -> Array:
+    """Return R, of shape (min(n, m), m), of the columns whose transpose (m, n) is given and written over."""
+    m, n = rows.shape
+    packed = _lapack().dgeqrf(rows.T, overwrite_a=1)[0]
+    small = min(n, m)
+    return cast(Array, packed[:small] * _upper(small, m))
+
+
 def reduced(columns: Array, beside: Array) -> tuple[Array, Array]:
-    """Return R of columns (n, m), of shape (min(n, m), m), and as many entries of Qᵀb for b (n,) beside them.
-
-    Once the columns are reduced, a further column holds Qᵀb above the diagonal.
-    """
-    from scipy.linalg import lapack
-
+    """Return R of columns (n, m), of shape (min(n, m), m), and as many entries of Qᵀb for b (n,) beside them."""
     n, m = columns.shape
-    work = np.empty((n, m + 1), order="F")
-    work[:, :m] = columns
-    work[:, m] = beside
-    packed = lapack.dgeqrf(work, overwrite_a=1)[0]
-    rows = min(n, m)
-    return packed[:rows, :m] * _upper(rows, m), packed[:rows, m].copy()
+    rows = np.empty((m + 1, n))
+    rows[:m] = columns.T
+    rows[m] = beside
+    whole = triangle(rows)
+    small = min(n, m)
+    return whole[:small, :m], whole[:small, m]
 
 
-class Rotation:
-    """Qᵀ of columns (n, p), kept as reflections; the upper triangle of ``root`` (p, p) is R."""
+def column_sizes(root: Array) -> Array:
+    """Return the lengths of columns from their R."""
+    return cast(Array, np.sqrt(np.add.reduce(root * root, axis=0)))
 
-    def __init__(self, columns: Array) -> None:
-        from scipy.linalg import lapack
 
-        self._packed, self._tau = lapack.dgeqrf(np.asfortranarray(columns))[:2]
-        self.p = columns.shape[1]
-        self.root = self._packed[: self.p]
-        self._apply = lapack.dormqr
+def told_apart(root: Array, share: float) -> bool:
+    """Whether every column of R reaches out of those before it by more than a share of its length.
 
-    def __call__(self, columns: Array) -> Array:
-        """Return Qᵀ times columns (n, k)."""
-        fortran = np.array(columns, order="F")
-        room = max(64 * fortran.shape[1], 1)
-        return cast(Array, self._apply("L", "T", self._packed, self._tau, fortran, room, overwrite_c=1)[0])
+    R is small: plain numbers are looked at in a fraction of the time of arrays.
+    """
+    columns = root.T.tolist()
+    return all(abs(column[j]) > share * math.hypot(*column[: j + 1]) for j, column in enumerate(columns))
 
 
 def solve_upper(root: Array, right: Array) -> Array:
     """Return R⁻¹ b for R in the upper triangle, without zeros on its diagonal."""
-    from scipy.linalg import lapack
-
-    return cast(Array, lapack.dtrtrs(root, right)[0])
+    return cast(Array, _lapack().dtrtrs(root, right)[0])
 
 
 def inverse_upper(root: Array) -> Array:
     """Return R⁻¹ of an upper triangular R without zeros on its diagonal."""
-    from scipy.linalg import lapack
-
-    return cast(Array, lapack.dtrtri(root)[0])
+    return cast(Array, _lapack().dtrtri(root)[0])

@@ -6,21 +6,23 @@ is I; the true one comes by central differences of the gradient −Qᵀr. A step
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask
+from vettore.core.arrays import Array, Mask, finite
 from vettore.core.fit.levenberg import Reached, free_of_limits
-from vettore.core.fit.orthogonal import inverse_upper, reduced
+from vettore.core.fit.orthogonal import column_sizes, inverse_upper, told_apart, triangle
 from vettore.core.fit.separable import Separable
 
 # The gradient Qᵀr relative to r below which an answer counts as reached.
 CONVERGED = 1e-6
 MOST_STEPS = 30
-# ... and the noise that the rounding of y leaves in it.
-GRADIENT_ENDS = 4e-16
+# ... and at which nothing is left to gain: a coefficient is then off by this share of its standard error. Where
+# residuals are small beside y, the rounding of y leaves more.
+GRADIENT_ENDS, ROUNDING_ENDS = 1e-12, 4e-16
 # What is tried in a step; a plain step must bring the gradient down by this factor to be kept.
 TRIES = (("plain", 1.0), ("newton", 1.0), ("newton", 0.5), ("newton", 0.1))
 PLAIN_GAINS = 0.1
@@ -46,6 +48,23 @@ class Polished:
     free: Mask
 
 
+@dataclass(frozen=True)
+class _Point:
+    """Where the polish stands: R⁻¹, the gradient Qᵀr, and what they were taken from, if that is at hand."""
+
+    theta: Array
+    squares: float
+    inverse: Array
+    gradient: Array
+    singular: bool
+    residual: Array | None = None
+    rows: Array | None = None
+
+    @property
+    def size(self) -> float:
+        return _length(self.gradient)
+
+
 State = Callable[[Array], tuple[Array, Array]]
 
 
@@ -53,32 +72,60 @@ def polish(problem: Separable, reached: Reached) -> Polished:
     """Drive the gradient of where a search ended to the noise floor."""
     alpha, c = reached.alpha, reached.projected.c
     p = len(c)
-    free = np.concatenate([np.ones(p, dtype=np.bool_), free_of_limits(problem, alpha, reached.projected)])
+    free = np.ones(p + len(alpha), dtype=np.bool_)
+    held_back = free_of_limits(problem, alpha, reached.projected)
+    if held_back is not None:
+        free[p:] = held_back
     whole = np.concatenate([c, alpha])
 
     def state(at: Array) -> tuple[Array, Array]:
-        full = whole.copy()
-        full[free] = at
-        residual, jacobian = problem.joint(full[p:], full[:p])
-        return residual, jacobian if free.all() else jacobian[:, free]
+        full = at
+        if held_back is not None:
+            full = whole.copy()
+            full[free] = at
+        residual, rows = problem.joint(full[p:], full[:p])
+        return residual, rows if held_back is None else rows[free]
 
-    theta, y_size = whole[free], float(np.linalg.norm(problem.y))
-    residual, jacobian = state(theta)
-    inverse, gradient, singular = root_of(jacobian, residual)
+    here = (_from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
+    y_size = _length(problem.y)
     for _ in range(MOST_STEPS):
-        size = float(np.linalg.norm(gradient))
-        if singular or not len(theta) or size <= GRADIENT_ENDS * max(y_size, float(np.linalg.norm(residual))):
+        enough = max(ROUNDING_ENDS * y_size, GRADIENT_ENDS * math.sqrt(here.squares))
+        if here.singular or not len(here.theta) or here.size <= enough:
             break
-        better = _step(state, y_size, theta, residual, inverse, gradient, size)
-        if better is None or not _within(problem, better[0], whole, free, p):
+        better = _step(state, y_size, here)
+        if better is None or not _within(problem, better.theta, whole, free, p):
             break
-        theta, residual, jacobian, inverse, gradient = better
-    whole[free] = theta
-    length = float(np.linalg.norm(residual))
-    relative = float(np.linalg.norm(gradient)) / length if length > 0 else 0.0
-    basis = jacobian @ inverse
-    leverage = np.einsum("ij,ij->i", basis, basis)
-    return Polished(whole[:p], whole[p:], residual, leverage, inverse, relative, singular, free)
+        here = better
+    if here.residual is None or here.rows is None:
+        here = _point(here.theta, *state(here.theta))
+    assert here.residual is not None
+    assert here.rows is not None
+    whole[free] = here.theta
+    length = _length(here.residual)
+    relative = here.size / length if length > 0 else 0.0
+    basis = here.inverse.T @ here.rows
+    leverage = np.einsum("ij,ij->j", basis, basis)
+    return Polished(whole[:p], whole[p:], here.residual, leverage, here.inverse, relative, here.singular, free)
+
+
+def _from_search(reached: Reached) -> _Point | None:
+    """Return the point from the R that the search left, where there is one of full rank."""
+    projected = reached.projected
+    p, m = len(projected.c), len(projected.c) + len(reached.alpha)
+    if projected.whole is None or len(projected.whole) < m or not told_apart(projected.whole[:m, :m], SINGULAR):
+        return None
+    gradient = np.zeros(m)
+    gradient[p:] = projected.slope
+    theta = np.concatenate([projected.c, reached.alpha])
+    return _Point(theta, projected.squares, inverse_upper(projected.whole[:m, :m]), gradient, False)
+
+
+def _point(theta: Array, residual: Array, rows: Array) -> _Point:
+    return _Point(theta, float(residual @ residual), *root_of(rows, residual), residual, rows)
+
+
+def _length(values: Array) -> float:
+    return math.sqrt(float(values @ values))
 
 
 def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) -> bool:
@@ -89,62 +136,55 @@ def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) 
     return bool(np.all((full[p:] >= problem.low) & (full[p:] <= problem.high)))
 
 
-def _step(
-    state: State,
-    y_size: float,
-    theta: Array,
-    residual: Array,
-    inverse: Array,
-    gradient: Array,
-    size: float,
-) -> tuple[Array, Array, Array, Array, Array] | None:
-    """Return a better (θ, residual, Jacobian, R⁻¹, gradient), or None."""
+def _step(state: State, y_size: float, here: _Point) -> _Point | None:
+    """Return a better point, or None."""
     newton = None
-    squares = float(residual @ residual)
     # A residual is known to the rounding of y, not of itself.
-    level = squares + 2 * ROUNDING * y_size * np.sqrt(squares) + squares * 1e-12
+    level = here.squares * (1 + 1e-12) + 2 * ROUNDING * y_size * math.sqrt(here.squares)
     for kind, shrink in TRIES:
         # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
         if kind == "newton" and newton is None:
-            newton = _newton(state, theta, inverse, residual, gradient)
-        way = gradient if newton is None else newton
-        there = theta + shrink * (inverse @ way)
-        r, j = state(there)
-        here = float(r @ r)
-        if not here <= level or not np.isfinite(j).all():
+            newton = _newton(state, here)
+        way = here.gradient if newton is None else newton
+        theta = here.theta + shrink * (here.inverse @ way)
+        residual, rows = state(theta)
+        if not float(residual @ residual) <= level:
             continue
-        other_inverse, g, singular = root_of(j, r)
-        enough = size * (PLAIN_GAINS if kind == "plain" else 1.0)
-        if not singular and float(np.linalg.norm(g)) < enough:
-            return there, r, j, other_inverse, g
+        there = _point(theta, residual, rows)
+        if not there.singular and there.size < here.size * (PLAIN_GAINS if kind == "plain" else 1.0):
+            return there
     return None
 
 
-def root_of(jacobian: Array, residual: Array) -> tuple[Array, Array, bool]:
-    """Return R⁻¹ of a Jacobian (n, m), the gradient Qᵀr (m,), and whether it is singular (then of fewer columns)."""
-    norms = np.sqrt(np.einsum("ij,ij->j", jacobian, jacobian))
-    safe = np.where(norms > 0, norms, 1.0)
-    scaled = jacobian / safe
-    root, gradient = reduced(scaled, residual)
-    diagonal = np.abs(root.diagonal())
-    m = jacobian.shape[1]
-    if len(diagonal) < m or (m and diagonal.min() <= SINGULAR * diagonal.max()) or (norms == 0).any():
+def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:
+    """Return R⁻¹ of a Jacobian, the gradient Qᵀr (m,), and whether it is singular (then of fewer columns).
+
+    ``rows`` (m, n) holds the transpose of the Jacobian; where it is not finite, neither are R⁻¹ and gradient.
+    """
+    m = len(rows)
+    whole = triangle(np.concatenate([rows, residual[None]]))
+    root = whole[:m, :m]
+    if not finite(whole):
+        return np.full((m, m), np.nan), np.full(m, np.nan), False
+    if len(root) < m or not told_apart(root, SINGULAR):
         # In the directions that the rows tell of; the others have no say in gradient or leverage.
-        u, sizes, v = np.linalg.svd(scaled, full_matrices=False)
+        norms = column_sizes(root)
+        norms = np.where(norms > 0, norms, 1.0)
+        u, sizes, v = np.linalg.svd((rows / norms[:, None]).T, full_matrices=False)
         told = sizes > SINGULAR * sizes.max(initial=0.0)
-        return v[told].T / sizes[told] / safe[:, None], u[:, told].T @ residual, True
-    return inverse_upper(root) / safe[:, None], gradient, False
+        return v[told].T / sizes[told] / norms[:, None], u[:, told].T @ residual, True
+    return inverse_upper(root), whole[:m, m], False
 
 
-def _newton(state: State, theta: Array, inverse: Array, residual: Array, gradient: Array) -> Array:
+def _newton(state: State, here: _Point) -> Array:
     """Return the Newton step in u; Gauss–Newton where the Hessian is indefinite or cannot be had."""
-    m = len(theta)
-    width = 1e-4 * max(float(np.linalg.norm(residual)), 1e-12 * np.sqrt(m))
+    m, gradient = len(here.theta), here.gradient
+    width = 1e-4 * max(math.sqrt(here.squares), 1e-12 * math.sqrt(m))
     hessian = np.empty((m, m))
     for k in range(m):
-        move = inverse[:, k] * width
-        (r1, j1), (r0, j0) = state(theta + move), state(theta - move)
-        hessian[:, k] = -(inverse.T @ (j1.T @ r1 - j0.T @ r0)) / (2 * width)
+        move = here.inverse[:, k] * width
+        (r1, rows1), (r0, rows0) = state(here.theta + move), state(here.theta - move)
+        hessian[:, k] = -(here.inverse.T @ (rows1 @ r1 - rows0 @ r0)) / (2 * width)
     hessian = (hessian + hessian.T) / 2
     if not np.isfinite(hessian).all():
         return gradient

@@ -6,10 +6,10 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from vettore.core.formula.derivative import derivative
+from vettore.core.formula.derivative import ZERO, derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
-from vettore.core.formula.linear import LinearParts, linear_parts
+from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tree import Name, Node, walk
 from vettore.core.formula.write import to_text
 
@@ -19,16 +19,21 @@ MOST_KEPT = 128
 
 @dataclass(frozen=True, eq=False)
 class Prepared:
-    """``values`` gives offset and terms; ``changes`` also their derivatives by every nonlinear coefficient.
+    """``curve`` gives offset and terms; ``changes`` also their derivatives by every nonlinear coefficient.
 
-    ``like`` groups the places of the nonlinear coefficients of terms that differ in their names only.
+    ``slopes`` tells for each nonlinear coefficient where those that are not zero throughout stand: (0 for the offset
+    or the number of the term from 1, place among ``changes``); ``factors`` are those numbers when there is one each.
+    ``constant`` is whether a term is the same in every row. ``like`` groups the places of the nonlinear coefficients
+    of terms that differ in their names only.
     """
 
     formula: Formula
     parts: LinearParts
-    offset: Program
-    terms: tuple[Program, ...]
+    curve: Program
     changes: Program
+    slopes: tuple[tuple[tuple[int, int], ...], ...]
+    factors: tuple[int, ...] | None
+    constant: bool
     like: tuple[tuple[tuple[int, ...], ...], ...]
 
     @property
@@ -57,13 +62,20 @@ def read_once(text: str, columns: frozenset[str]) -> Formula:
 def _prepared(text: str, columns: frozenset[str], held: tuple[str, ...], limited: tuple[str, ...]) -> Prepared:
     read = read_once(text, columns)
     parts = linear_parts(read.right, read.coefficients, held, limited)
-    slopes = [derivative(tree, name) for name in parts.nonlinear for tree in (parts.offset, *parts.terms)]
+    trees = (parts.offset, *parts.terms)
+    changes = [[derivative(tree, name) for tree in trees] for name in parts.nonlinear]
+    slopes = tuple(
+        tuple((j, len(trees) * (k + 1) + j) for j, change in enumerate(by_one) if change != ZERO)
+        for k, by_one in enumerate(changes)
+    )
     return Prepared(
         read,
         parts,
-        Program(parts.offset),
-        tuple(Program(term) for term in parts.terms),
-        Program(parts.offset, *parts.terms, *slopes),
+        Program(*trees),
+        Program(*trees, *(change for by_one in changes for change in by_one)),
+        slopes,
+        tuple(places[0][0] for places in slopes) if all(len(places) == 1 for places in slopes) else None,
+        has_constant(parts, read.data),
         _like_terms(parts),
     )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -37,6 +38,15 @@ class Alternative:
 
 
 @dataclass(frozen=True)
+class Stop:
+    """One accepted point of a search: sum of squares, damping, and all coefficients (c first, then α)."""
+
+    squares: float
+    damping: float
+    values: Array
+
+
+@dataclass(frozen=True)
 class Iteration:
     """One accepted step of the search."""
 
@@ -54,7 +64,8 @@ class FitResult:
     (``r_squared_against``), and is None when y does not vary. Sums of squares carry the weights of the rows, not those
     of a robust ``loss``; ``weighted_down`` names the rows that the loss weighs less than half, counted from 1.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
-    deviations as far as weights tell them. ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer, ``path`` the iterations.
+    deviations as far as weights tell them. ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there
+    for the coefficients ``searched_for``.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -73,7 +84,6 @@ class FitResult:
     covariance: Array | None
     correlation: Array | None
     residuals: Array
-    fitted: Array
     leverage: Array
     x: Array
     y: Array
@@ -88,7 +98,8 @@ class FitResult:
     weighted_down: tuple[int, ...] = ()
     alternatives: tuple[Alternative, ...] = ()
     gradient: float = 0.0
-    path: tuple[Iteration, ...] = ()
+    stops: tuple[Stop, ...] = ()
+    searched_for: tuple[str, ...] = ()
     sigma: Array | None = None
     fitted_names: tuple[str, ...] = ()
     transformed: bool = False
@@ -99,6 +110,19 @@ class FitResult:
         if self.given_curve is None:
             raise DataError("A model of several columns has no curve over one of them.")
         return self.given_curve
+
+    @cached_property
+    def path(self) -> tuple[Iteration, ...]:
+        """The iterations, from the start to where the search ended."""
+        return tuple(
+            Iteration(stop.squares, stop.damping, dict(zip(self.searched_for, stop.values.tolist(), strict=True)))
+            for stop in self.stops
+        )
+
+    @cached_property
+    def fitted(self) -> Array:
+        """The values of the curve, shape (n,)."""
+        return self.y - self.residuals
 
     @property
     def values(self) -> tuple[float, ...]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values
+from vettore.core.arrays import Array, Mask, Values, as_values, finite
 from vettore.core.errors import DataError, name_rows
 from vettore.core.numbers import DoubleDouble
 
@@ -43,6 +43,8 @@ def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | No
     in_use = np.ones(len(given[x_name]), dtype=np.bool_)
     warnings = []
     for name, column in given.items():
+        if name != "weights" and finite(column):
+            continue
         bad = ~np.isfinite(column)
         if name == "weights":
             bad |= column == 0
@@ -59,13 +61,18 @@ def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | No
         part = DoubleDouble(given[spread_name][in_use])
         values = one / (part * part) if sigma is not None else part
     return Rows(
-        x=given[x_name][in_use],
-        y=given[y_name][in_use],
+        x=picked(given[x_name], in_use) if warnings else given[x_name].copy(),
+        y=picked(given[y_name], in_use) if warnings else given[y_name].copy(),
         weights=values,
         in_use=in_use,
-        left_out=tuple(int(row) + 1 for row in np.flatnonzero(~in_use)),
+        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if warnings else (),
         warnings=tuple(warnings),
     )
+
+
+def picked(column: Array, in_use: Mask) -> Array:
+    """Return the values of the rows in use, as a copy: what was given may change later."""
+    return column.copy() if in_use.all() else column[in_use]
 
 
 def _check_lengths(columns: dict[str, Array]) -> None:

@@ -12,37 +12,45 @@ Rows carry √w throughout.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, TypeAlias
 
 import numpy as np
 
-from vettore.core.arrays import Array, Rows
-from vettore.core.fit.orthogonal import Rotation, solve_upper
+from vettore.core.arrays import Array, Rows, finite
+from vettore.core.fit.orthogonal import column_sizes, solve_upper, told_apart, triangle
 from vettore.core.fit.prepared import Prepared
-from vettore.core.formula.evaluate import Program
 
+# Rows evaluated at a time.
+PIECE = 16_384
 # Columns of Φ below this share of the largest cannot be told apart from the others at this α.
-DEPENDENT = 1e-13
+DEPENDENT = 1e-12
+
+# Offset, terms and derivatives, as numbers or arrays, for each piece of the rows.
+Found: TypeAlias = list[tuple[slice, list[Any]]]
 
 
 @dataclass(frozen=True)
 class Projected:
-    """The projected problem at one α: ``c`` (p,), residual, Jacobian −∂r/∂α (…, q) and sum of squares.
+    """The projected problem at one α: the best ``c`` (p,), the sum of squares, and what a step needs of the rest.
 
-    Residual and Jacobian are told in rotated rows, Qᵀr, of which those along Φ are left out: all products are the same.
+    ``root`` (≤ q, q) is R of the Jacobian −∂r/∂α, ``slope`` (≤ q,) as many entries of Qᵀr. ``whole`` is R of Φ and D
+    together, with Qᵀ of what is left of y beside them; None where columns of Φ depend on others.
     """
 
     c: Array
-    residual: Array
-    jacobian: Array
     squares: float
+    root: Array
+    slope: Array
+    whole: Array | None
 
 
 class Separable:
     """A separable problem over fixed rows; ``given`` holds the columns and the held coefficients.
 
-    ``low`` and ``high``, of shape (q,), bound α.
+    ``low`` and ``high``, of shape (q,), bound α. Warnings of arithmetic are the caller's to silence.
     """
 
     def __init__(
@@ -59,6 +67,7 @@ class Separable:
         self.y = y if root_weights is None else y * root_weights
         self.n = len(y)
         self.limits = dict(limits or {})
+        self._ones = np.ones(len(self.parts.terms))
         wide = (-np.inf, np.inf)
         self.low = np.array([self.limits.get(name, wide)[0] for name in self.parts.nonlinear])
         self.high = np.array([self.limits.get(name, wide)[1] for name in self.parts.nonlinear])
@@ -80,39 +89,80 @@ class Separable:
         """Return the problem with other weights."""
         return Separable(self.model, self.given, self.plain_y, root_weights, self.limits)
 
-    def _evaluated(self, alpha: Array) -> tuple[Array, Array, list[Array]]:
-        """Return offset (n,), Φᵀ (p, n), and for each nonlinear coefficient (1 + p, n) derivatives of both."""
-        found = self.model.changes.all(self._values(alpha))
-        rows = np.empty((len(found), self.n))
-        for place, value in enumerate(found):
-            rows[place] = value
-        if self.root_weights is not None:
-            rows *= self.root_weights
-        width = 1 + len(self.parts.terms)
-        if np.isnan(rows[width:].sum()):
-            # Such as 0^n·ln 0, where the curve is 0 whatever n: the derivative is 0 in the limit.
-            slopes = rows[width:]
-            slopes[np.isnan(slopes)] = 0.0
-        changes = [rows[k : k + width] for k in range(width, len(rows), width)]
-        return rows[0], rows[1:width], changes
+    @cached_property
+    def _pieces(self) -> list[tuple[slice, Callable[[Iterable[Any]], list[Any]]]]:
+        """The rows in pieces that stay in cache, each with what gives offset, terms and their derivatives at an α."""
+        out = []
+        for at in range(0, self.n, PIECE):
+            piece = slice(at, min(at + PIECE, self.n))
+            given = {name: value[piece] if np.ndim(value) else value for name, value in self.given.items()}  # type: ignore[index]
+            out.append((piece, self.model.changes.bound(given, self.parts.nonlinear)))
+        return out
 
-    def _values(self, alpha: Array) -> dict[str, Array | float]:
-        return {**self.given, **dict(zip(self.parts.nonlinear, alpha.tolist(), strict=True))}
+    def _evaluated(self, alpha: Array) -> Found:
+        return [(piece, run(alpha)) for piece, run in self._pieces]
+
+    def _columns(self, found: Found, phi: Array, target: Array) -> None:
+        """Write Φᵀ (p, n), and y less the offset (n,)."""
+        root = self.root_weights
+        for piece, values in found:
+            offset = values[0]
+            for j, value in enumerate(values[1 : 1 + len(phi)]):
+                phi[j, piece] = value
+            if root is not None:
+                phi[:, piece] *= root[piece]
+                offset = offset * root[piece]
+            np.subtract(self.y[piece], offset, out=target[piece])
+
+    def _slopes(self, found: Found, c: Array, into: Array) -> None:
+        """Write Dₖ as rows (q, n); a term of coefficient 0 has no say."""
+        factors = [1.0, *c.tolist()]
+        for piece, values in found:
+            for row, places in zip(into, self.model.slopes, strict=True):
+                here, begun = row[piece], False
+                for j, place in places:
+                    if factors[j] == 0.0:
+                        continue
+                    if begun:
+                        here += values[place] * factors[j]
+                    else:
+                        np.multiply(values[place], factors[j], out=here)
+                        begun = True
+                if not begun:
+                    here[...] = 0.0
+        if np.isnan(np.add.reduce(into, axis=None)) and not self._mended(found):
+            self._slopes(found, c, into)
+        elif self.root_weights is not None:
+            into *= self.root_weights
+
+    def _mended(self, found: Found) -> bool:
+        """Put 0 for derivatives without a value, and tell whether there was nothing to mend.
+
+        Such as 0^n·ln 0, where the curve is 0 whatever n: the derivative is 0 in the limit.
+        """
+        nothing = True
+        for _, values in found:
+            for place in range(1 + len(self.parts.terms), len(values)):
+                gap = np.isnan(values[place])
+                if gap.any():
+                    values[place] = np.where(gap, 0.0, values[place])
+                    nothing = False
+        return nothing
 
     def squares(self, alphas: Array) -> Array:
         """Return the projected sums of squares at many α, shape (starts, q), as (starts,); inf where there is none."""
-        values = {**self.given, **{name: alphas[:, k : k + 1] for k, name in enumerate(self.parts.nonlinear)}}
         shape = (len(alphas), self.n)
 
-        def stacked(program: Program) -> Array:
-            result = program({name: values[name] for name in program.inputs})
-            table = np.broadcast_to(np.asarray(result, dtype=np.float64), shape)
+        def stacked(value: Any) -> Array:
+            table = np.broadcast_to(np.asarray(value, dtype=np.float64), shape)
             return table.copy() if self.root_weights is None else table * self.root_weights
 
         with np.errstate(all="ignore"):
-            rest = self.y - stacked(self.model.offset)
+            curve = self.model.curve.bound(self.given, self.parts.nonlinear)
+            offset, *terms = curve(alphas[:, k : k + 1] for k in range(alphas.shape[1]))
+            rest = self.y - stacked(offset)
             bases: list[Array] = []
-            for term in self.model.terms:
+            for term in terms:
                 # Modified Gram–Schmidt over the whole stack of starts.
                 column = stacked(term)
                 size = np.linalg.norm(column, axis=1, keepdims=True)
@@ -128,67 +178,72 @@ class Separable:
 
     def project(self, alpha: Array) -> Projected | None:
         """Return the projected problem at α, or None where the model has no finite value."""
-        with np.errstate(all="ignore"):
-            offset, rows, changes = self._evaluated(alpha)
-            target, phi = self.y - offset, rows.T
-            if not phi.shape[1]:
-                c, residual, jacobian = np.empty(0), target, _jacobian(changes, np.empty(0), self.n)
-            elif not np.isfinite(phi).all() or not np.isfinite(target).all():
-                return None
-            else:
-                c, residual, jacobian = self._solve(phi, target, changes)
-            squares = float(residual @ residual)
-            if not np.isfinite(squares) or not np.isfinite(jacobian).all():
-                return None
-        return Projected(c, residual, jacobian, squares)
+        found = self._evaluated(alpha)
+        return (self._at_once(found) if self.model.factors is not None else None) or self._by_turns(found)
 
-    def _solve(self, phi: Array, target: Array, changes: list[Array]) -> tuple[Array, Array, Array]:
-        """Return the best c with the projected residual and Jacobian; columns that depend on others get 0."""
-        p = phi.shape[1]
-        norms = np.sqrt(np.einsum("ij,ij->j", phi, phi))
-        scaled = phi / np.where(norms > 0, norms, 1.0)
-        if self.n > p and norms.all():
-            rotate = Rotation(scaled)
-            if np.abs(rotate.root.diagonal()).min() > DEPENDENT * 10:
-                turned = rotate(target[:, None])[:, 0]
-                c = solve_upper(rotate.root, turned[:p]) / norms
-                jacobian = _jacobian(changes, c, self.n)
-                return c, turned[p:], rotate(jacobian)[p:] if jacobian.shape[1] else jacobian[p:]
+    def _at_once(self, found: Found) -> Projected | None:
+        """Return it where each Dₖ is c times one derivative: a factor of a column is one of the column of R, too."""
+        p, q = len(self.parts.terms), len(self.parts.nonlinear)
+        rows = np.empty((p + q + 1, self.n))
+        self._columns(found, rows[:p], rows[p + q])
+        self._slopes(found, self._ones, rows[p : p + q])
+        whole = triangle(rows)
+        if self.n <= p or not finite(whole) or not told_apart(whole[:p, :p], DEPENDENT):
+            return None
+        c = solve_upper(whole[:p, :p], whole[:p, p + q]) if p else np.empty(0)
+        factors = [1.0, *c.tolist()]
+        whole[:, p : p + q] *= [factors[j] for j in self.model.factors or ()]
+        return _projected(c, whole[p:, p:], whole)
+
+    def _by_turns(self, found: Found) -> Projected | None:
+        """Return it by the QR of Φ first, and then that of Φ, D and what is left of y, which has it in its corner."""
+        p, q = len(self.parts.terms), len(self.parts.nonlinear)
+        rows = np.empty((p + q + 1, self.n))
+        self._columns(found, rows[:p], rows[p + q])
+        solved = self._solve(rows[:p], rows[p + q])
+        if solved is None:
+            return None
+        c, basis = solved
+        self._slopes(found, c, rows[p : p + q])
+        if basis is None:
+            whole = triangle(rows)
+            return _projected(c, whole[p:, p:], whole) if finite(whole) else None
+        corner = triangle(rows[p:] - (rows[p:] @ basis) @ basis.T)
+        return _projected(c, corner, None) if finite(corner) else None
+
+    def _solve(self, phi: Array, target: Array) -> tuple[Array, Array | None] | None:
+        """Return the best c for Φᵀ (p, n), or None without a finite value.
+
+        Beside it, where columns depend on others (which then get their share), an orthonormal basis of Φ (n, ≤ p).
+        """
+        p = len(phi)
+        if not p:
+            return np.empty(0), None
+        whole = triangle(np.concatenate([phi, target[None]]))
+        if not finite(whole):
+            return None
+        if self.n > p and told_apart(whole[:p, :p], DEPENDENT):
+            return solve_upper(whole[:p, :p], whole[:p, p]), None
+        norms = column_sizes(whole[:p, :p])
         norms = np.where(norms > 0, norms, 1.0)
-        u, s, v = np.linalg.svd(scaled, full_matrices=False)
-        kept = s > DEPENDENT * 10 * s[0]
-        q = u[:, kept]
-        c = v[kept].T @ ((q.T @ target) / s[kept]) / norms
-        jacobian = _jacobian(changes, c, self.n)
-        return c, target - phi @ c, jacobian - q @ (q.T @ jacobian)
+        u, s, v = np.linalg.svd((phi / norms[:, None]).T, full_matrices=False)
+        kept = s > DEPENDENT * s[0]
+        basis = u[:, kept]
+        return v[kept].T @ ((basis.T @ target) / s[kept]) / norms, basis
 
     def joint(self, alpha: Array, c: Array) -> tuple[Array, Array]:
-        """Return the residual (n,) and the Jacobian of f by (c, α), shape (n, p + q)."""
-        with np.errstate(all="ignore"):
-            residual, rows = self.joint_rows(alpha, c)
-            return residual, rows.T
-
-    def joint_rows(self, alpha: Array, c: Array) -> tuple[Array, Array]:
-        """Return the residual (n,) and the derivatives of f by (c, α) as rows, shape (p + q, n)."""
-        offset, phi, changes = self._evaluated(alpha)
-        rows = np.empty((len(phi) + len(changes), self.n))
-        rows[: len(phi)] = phi
-        _jacobian_rows(changes, c, rows[len(phi) :])
-        return self.y - offset - c @ phi, rows
+        """Return the residual (n,), and the derivatives of f by (c, α) as rows (p + q, n)."""
+        p = len(self.parts.terms)
+        found = self._evaluated(alpha)
+        residual, rows = np.empty(self.n), np.empty((p + len(self.parts.nonlinear), self.n))
+        self._columns(found, rows[:p], residual)
+        if p:
+            residual -= c @ rows[:p]
+        self._slopes(found, c, rows[p:])
+        return residual, rows
 
 
-def _jacobian(changes: list[Array], c: Array, n: int) -> Array:
-    """Return the columns Dₖ, shape (n, q)."""
-    rows = np.empty((len(changes), n))
-    _jacobian_rows(changes, c, rows)
-    return rows.T
-
-
-def _jacobian_rows(changes: list[Array], c: Array, into: Array) -> None:
-    """Write Dₖ from the derivatives of offset and terms; a term of coefficient 0 has no say."""
-    factors = np.concatenate([[1.0], c])
-    used = factors != 0.0
-    if not used.all():
-        factors, changes = factors[used], [change[used] for change in changes]
-    for k, change in enumerate(changes):
-        np.matmul(factors, change, out=into[k])
+def _projected(c: Array, corner: Array, whole: Array | None) -> Projected:
+    q = corner.shape[1] - 1
+    rest = corner[:, q]
+    return Projected(c, float(rest @ rest), corner[:q, :q], rest[:q], whole)

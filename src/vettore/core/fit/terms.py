@@ -9,24 +9,22 @@ X ≈ G⁻¹ at each step.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, check_lengths
+from vettore.core.arrays import Array, Values, as_values, check_lengths
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit import least_squares
 from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.fit.linear_result import LinearFit, linear_result
 from vettore.core.fit.result import FitResult
-from vettore.core.fit.rows import Rows, choose_rows
+from vettore.core.fit.rows import Rows, choose_rows, picked
 from vettore.core.formula.evaluate import Program, evaluate
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tree import Name, Node
-from vettore.core.formula.write import to_text
 from vettore.core.numbers import DoubleDouble, power_of_two_near
 
 # A column counts as a combination of others when less than this share of it is its own.
@@ -81,9 +79,10 @@ def check_held(read: Formula, held: Mapping[str, float]) -> None:
 def pick_rows(
     read: Formula, data: Mapping[str, Values], sigma: Values | None, weights: Values | None
 ) -> tuple[Rows, dict[str, Array]]:
-    """Pick the rows with numbers in every column of the formula, and evaluate its left side on them."""
-    from vettore.core.arrays import as_values
+    """Pick the rows with numbers in every column of the formula, and evaluate its left side on them.
 
+    Beside them come the columns on the right side on these rows.
+    """
     wanted = list(dict.fromkeys([*read.data, read.response]))
     missing = [name for name in wanted if name not in data]
     if missing:
@@ -92,14 +91,16 @@ def pick_rows(
     n = check_lengths(columns)
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
+    if len(read.data) == 1:
+        rows = choose_rows(columns[read.data[0]], left, sigma, weights, (read.data[0], read.left_text))
+        return rows, {read.data[0]: rows.x}
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
         together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
     label = ", ".join(read.data) or "row"
-    rows = choose_rows(together, left, sigma, weights, (label, to_text(read.left)))
-    used = {name: column[rows.in_use] for name, column in columns.items()}
-    return replace(rows, x=used[read.data[0]]) if len(read.data) == 1 else rows, used
+    rows = choose_rows(together, left, sigma, weights, (label, read.left_text))
+    return rows, {name: picked(columns[name], rows.in_use) for name in read.data}
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:

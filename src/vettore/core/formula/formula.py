@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from vettore.core.errors import FormulaError
 from vettore.core.formula.reader import Reader
@@ -32,9 +33,18 @@ class Formula:
         """Whether the left side is a transform of the response, so that residuals are those of the transform."""
         return self.left is not None and not isinstance(self.left, Name)
 
-    def __str__(self) -> str:
+    @cached_property
+    def left_text(self) -> str:
+        """The left side as text; empty without one."""
+        return "" if self.left is None else to_text(self.left)
+
+    @cached_property
+    def _whole(self) -> str:
         right = to_text(self.right)
-        return right if self.left is None else f"{to_text(self.left)} = {right}"
+        return right if self.left is None else f"{self.left_text} = {right}"
+
+    def __str__(self) -> str:
+        return self._whole
 
 
 def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
