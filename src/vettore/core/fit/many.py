@@ -12,7 +12,7 @@ from typing import overload
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values
+from vettore.core.arrays import Array, Mask, Values, as_values, finite
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import DEFAULT_SEED, Options, Told
 from vettore.core.fit.nonlinear import fit
@@ -187,7 +187,10 @@ def _search_alone(
 
 
 def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[dict[str, Array], Array, Mask]:
-    """Return columns and response of shape (fits, rows) with a mask of the rows in use."""
+    """Return columns and response of shape (fits, rows) with a mask of the rows in use.
+
+    A column that is one and the same array in all series stays one, of shape (1, rows).
+    """
     read = model.formula
     wanted = list(dict.fromkeys([*read.data, read.response]))
     for number, one in enumerate(series, 1):
@@ -197,7 +200,9 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
     tables = {}
     for name in wanted:
         try:
-            table = np.array([one[name] for one in series], dtype=np.float64)
+            lists = [one[name] for one in series]
+            common = name != read.response and all(one is lists[0] for one in lists)
+            table = np.array(lists[:1] if common else lists, dtype=np.float64)
         except (ValueError, TypeError):
             arrays = [as_values(one[name], name) for one in series]
             table = np.full((len(arrays), max(map(len, arrays))), np.nan)
@@ -206,23 +211,26 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
         if table.ndim != 2:
             raise DataError(f"{name} is not a list of numbers in every series.", column=name)
         tables[name] = table
-    if len({table.shape for table in tables.values()}) > 1:
+    if len({table.shape[1] for table in tables.values()}) > 1:
         raise DataError("The columns of a series are not equally long.")
-    mask = np.ones(next(iter(tables.values())).shape, dtype=np.bool_)
+    mask = np.ones(tables[read.response].shape, dtype=np.bool_)
     for table in tables.values():
-        mask &= np.isfinite(table)
+        if not finite(table):
+            mask &= np.isfinite(table)
     if not mask.all():
         first = np.argmax(mask, axis=1)
         for name, table in tables.items():
             # A row out of use gets the numbers of one in use, so that the formula has a value there.
-            filler = table[np.arange(len(table)), first][:, None]
-            tables[name] = np.where(mask, table, filler)
+            whole = np.broadcast_to(table, mask.shape)
+            tables[name] = np.where(mask, whole, whole[np.arange(len(whole)), first][:, None])
     from vettore.core.formula.evaluate import Program
 
     assert read.left is not None
     with np.errstate(all="ignore"):
         y = np.broadcast_to(np.asarray(Program(read.left)({read.response: tables[read.response]})), mask.shape)
-    return {name: tables[name] for name in read.data}, np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
+    if not finite(y):
+        y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
+    return {name: tables[name] for name in read.data}, y, mask
 
 
 def _better(one: Answers, other: Answers) -> Answers:

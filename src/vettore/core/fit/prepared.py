@@ -10,7 +10,7 @@ from vettore.core.formula.derivative import ZERO, derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
-from vettore.core.formula.tree import Name, Node, walk
+from vettore.core.formula.tree import Name, Negate, Node, walk
 from vettore.core.formula.write import to_text
 
 # Models kept ready: a line-up of thirty and what is being typed.
@@ -22,7 +22,8 @@ class Prepared:
     """``curve`` gives offset and terms; ``changes`` also their derivatives by every nonlinear coefficient.
 
     ``slopes`` tells for each nonlinear coefficient where those that are not zero throughout stand: (0 for the offset
-    or the number of the term from 1, place among ``changes``); ``factors`` are those numbers when there is one each.
+    or the number of the term from 1, place among ``changes``, and its sign, which is left to whoever puts it to use).
+    ``factors`` are those numbers and signs when there is one each.
     ``constant`` is whether a term is the same in every row. ``like`` groups the places of the nonlinear coefficients
     of terms that differ in their names only.
     """
@@ -31,8 +32,8 @@ class Prepared:
     parts: LinearParts
     curve: Program
     changes: Program
-    slopes: tuple[tuple[tuple[int, int], ...], ...]
-    factors: tuple[int, ...] | None
+    slopes: tuple[tuple[tuple[int, int, float], ...], ...]
+    factors: tuple[tuple[int, float], ...] | None
     constant: bool
     like: tuple[tuple[tuple[int, ...], ...], ...]
 
@@ -65,19 +66,27 @@ def _prepared(text: str, columns: frozenset[str], held: tuple[str, ...], limited
     trees = (parts.offset, *parts.terms)
     changes = [[derivative(tree, name) for tree in trees] for name in parts.nonlinear]
     slopes = tuple(
-        tuple((j, len(trees) * (k + 1) + j) for j, change in enumerate(by_one) if change != ZERO)
+        tuple(
+            (j, len(trees) * (k + 1) + j, -1.0 if isinstance(change, Negate) else 1.0)
+            for j, change in enumerate(by_one)
+            if change != ZERO
+        )
         for k, by_one in enumerate(changes)
     )
     return Prepared(
         read,
         parts,
         Program(*trees),
-        Program(*trees, *(change for by_one in changes for change in by_one)),
+        Program(*trees, *(_unsigned(change) for by_one in changes for change in by_one)),
         slopes,
-        tuple(places[0][0] for places in slopes) if all(len(places) == 1 for places in slopes) else None,
+        tuple((places[0][0], places[0][2]) for places in slopes) if all(len(p) == 1 for p in slopes) else None,
         has_constant(parts, read.data),
         _like_terms(parts),
     )
+
+
+def _unsigned(change: Node) -> Node:
+    return change.of if isinstance(change, Negate) else change
 
 
 def _like_terms(parts: LinearParts) -> tuple[tuple[tuple[int, ...], ...], ...]:

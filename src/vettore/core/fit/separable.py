@@ -120,13 +120,13 @@ class Separable:
         for piece, values in found:
             for row, places in zip(into, self.model.slopes, strict=True):
                 here, begun = row[piece], False
-                for j, place in places:
+                for j, place, sign in places:
                     if factors[j] == 0.0:
                         continue
                     if begun:
-                        here += values[place] * factors[j]
+                        here += values[place] * (sign * factors[j])
                     else:
-                        np.multiply(values[place], factors[j], out=here)
+                        np.multiply(values[place], sign * factors[j], out=here)
                         begun = True
                 if not begun:
                     here[...] = 0.0
@@ -192,7 +192,7 @@ class Separable:
             return None
         c = solve_upper(whole[:p, :p], whole[:p, p + q]) if p else np.empty(0)
         factors = [1.0, *c.tolist()]
-        whole[:, p : p + q] *= [factors[j] for j in self.model.factors or ()]
+        whole[:, p : p + q] *= [factors[j] for j, _ in self.model.factors or ()]
         return _projected(c, whole[p:, p:], whole)
 
     def _by_turns(self, found: Found) -> Projected | None:

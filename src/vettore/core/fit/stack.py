@@ -7,22 +7,29 @@ repeated until the gradient is gone, the squared condition of JᵀJ costs steps,
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import operator
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from functools import cached_property, reduce
+from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask
+from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.fit.prepared import Prepared
 
 # Numbers in one block of fits: a few arrays of this size stay in cache.
-BLOCK = 65_536
+BLOCK = 131_072
 THREADS = 2
 MOST_STEPS = 60
 # A step that promises less than this share of the sum of squares is the last one.
-PROMISE_ENDS = 1e-18
+PROMISE_ENDS = 1e-15
 FIRST_DAMPING = 1e-3
+# Fits that are not over go on by themselves when they are fewer than this share.
+WORTH_TAKING = 0.7
+# So few of a block are left over, to go on together with those of the other blocks.
+LEFT_OVER = 0.05
 # The damping falls by this factor at most.
 LEAST_FALL = 0.02
 # Sums of squares below this share of that of y are rounding.
@@ -39,39 +46,73 @@ class Answers:
     converged: Mask
 
 
+@dataclass
+class _State:
+    """What a step needs to know at θ: JᵀJ (m, m, fits; its lower triangle), Jᵀr (m, fits), squares (fits,)."""
+
+    gram: Array
+    slope: Array
+    squares: Array
+
+    def where(self, better: Mask, other: _State) -> _State:
+        return _State(
+            np.where(better, self.gram, other.gram),
+            np.where(better, self.slope, other.slope),
+            np.where(better, self.squares, other.squares),
+        )
+
+    def take(self, chosen: Mask) -> _State:
+        return _State(self.gram[:, :, chosen], self.slope[:, chosen], self.squares[chosen])
+
+    def put(self, places: Rows, other: _State) -> None:
+        self.gram[:, :, places] = other.gram
+        self.slope[:, places] = other.slope
+        self.squares[places] = other.squares
+
+
 class Stack:
-    """Problems of one model as arrays (fits, rows), solved in blocks; ``root`` are square roots of weights."""
+    """Problems of one model as arrays (fits, rows), solved in blocks; a column common to all has shape (1, rows).
+
+    ``mask`` is 0 for rows out of use, or None.
+    """
 
     def __init__(
         self,
         model: Prepared,
         columns: Mapping[str, Array],
         y: Array,
-        root: Array | None,
+        mask: Array | None,
         held: Mapping[str, float],
     ) -> None:
-        self.model, self.columns, self.y, self.held, self.mask = model, columns, y, held, root
+        self.model, self.columns, self.y, self.held, self.mask = model, columns, y, held, mask
 
     def solve(self, alpha: Array) -> Answers:
         """Search from nonlinear coefficients (fits, q)."""
         fits, rows = self.y.shape
+        whole = _Block(self.model, dict(self.columns), self.y, self.mask, self.held)
         size = max(BLOCK // rows, 1)
-        blocks = [slice(at, min(at + size, fits)) for at in range(0, fits, size)]
+        if size >= fits:
+            with np.errstate(all="ignore"):
+                return whole.solve(alpha.T)
 
         def work(block: slice) -> Answers:
-            columns = {name: column[block] for name, column in self.columns.items()}
-            mask = None if self.mask is None else self.mask[block]
             with np.errstate(all="ignore"):
-                return _Block(self.model, columns, self.y[block], mask, self.held).solve(alpha[block])
+                return whole.take(block).solve(alpha[block].T, LEFT_OVER)
 
         with ThreadPoolExecutor(THREADS) as pool:
-            parts = list(pool.map(work, blocks))
-        fields = ("theta", "squares", "unit_variance", "converged")
-        return Answers(*(np.concatenate([getattr(part, name) for part in parts]) for name in fields))
+            parts = list(pool.map(work, [slice(at, min(at + size, fits)) for at in range(0, fits, size)]))
+        answers = Answers(*(np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(Answers)))
+        slow = np.flatnonzero(~answers.converged)
+        if len(slow):
+            with np.errstate(all="ignore"):
+                rest = whole.take(slow).solve(answers.theta[slow, whole.p :].T)
+            for one in fields(Answers):
+                getattr(answers, one.name)[slow] = getattr(rest, one.name)
+        return answers
 
 
 class _Block:
-    """Some of the series, small enough for the cache. Jacobians have shape (m, fits, rows), Gram matrices (m, m, fits)."""
+    """Some of the series, small enough for the cache. Coefficients have shape (m, fits), Gram matrices (m, m, fits)."""
 
     def __init__(
         self, model: Prepared, columns: dict[str, Array], y: Array, mask: Array | None, held: Mapping[str, float]
@@ -79,129 +120,111 @@ class _Block:
         self.model, self.columns, self.y, self.mask, self.held = model, columns, y, mask, held
         self.p, self.q = len(model.parts.linear), len(model.parts.nonlinear)
 
-    def _take(self, chosen: Mask) -> _Block:
-        columns = {name: column[chosen] for name, column in self.columns.items()}
+    @cached_property
+    def _run(self) -> Callable[[Iterable[Any]], list[Any]]:
+        return self.model.changes.bound({**self.columns, **self.held}, self.model.parts.nonlinear)
+
+    def take(self, chosen: Mask | Rows | slice) -> _Block:
+        """Return some of the series."""
+        columns = {name: column if len(column) == 1 else column[chosen] for name, column in self.columns.items()}
         mask = None if self.mask is None else self.mask[chosen]
         return _Block(self.model, columns, self.y[chosen], mask, self.held)
 
-    def _state(self, theta: Array) -> tuple[Array, Array]:
-        """Return residuals (fits, rows) and the Jacobian (m, fits, rows)."""
-        alpha, c = theta[:, self.p :], theta[:, : self.p]
-        values = {
-            **self.columns,
-            **self.held,
-            **{name: alpha[:, k : k + 1] for k, name in enumerate(self.model.parts.nonlinear)},
-        }
-        found = [np.asarray(one, dtype=np.float64) for one in self.model.changes.all(values)]
-        width = 1 + self.p
-        jacobian = np.empty((self.p + self.q, *self.y.shape))
+    def _state(self, theta: Array) -> _State:
+        factors = [np.float64(1.0), *(c[:, None] for c in theta[: self.p])]
+        found = self._run(alpha[:, None] for alpha in theta[self.p :])
         residual = self.y - found[0]
-        for j in range(self.p):
-            jacobian[j] = found[1 + j]
-            residual -= c[:, j : j + 1] * jacobian[j]
-        for k in range(self.q):
-            self._change(found[width * (k + 1) : width * (k + 2)], c, jacobian[self.p + k])
-        if np.isnan(jacobian.sum()):
+        for factor, term in zip(factors[1:], found[1 : 1 + self.p], strict=True):
+            residual -= factor * term
+        state = self._products(residual, factors, found)
+        if np.isnan(state.gram[np.arange(self.p, self.p + self.q), np.arange(self.p, self.p + self.q)]).any():
             # See Separable: a derivative without a value where the curve has one is 0 in the limit.
-            jacobian[np.isnan(jacobian)] = 0.0
-        if self.mask is not None:
-            residual *= self.mask
-            jacobian *= self.mask
-        return residual, jacobian
+            width = 1 + self.p
+            found[width:] = [np.where(np.isnan(value), 0.0, value) for value in found[width:]]
+            state = self._products(residual, factors, found)
+        return state
 
-    @staticmethod
-    def _change(parts: list[Array], c: Array, into: Array) -> None:
-        """Write Dₖ from the derivatives of offset and terms; most of them are zero throughout."""
-        started = False
-        for j, part in enumerate(parts):
-            if part.ndim == 0 and part == 0.0:
-                continue
-            share = part if j == 0 else c[:, j - 1 : j] * part
-            if started:
-                into += share
+    def _products(self, residual: Array, factors: list[Any], found: list[Any]) -> _State:
+        m, shape = self.p + self.q, self.y.shape
+        columns, scales = found[1 : 1 + self.p], list[Any]([None] * self.p)
+        for places in self.model.slopes:
+            if len(places) == 1:
+                # A factor of a column is one of its products, too, of which there are fewer.
+                j, place, sign = places[0]
+                columns.append(found[place])
+                scales.append(sign * factors[j][:, 0] if j else np.float64(sign))
             else:
-                into[...] = share
-            started = True
-        if not started:
-            into[...] = 0.0
+                parts = [sign * factors[j] * found[place] for j, place, sign in places]
+                columns.append(reduce(operator.add, parts) if parts else np.float64(0.0))
+                scales.append(None)
+        if self.mask is not None:
+            residual = residual * self.mask
+            columns = [column * self.mask for column in columns]
+        # What is the same in all rows stays a single number in memory.
+        columns = [np.broadcast_to(column, shape) for column in columns]
+        state = _State(np.empty((m, m, shape[0])), np.empty((m, shape[0])), np.einsum("fn,fn->f", residual, residual))
+        for i in range(m):
+            np.einsum("fn,fn->f", columns[i], residual, out=state.slope[i])
+            for j in range(i + 1):
+                np.einsum("fn,fn->f", columns[i], columns[j], out=state.gram[i, j])
+        for i, scale in enumerate(scales):
+            if scale is not None:
+                state.slope[i] *= scale
+                state.gram[i, : i + 1] *= scale
+                state.gram[i:, i] *= scale
+        return state
 
     def _first(self, alpha: Array) -> Array:
         """Return all coefficients with the linear ones solved for."""
-        theta = np.concatenate([np.zeros((len(alpha), self.p)), alpha], axis=1)
-        if not self.p:
-            return theta
-        residual, jacobian = self._state(theta)
-        gram, slope = _products(jacobian[: self.p], residual)
-        factor = _factor(gram, np.full(len(theta), 1e-14))
-        theta[:, : self.p] = _solve(factor, slope).T
+        theta = np.concatenate([np.zeros((self.p, alpha.shape[1])), alpha])
+        if self.p:
+            state = self._state(theta)
+            factor = _factor(state.gram[: self.p, : self.p], np.full(alpha.shape[1], 1e-14))
+            theta[: self.p] = _solve(factor, state.slope[: self.p])
         return theta
 
-    def solve(self, alpha: Array) -> Answers:
-        """Search from nonlinear coefficients (fits, q)."""
-        whole, theta = self, self._first(alpha)
-        fits = len(theta)
+    def solve(self, alpha: Array, left_over: float = 0.0) -> Answers:
+        """Search from nonlinear coefficients (q, fits), until no more than this share of them is left over."""
+        theta = self._first(alpha)
+        fits = theta.shape[1]
         answer, converged = theta.copy(), np.zeros(fits, dtype=np.bool_)
-        where, block = np.arange(fits), self
-        residual, jacobian = block._state(theta)
-        squares = np.einsum("fn,fn->f", residual, residual)
+        where, block, here = np.arange(fits), self, self._state(theta)
+        end = here.take(np.ones(fits, dtype=np.bool_))
         damping = np.full(fits, FIRST_DAMPING if self.q else 0.0)
         grow, live = np.full(fits, 2.0), np.ones(fits, dtype=np.bool_)
         floor = ONLY_ROUNDING * np.einsum("fn,fn->f", self.y, self.y)
         for _ in range(MOST_STEPS):
-            gram, slope = _products(jacobian, residual)
-            step = _solve(_factor(gram, damping), slope)
-            there = theta + step.T
-            r, j = block._state(there)
-            s = np.einsum("fn,fn->f", r, r)
-            promised = np.einsum("if,if->f", slope, step)
-            good = s <= squares * (1 + 1e-13) + floor
-            done = (good & (promised <= PROMISE_ENDS * squares + floor)) | (squares <= floor)
-            with np.errstate(all="ignore"):
-                ratio = np.where(promised > 0, (squares - s) / promised, 0.0)
+            step = _solve(_factor(here.gram, damping), here.slope)
+            there_theta = theta + step
+            there = block._state(there_theta)
+            promised = np.einsum("if,if->f", here.slope, step)
+            good = there.squares <= here.squares * (1 + 1e-13) + floor
+            done = (good & (promised <= PROMISE_ENDS * here.squares + floor)) | (here.squares <= floor)
+            ratio = np.where(promised > 0, (here.squares - there.squares) / promised, 0.0)
             less = damping * np.maximum(LEAST_FALL, 1 - (2 * np.clip(ratio, -1, 2) - 1) ** 3)
             damping = np.where(good, less, damping * grow)
             grow = np.where(good, 2.0, grow * 2)
-            if good.all():
-                theta, residual, jacobian, squares = there, r, j, s
-            else:
-                theta = np.where(good[:, None], there, theta)
-                residual = np.where(good[:, None], r, residual)
-                jacobian = np.where(good[None, :, None], j, jacobian)
-                squares = np.where(good, s, squares)
-            over = live & (done | ~np.isfinite(squares) | (damping > 1e16))
+            theta, here = np.where(good, there_theta, theta), there.where(good, here)
+            over = live & (done | ~np.isfinite(here.squares) | (damping > 1e16))
             if over.any():
-                answer[where[over]] = theta[over]
-                converged[where[over]] = (done & np.isfinite(squares))[over]
+                answer[:, where[over]] = theta[:, over]
+                end.put(where[over], here.take(over))
+                converged[where[over]] = (done & np.isfinite(here.squares))[over]
                 live &= ~over
-                if not live.any():
+                if live.sum() <= left_over * fits:
                     break
-                if live.sum() < len(live) / 2:
-                    where, block, theta, residual = where[live], block._take(live), theta[live], residual[live]
-                    jacobian, squares, floor = jacobian[:, live], squares[live], floor[live]
-                    damping, grow, live = damping[live], grow[live], live[live]
-        else:
-            answer[where[live]] = theta[live]
-        residual, jacobian = whole._state(answer)
-        return Answers(
-            answer, np.einsum("fn,fn->f", residual, residual), _unit_variance(jacobian, residual), converged
-        )
+                if live.sum() < WORTH_TAKING * len(live):
+                    where, block, theta, here = where[live], block.take(live), theta[:, live], here.take(live)
+                    floor, damping, grow, live = floor[live], damping[live], grow[live], live[live]
+        answer[:, where[live]] = theta[:, live]
+        end.put(where[live], here.take(live))
+        return Answers(answer.T, end.squares, _unit_variance(end.gram), converged)
 
 
-def _products(jacobian: Array, residual: Array) -> tuple[Array, Array]:
-    """Return JᵀJ (m, m, fits; its lower triangle) and Jᵀr (m, fits)."""
-    m, fits, _ = jacobian.shape
-    gram, slope = np.empty((m, m, fits)), np.empty((m, fits))
-    for i in range(m):
-        np.einsum("fn,fn->f", jacobian[i], residual, out=slope[i])
-        for j in range(i + 1):
-            np.einsum("fn,fn->f", jacobian[i], jacobian[j], out=gram[i, j])
-    return gram, slope
-
-
-def _unit_variance(jacobian: Array, residual: Array) -> Array:
+def _unit_variance(gram: Array) -> Array:
     """Return the diagonal of (JᵀJ)⁻¹, shape (fits, m)."""
-    m, fits, _ = jacobian.shape
-    factor = _factor(_products(jacobian, residual)[0], np.zeros(fits))
+    m, _, fits = gram.shape
+    factor = _factor(gram, np.zeros(fits))
     unit = np.zeros((m, m, fits))
     unit[np.arange(m), np.arange(m)] = 1.0
     return np.stack([_solve(factor, unit[i])[i] for i in range(m)], axis=1)
