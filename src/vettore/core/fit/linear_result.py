@@ -15,7 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
-from vettore.core.distributions import t_quantile, t_two_sided
+from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
 from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.fit.rows import Rows
@@ -79,7 +79,6 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         r_squared_against="mean" if fit.has_constant else "zero",
         residual_sd=scatter,
         covariance=covariance,
-        correlation=correlation_of(covariance),
         residuals=fit.residuals,
         leverage=fit.leverage,
         x=rows.x,
@@ -129,15 +128,4 @@ def with_error(name: str, value: float, variance: float, freedom: int, level: fl
         return Coefficient(name, value, error)
     t = value / error if error > 0 else (math.inf if value else 0.0)
     reach = t_quantile(level, freedom) * error
-    return Coefficient(name, value, error, value - reach, value + reach, t, t_two_sided(t, freedom))
-
-
-def correlation_of(covariance: Array | None) -> Array | None:
-    """Return the correlations of coefficients, or None where they cannot be known."""
-    if covariance is None:
-        return None
-    spread = np.sqrt(np.diag(covariance))
-    if not spread.all():
-        return None
-    correlation: Array = np.minimum(np.maximum(covariance / spread[:, None] / spread, -1.0), 1.0)
-    return correlation
+    return Coefficient(name, value, error, value - reach, value + reach, t, freedom)

@@ -12,7 +12,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import SQUARES, Options, Told
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.linear_result import correlation_of, total_squares, with_error
+from vettore.core.fit.linear_result import total_squares, with_error
 from vettore.core.fit.polish import CONVERGED, Polished
 from vettore.core.fit.prepared import Prepared
 from vettore.core.fit.result import Coefficient, FitResult, Stop
@@ -52,16 +52,15 @@ def nonlinear_result(
     scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
     order = [model.free.index(name) for name in read.coefficients if name in model.free]
     known = [i for i in order if answer.free[i]]
+    at_limit = tuple(model.free[i] for i in order if not answer.free[i])
     covariance = None
     if variance is not None and not answer.singular:
         # R⁻¹ has lines for the free coefficients only.
-        places = (np.cumsum(answer.free) - 1).tolist()
-        root = answer.inverse_root[[places[i] for i in known]]
+        root = answer.inverse_root[[int(answer.free[:i].sum()) for i in known] if at_limit else known]
         covariance = root @ root.T * variance
         if forgiven is not None:
             covariance = _robust_covariance(problem, answer, variance, known)
     names = tuple(model.free[i] for i in known)
-    at_limit = tuple(model.free[i] for i in order if not answer.free[i])
     converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
     if problem.root_weights is not None:
         residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
@@ -88,7 +87,6 @@ def nonlinear_result(
         r_squared_against="mean" if constant else "zero",
         residual_sd=scatter,
         covariance=covariance,
-        correlation=correlation_of(covariance),
         residuals=residuals,
         leverage=np.minimum(answer.leverage, 1.0),
         x=rows.x,

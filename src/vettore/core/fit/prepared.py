@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from vettore.core.formula.derivative import ZERO, derivative
 from vettore.core.formula.evaluate import Program
@@ -37,7 +37,7 @@ class Prepared:
     constant: bool
     like: tuple[tuple[tuple[int, ...], ...], ...]
 
-    @property
+    @cached_property
     def free(self) -> tuple[str, ...]:
         """The coefficients that are fitted: linear ones first."""
         return (*self.parts.linear, *self.parts.nonlinear)

@@ -11,12 +11,16 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
+from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 
 
 @dataclass(frozen=True)
 class Coefficient:
-    """One coefficient: its value, and its uncertainty where there is any (None when held or at a limit)."""
+    """One coefficient: its value, and its uncertainty where there is any (None when held or at a limit).
+
+    ``t`` is the value over its standard error, with so many degrees of ``freedom``.
+    """
 
     name: str
     value: float
@@ -24,9 +28,14 @@ class Coefficient:
     low: float | None = None
     high: float | None = None
     t: float | None = None
-    p: float | None = None
+    freedom: int = 0
     held: bool = False
     at_limit: bool = False
+
+    @property
+    def p(self) -> float | None:
+        """The probability of a value at least as far from zero if the true one were zero."""
+        return None if self.t is None else t_two_sided(self.t, self.freedom)
 
 
 @dataclass(frozen=True)
@@ -82,7 +91,6 @@ class FitResult:
     r_squared_against: str
     residual_sd: float | None
     covariance: Array | None
-    correlation: Array | None
     residuals: Array
     leverage: Array
     x: Array
@@ -110,6 +118,16 @@ class FitResult:
         if self.given_curve is None:
             raise DataError("A model of several columns has no curve over one of them.")
         return self.given_curve
+
+    @cached_property
+    def correlation(self) -> Array | None:
+        """The correlations of the coefficients in ``fitted_names``; None where they cannot be known."""
+        if self.covariance is None:
+            return None
+        spread = np.sqrt(np.diag(self.covariance))
+        if not spread.all():
+            return None
+        return np.clip(self.covariance / np.outer(spread, spread), -1.0, 1.0)
 
     @cached_property
     def path(self) -> tuple[Iteration, ...]:
