@@ -143,7 +143,9 @@ class StripHands:
         """Show the equation with fitted values, or with those given by hand."""
         left, terms = fit.equation
         chips, style = {}, self.session.style
-        spread = float(np.ptp(fit.result.y)) if fit.result.n else 1.0
+        # The spread of y is asked for only where a value of 0 tells nothing.
+        at_zero = any(one.value == 0.0 for one in fit.result.coefficients.values())
+        spread = float(np.ptp(fit.result.y)) if at_zero and fit.result.n else 1.0
         for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
             value, error = style.with_error(one.value, one.standard_error)
             number = one.value

@@ -68,7 +68,7 @@ class Shaping:
         self.values = {**self.values, name: value}
         # The compiled formula is kept; only its values change.
         if self._curve is not None:
-            self._curve.values = dict(self.values)
+            self._curve = self._curve.with_values(self.values)
 
     def shaped(self, whole: bool) -> Shaped:
         """Return the curve with the residuals of all rows (``whole``) or of enough to see."""
@@ -80,12 +80,7 @@ class Shaping:
         squares = float(np.sum(misses**2))
         best = result.sum_of_squares if whole and not result.weighted else float(np.sum(result.residuals[rows] ** 2))
         worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
-        frozen = None
-        if self._curve is not None:
-            frozen = FormulaCurve.__new__(FormulaCurve)
-            frozen.__dict__.update(self._curve.__dict__)
-            frozen.values = dict(self.values)
-        return Shaped(self.values, frozen, rows, misses, worse)
+        return Shaped(self.values, self._curve, rows, misses, worse)
 
     def words(self, shaped: Shaped, style) -> str:
         """Return how far from the best the curve is."""

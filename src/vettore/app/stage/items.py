@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vettore.app.stage.pyramid import Pyramid
+from vettore.app.stage.stamps import stamp_discs
 from vettore.app.style import colour, theme
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
@@ -19,10 +20,6 @@ from vettore.core.curve import Curve
 # More marks than this in view are painted as one picture.
 MOST_SINGLE_MARKS = 4000
 RADIUS = 4.0
-# More discs than this are drawn in one call.
-MOST_RIMMED = 200
-# Below this spacing of neighbouring marks a white rim keeps discs apart; above the picture takes over.
-RIM = 1.0
 RING_RADIUS = 8.5
 BEYOND_ALPHA = 0.55
 
@@ -163,23 +160,9 @@ class Marks(StageItem):
             picture = self._draw_picture(painter, px[filled], py[filled], area)
             self._pictured = (shown, picture, (px[hollow], py[hollow]))
         else:
-            self._draw_discs(painter, px[filled], py[filled])
+            stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
         self._draw_hollow(painter, px[hollow], py[hollow])
         self._draw_rings(painter, to_pixels)
-
-    def _draw_discs(self, painter: QPainter, px: Array, py: Array) -> None:
-        if len(px) > MOST_RIMMED:
-            # One call for all: the rims lie under all discs, which with so many looks the same.
-            points = _polygon(px, py)
-            for ink, width in ((colour("plot_ground"), 2 * self.radius + RIM), (QColor(self.fill), 2 * self.radius)):
-                painter.setPen(QPen(ink, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-                painter.drawPoints(points)
-            return
-        painter.setPen(QPen(colour("plot_ground"), RIM))
-        painter.setBrush(QColor(self.fill))
-        r = self.radius
-        for x, y in zip(px.tolist(), py.tolist(), strict=True):
-            painter.drawEllipse(QPointF(x, y), r, r)
 
     def _draw_hollow(self, painter: QPainter, px: Array, py: Array) -> None:
         painter.setPen(QPen(colour("muted"), 1.4))
@@ -321,18 +304,25 @@ class Grid(StageItem):
     def __init__(self, bottom: pg.AxisItem, left: pg.AxisItem) -> None:
         super().__init__()
         self._axes = (bottom, left)
+        # What the last lines were drawn for, and the lines: most frames change what lies over them.
+        self._drawn: tuple[object, list[QLineF]] = (None, [])
         self.setZValue(-40)
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         bottom, left = self._axes
+        shown = (tuple(bottom.range), tuple(left.range), to_pixels.key, area.getRect())
+        if shown != self._drawn[0]:
+            lines = []
+            for _, values in bottom.tickValues(*bottom.range, area.width())[:1]:
+                for x in np.asarray(values, dtype=float) * to_pixels.mx + to_pixels.dx:
+                    lines.append(QLineF(x, area.top(), x, area.bottom()))
+            for _, values in left.tickValues(*left.range, area.height())[:1]:
+                for y in np.asarray(values, dtype=float) * to_pixels.my + to_pixels.dy:
+                    lines.append(QLineF(area.left(), y, area.right(), y))
+            self._drawn = (shown, lines)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour("grid"), 1))
-        for _, values in bottom.tickValues(*bottom.range, area.width())[:1]:
-            for x in np.asarray(values, dtype=float) * to_pixels.mx + to_pixels.dx:
-                painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
-        for _, values in left.tickValues(*left.range, area.height())[:1]:
-            for y in np.asarray(values, dtype=float) * to_pixels.my + to_pixels.dy:
-                painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+        painter.drawLines(self._drawn[1])
 
 
 class Level(StageItem):

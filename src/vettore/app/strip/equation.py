@@ -31,6 +31,9 @@ FINER, COARSER = 0.1, 10.0
 NARROW = 600
 HINT = "drag a value to try it, click to hold it"
 
+# Terms kept as they were laid out.
+MOST_LAID_OUT = 40
+
 
 @dataclass(frozen=True)
 class Chip:
@@ -67,6 +70,7 @@ class EquationStrip(QWidget):
         self._terms: list[Row] = []
         self.chips: dict[str, Chip] = {}
         self._lines: list[Placed] = []
+        self._laid_out: dict[tuple[Row, float], tuple[Placed, dict[str, Chip | None]]] = {}
         self._frames: dict[str, QRectF] = {}
         self._height = 84
         self._focused = ""
@@ -172,8 +176,7 @@ class EquationStrip(QWidget):
     def _wrapped(self, size: float) -> list[list[Placed]]:
         if not self._terms:
             return []
-        pieces = [place(Row((self._left, Text(" = "))), size, self._place_chip)]
-        pieces += [place(term, size, self._place_chip) for term in self._terms]
+        pieces = [self._placed(row, size) for row in (Row((self._left, Text(" = "))), *self._terms)]
         lines: list[list[Placed]] = [[]]
         beside = self.side.sizeHint().width() if self.width() > NARROW or self._shaped else 0
         room = self.width() - 2 * MARGIN - beside
@@ -183,6 +186,17 @@ class EquationStrip(QWidget):
                 lines.append([])
             lines[-1].append(piece)
         return lines
+
+    def _placed(self, row: Row, size: float) -> Placed:
+        """Lay a term out, or return it as laid out before while its chips are the same."""
+        known = self._laid_out.get((row, size))
+        if known is not None and all(self.chips.get(name) == chip for name, chip in known[1].items()):
+            return known[0]
+        placed = place(row, size, self._place_chip)
+        if len(self._laid_out) > MOST_LAID_OUT:
+            self._laid_out.clear()
+        self._laid_out[row, size] = (placed, {name: self.chips.get(name) for name, _ in placed.chips})
+        return placed
 
     def _place_chip(self, name: str, size: float) -> Placed:
         chip = self.chips.get(name, Chip("", ""))

@@ -10,6 +10,7 @@ fine grid over the span asked for, then bisection to the last digit; a touching 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from copy import copy
 from functools import cached_property
 
 import numpy as np
@@ -55,12 +56,21 @@ class FormulaCurve(Curve):
         self.degrees_of_freedom = degrees_of_freedom
         self._covariance = covariance
         self._tree, self._free = tree, free
+        self._compiled: dict[str, Program] = {}
+
+    def with_values(self, values: Mapping[str, float]) -> FormulaCurve:
+        """Return the curve with other values of the coefficients; what is worked out of the formula alone is shared."""
+        other = copy(self)
+        other.values = dict(values)
+        return other
 
     # Made when first asked for: a fit among thousands is never drawn.
 
-    @cached_property
+    @property
     def _value(self) -> Program:
-        return Program(self._tree)
+        if "value" not in self._compiled:
+            self._compiled["value"] = Program(self._tree)
+        return self._compiled["value"]
 
     @cached_property
     def _slope_tree(self) -> Node:
