@@ -8,8 +8,11 @@ import statistics
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
+
+TOP = Path(__file__).parents[1]
 
 BARE = """
 import sys, time
@@ -182,10 +185,55 @@ print(json.dumps([opened, time.perf_counter() - begun, worst[0]])); window.sessi
     print(f"longest hold-up of the window {worst * 1e3:.0f} ms", flush=True)
 
 
+def searching() -> None:
+    """Print how long the window stands still while the slowest reference problem is searched for, and after Stop."""
+    problem = TOP / "tests" / "reference" / "nonlinear" / "Gauss2.json"
+    code = f"""
+import json, time
+from pathlib import Path
+import numpy as np
+from PySide6.QtWidgets import QApplication
+from vettore.app.style import dress
+from vettore.app.window import Window
+from vettore.study import edits
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+app = QApplication([]); dress(app)
+problem = json.loads(Path({str(problem)!r}).read_text())
+columns = tuple(RawColumn(name, "", np.array(problem["data"][name], dtype=float)) for name in ("x", "y"))
+study = edits.add_series(Study(), Table(columns, Source("made")), "Two peaks")
+window = Window(); window.start(study); window.show_page("Fit"); window.show()
+background = window.session.background
+def wait(least):
+    longest, begun = 0.0, time.perf_counter()
+    while background.busy or time.perf_counter() - begun < least:
+        here = time.perf_counter(); app.processEvents(); longest = max(longest, time.perf_counter() - here)
+        time.sleep(0.001)
+    return longest
+wait(1.0)
+longest = []
+for turn in range(5):
+    window.session.do("fit", edits.add_formula(study, "s1", problem["formula"].replace("b", chr(97 + turn))))
+    longest.append(wait(0.3))
+window.session.do("fit", edits.add_formula(study, "s1", problem["formula"].replace("b", "q")))
+until = time.perf_counter() + 0.2
+while time.perf_counter() < until:
+    app.processEvents()
+begun = time.perf_counter(); window.pages["Fit"].stop_search(); answered = time.perf_counter() - begun
+background.stop(); print(json.dumps([sorted(longest), answered, time.perf_counter() - begun]))
+"""
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    longest, answered, ended = json.loads(out.stdout)
+    print("The slowest reference problem fitted in the window, five times")
+    print(f"  longest hold-up: median {longest[2] * 1e3:.0f} ms, worst {longest[4] * 1e3:.0f} ms", end="")
+    print(f"   Stop answers in {answered * 1e3:.0f} ms, the search ends after {ended * 1e3:.0f} ms", flush=True)
+
+
 def main() -> None:
     """Print all figures."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     starts()
     opening()
+    searching()
     memory()
     frames()

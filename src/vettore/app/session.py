@@ -31,6 +31,8 @@ class Session(QObject):
     chosen_changed = Signal()
     rows_changed = Signal()
     pointed_changed = Signal(int)
+    # The user gives up a search: whoever else does it gives it up, too.
+    search_stopped = Signal()
     said = Signal(str, str)
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -1,4 +1,7 @@
-"""Work in the background: a frozen request goes out, a result comes back, stale results are dropped."""
+"""Work in the background: a frozen request goes out, a result comes back, stale results are dropped.
+
+Searches take turns: two at once would only pass Python's lock to and fro, and keep the window from getting it.
+"""
 
 from __future__ import annotations
 
@@ -13,6 +16,16 @@ from vettore.core.errors import VettoreError
 
 Done = Callable[[Any], None]
 Failed = Callable[[str], None]
+
+
+# What keeps Python busy rather than a disk or NumPy.
+SEARCHES = frozenset({"fit", "line-up", "several", "tray", "compare", "without", "methods"})
+
+
+class Search:
+    """One search in the background; ``stopped`` asks it to end."""
+
+    stopped = False
 
 
 class _Messenger(QObject):
@@ -41,8 +54,11 @@ class Background(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
+        self._searches, self._others = QThreadPool(self), QThreadPool(self)
+        self._searches.setMaxThreadCount(1)
+        self._others.setMaxThreadCount(2)
+        # A thread that waits for Python's lock gets it after a millisecond, not after five: hands before figures.
+        sys.setswitchinterval(0.001)
         self._messenger = _Messenger()
         self._messenger.finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
         self._newest: dict[str, int] = {}
@@ -54,7 +70,8 @@ class Background(QObject):
         self._count += 1
         self._newest[key] = self._count
         self._waiting[key, self._count] = (done, failed)
-        self._pool.start(_Task(key, self._count, job, self._messenger), priority)
+        pool = self._searches if key in SEARCHES else self._others
+        pool.start(_Task(key, self._count, job, self._messenger), priority)
 
     def drop(self, key: str) -> None:
         """Forget what was asked under a key: its result will be void."""
@@ -69,8 +86,9 @@ class Background(QObject):
 
     def stop(self) -> None:
         """Drop what has not begun and wait for the rest."""
-        self._pool.clear()
-        self._pool.waitForDone()
+        for pool in (self._searches, self._others):
+            pool.clear()
+            pool.waitForDone()
         self._waiting.clear()
 
     def _deliver(self, key: str, number: int, result: object, sentence: str) -> None:

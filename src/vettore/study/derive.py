@@ -105,6 +105,15 @@ class DerivedFit:
         left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
         return left, formula_terms(read.right, read.coefficients)
 
+    def get_ready(self) -> DerivedFit:
+        """Work out what will be asked for as soon as the fit is shown, and return it."""
+        _ = self.checks, self.equation, self.formula_units
+        curve = self.curve
+        if curve is not None:
+            # The derivatives for its band.
+            curve.standard_error(np.array(curve.span[:1]))
+        return self
+
 
 _cache: OrderedDict[Hashable, FitResult] = OrderedDict()
 _lock = threading.Lock()
@@ -113,10 +122,10 @@ _going_on: dict[Hashable, threading.Event] = {}
 SOON_DONE = 3_000
 
 
-def derive_fit(study: Study, curve: str) -> DerivedFit:
-    """Return the result of a fit. Raises DataError when its data do not allow one."""
+def derive_fit(study: Study, curve: str, progress: Progress | None = None) -> DerivedFit:
+    """Return the result of a fit. Raises DataError when its data do not allow one; see fit_series for ``progress``."""
     recipe = study.find_curve(curve)
-    return fit_series(study.find_series(recipe.series), recipe)
+    return fit_series(study.find_series(recipe.series), recipe, progress)
 
 
 def fit_series(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 import numpy as np
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from vettore.app.pages.fit_choosing import ModelHands
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
-from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit_line_up import BREATH, LineUpFiller
 from vettore.app.pages.fit_pennants import flags_of, kept_readings
 from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
@@ -30,6 +31,7 @@ from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
+from vettore.app.work import Search
 from vettore.core.typeset import Text
 from vettore.study.derive import DerivedFit, fit_series, response_of
 from vettore.study.pulls import Pulls
@@ -41,12 +43,6 @@ from vettore.study.without import Without, fit_without
 FITTED_RADIUS = 2.2
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
-
-
-class Search:
-    """One search in the background; ``stopped`` asks it to end."""
-
-    stopped = False
 
 
 class FitPage(StripHands, ModelHands, Page):
@@ -65,9 +61,9 @@ class FitPage(StripHands, ModelHands, Page):
         self._under_way: tuple[Series, FitRecipe] | None = None
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
-        self._waiting.timeout.connect(lambda: self.searching.show())
         self._build_choices()
         self._build_stage(open_file)
+        self._waiting.timeout.connect(self.searching.show)
         self.findings = FitFindings(session, self.preview_without)
         self.findings.replayed.connect(self.show_step)
         session.rows_changed.connect(self._show_rows)
@@ -206,10 +202,10 @@ class FitPage(StripHands, ModelHands, Page):
             self.filler.fill(series, recipe)
 
         def work() -> DerivedFit:
-            fit = fit_series(series, recipe, lambda _round, _squares: search.stopped)
-            # So that showing the checks takes no time.
-            _ = fit.checks
-            return fit
+            if recipe.formula:
+                # The window first paints what was asked for: a search would take Python from it.
+                time.sleep(BREATH)
+            return fit_series(series, recipe, lambda _round, _squares: search.stopped).get_ready()
 
         self._waiting.start(SAYS_SO_AFTER)
         self.session.background.run("fit", work, done, failed, 1)
@@ -218,6 +214,7 @@ class FitPage(StripHands, ModelHands, Page):
         """Give up the search that is going on."""
         self._search.stopped = True
         self.session.background.drop("fit")
+        self.session.search_stopped.emit()
         self._done_waiting()
         self._show_refusal("The search was stopped. Choose another model, or give a coefficient its value or limits.")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 import numpy as np
@@ -13,6 +14,9 @@ from vettore.study.derive import FIRST_LOOK
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
+
+# Seconds between a few models and the next, in which the window has Python to itself.
+BREATH = 0.04
 
 
 class LineUpFiller:
@@ -88,9 +92,12 @@ class LineUpFiller:
                 now, self._waiting = tuple(self._waiting[:AT_ONCE]), self._waiting[AT_ONCE:]
                 self._run(series, recipe, now, filled)
 
-        self._session.background.run(
-            "line-up", lambda: try_models(series, recipe, keys, stopped, own), done, lambda _sentence: None
-        )
+        def work() -> tuple[Entry, ...]:
+            # The window first paints what it was just given.
+            time.sleep(BREATH)
+            return try_models(series, recipe, keys, stopped, own)
+
+        self._session.background.run("line-up", work, done, lambda _sentence: None)
 
     def arrange(self) -> None:
         """Show what is there in the order chosen."""

@@ -264,11 +264,11 @@ class CurveLine(StageItem):
                 pen.setDashPattern([4, 3])
             painter.setPen(pen)
             if int(mask.sum()) > 1:
-                painter.drawPolyline(_polygon(pixels[mask], y[mask]))
+                painter.drawPolyline(polygon(pixels[mask], y[mask]))
 
     def _draw_band(self, painter: QPainter, pixels: Array, low: Array, high: Array) -> None:
         path = QPainterPath()
-        path.addPolygon(_polygon(np.concatenate([pixels, pixels[::-1]]), np.concatenate([low, high[::-1]])))
+        path.addPolygon(polygon(np.concatenate([pixels, pixels[::-1]]), np.concatenate([low, high[::-1]])))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("fit", 0.16))
         painter.drawPath(path)
@@ -368,8 +368,9 @@ class Trace(StageItem):
         pen.setCosmetic(True)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, len(x) < MOST_SINGLE_MARKS)
         painter.setPen(pen)
-        painter.drawPolyline(_polygon(px[good], py[good]))
+        painter.drawPolyline(polygon(px[good], py[good]))
 
 
-def _polygon(x: Array, y: Array) -> QPolygonF:
+def polygon(x: Array, y: Array) -> QPolygonF:
+    """Return points in one piece, without a call for each."""
     return pg.functions.arrayToQPolygonF(np.ascontiguousarray(x), np.ascontiguousarray(y))

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
+from vettore.app.stage.items import polygon
 from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import clear
 from vettore.core.arrays import Array
@@ -18,6 +20,9 @@ from vettore.look.theme import SIZES
 from vettore.study.line_up import Key
 
 MOST_POINTS = 300
+
+# The curve and its picture, by model, size and look: the thumbnails are made anew with every model that joins them.
+Pictures: TypeAlias = dict[tuple[object, ...], tuple[Curve | None, QPixmap]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,9 +49,16 @@ class Thumbnail(QAbstractButton):
     pinned = Signal()
     hidden = Signal()
 
-    def __init__(self, candidate: Candidate, points: tuple[Array, Array], style: NumberStyle) -> None:
+    def __init__(
+        self,
+        candidate: Candidate,
+        points: tuple[Array, Array],
+        style: NumberStyle,
+        pictures: Pictures | None = None,
+    ) -> None:
         super().__init__()
         self.candidate, self._points, self._style = candidate, points, style
+        self._pictures = {} if pictures is None else pictures
         # Where nothing is compared, nothing is pinned.
         self.pins = False
         self.setText(candidate.name)
@@ -102,9 +114,8 @@ class Thumbnail(QAbstractButton):
         painter.setPen(QPen(colour("accent" if strong else "rule"), 2 if self.isChecked() else 1))
         painter.setBrush(colour("plot_ground"))
         painter.drawRoundedRect(card, SIZES.radius, SIZES.radius)
-        painter.setClipRect(card.adjusted(3, 3, -3, -3))
-        self._draw_model(painter, card.adjusted(8, 8, -8, -38))
-        painter.setClipping(False)
+        inside = card.adjusted(3, 3, -3, -3)
+        painter.drawPixmap(inside.topLeft(), self._picture(inside.size()))
         if self.can_pin and (self.candidate.pinned or self.underMouse() or self.hasFocus()):
             _draw_pin(painter, _corner(self.width()).center(), self.candidate.pinned)
         font = sans(11, sans().weight().Medium)
@@ -136,6 +147,23 @@ class Thumbnail(QAbstractButton):
         """Whether there is something to compare."""
         return self.candidate.curve is not None and self.pins
 
+    def _picture(self, size: QSizeF) -> QPixmap:
+        """Return the model drawn through the points, from what was drawn before if that is the same."""
+        ratio = self.devicePixelRatioF()
+        look = (self.candidate.key, size.width(), size.height(), self.isChecked(), theme(), ratio)
+        known = self._pictures.get(look)
+        if known is not None and known[0] is self.candidate.curve:
+            return known[1]
+        picture = QPixmap((size * ratio).toSize())
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_model(painter, QRectF(5, 5, size.width() - 10, size.height() - 40))
+        painter.end()
+        self._pictures[look] = (self.candidate.curve, picture)
+        return picture
+
     def _draw_model(self, painter: QPainter, area: QRectF) -> None:
         x, y = self._points
         if not len(x):
@@ -143,10 +171,10 @@ class Thumbnail(QAbstractButton):
         low, span = x.min(), np.ptp(x) or 1.0
         bottom, height = y.min(), np.ptp(y) or 1.0
 
-        def pixels(xs: Array, ys: Array) -> list[QPointF]:
+        def pixels(xs: Array, ys: Array) -> QPolygonF:
             px = area.left() + (xs - low) / span * area.width()
             py = area.bottom() - (ys - bottom) / height * area.height()
-            return [QPointF(a, b) for a, b in zip(px.tolist(), np.clip(py, -500, 500).tolist(), strict=True)]
+            return polygon(px, np.clip(py, -500, 500))
 
         painter.setPen(QPen(colour("muted", 0.8), 2.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
         painter.drawPoints(pixels(x, y))
@@ -190,6 +218,8 @@ class LineUp(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(6)
         self.thumbnails: dict[Key, Thumbnail] = {}
+        self._pictures: Pictures = {}
+        self._points: tuple[Array, Array] = (np.empty(0), np.empty(0))
 
     def show_candidates(
         self, candidates: list[Candidate], points: tuple[Array, Array], chosen: Key, style: NumberStyle
@@ -200,8 +230,10 @@ class LineUp(QWidget):
         self.thumbnails = {}
         step = max(1, len(points[0]) // MOST_POINTS)
         thin = (points[0][::step], points[1][::step])
+        if not all(np.array_equal(new, old) for new, old in zip(thin, self._points, strict=True)):
+            self._pictures, self._points = {}, thin
         for place, candidate in enumerate(candidates):
-            thumbnail = Thumbnail(candidate, thin, style)
+            thumbnail = Thumbnail(candidate, thin, style, self._pictures)
             thumbnail.clicked.connect(lambda _checked=False, key=candidate.key: self.chosen.emit(key))
             if self._pins:
                 thumbnail.pins = True

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QMenu, QScrollArea, QVBoxLayout, 
 from vettore.app.session import Session
 from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import clear, section
+from vettore.app.work import Search
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.look.theme import SIZES
@@ -17,6 +18,7 @@ from vettore.study import edits
 from vettore.study.derive import derive_fit, is_known
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
+from vettore.study.study import Study
 
 PICTURE = QRectF(158, 11, 48, 20)
 MOST_PICTURE_POINTS = 400
@@ -118,6 +120,8 @@ class Tray(QWidget):
         self._list.setSpacing(1)
         scroll.setWidget(inner)
         box.addWidget(scroll)
+        self._search = Search()
+        session.search_stopped.connect(self._stop)
         session.study_changed.connect(self.rebuild)
         session.chosen_changed.connect(self._mark)
 
@@ -133,17 +137,30 @@ class Tray(QWidget):
         self._list.addStretch()
         self._mark()
         unknown = [one for one in self._unknown if one not in self._refused]
+        self._stop()
+        search = self._search = Search()
         if unknown:
+            # After what the page asks for of the same study, which the tray then need not search for itself.
+            QTimer.singleShot(0, self, lambda: self._find(study, unknown, search))
 
-            def work() -> list[str]:
-                refused = []
-                for one in unknown:
-                    try:
-                        derive_fit(study, one)
-                    except VettoreError:
-                        refused.append(one)
-                return refused
+    def _stop(self) -> None:
+        self._search.stopped = True
 
+    def _find(self, study: Study, unknown: list[str], search: Search) -> None:
+        """Fit the curves that nobody has fitted yet."""
+
+        def work() -> list[str]:
+            refused = []
+            for one in unknown:
+                try:
+                    derive_fit(study, one, lambda _round, _squares: search.stopped)
+                except VettoreError:
+                    refused.append(one)
+                if search.stopped:
+                    break
+            return refused
+
+        if not search.stopped:
             self._session.background.run("tray", work, self._found, lambda _sentence: None)
 
     def _found(self, refused: list[str]) -> None:
