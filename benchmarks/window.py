@@ -193,6 +193,7 @@ import json, time
 from pathlib import Path
 import numpy as np
 from PySide6.QtWidgets import QApplication
+from vettore.app.main import calm
 from vettore.app.style import dress
 from vettore.app.window import Window
 from vettore.study import edits
@@ -204,6 +205,7 @@ columns = tuple(RawColumn(name, "", np.array(problem["data"][name], dtype=float)
 study = edits.add_series(Study(), Table(columns, Source("made")), "Two peaks")
 window = Window(); window.start(study); window.show_page("Fit"); window.show()
 background = window.session.background
+calm()
 def wait(least):
     longest, begun = 0.0, time.perf_counter()
     while background.busy or time.perf_counter() - begun < least:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import signal
 import sys
 from pathlib import Path
@@ -27,8 +28,15 @@ def run(paths: list[Path], demo: bool = False) -> int:
     return app.exec()
 
 
+def calm() -> None:
+    """Keep the collection of garbage short: what the program itself consists of stays, so nobody need look at it."""
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+
+
 def begin(window: Window, paths: list[Path], demo: bool) -> None:
     """Fill the window that is already painted: recover what a crash left, or open what was asked for."""
+    calm()
     recovered = not demo and not paths and window.keeper.recover()
     window.keeper.start_journal()
     if recovered:
