@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -32,8 +32,7 @@ STEP_ENDS = 1e-12
 GRADIENT_ENDS = 1e-5
 
 
-@dataclass(frozen=True)
-class Reached:
+class Reached(NamedTuple):
     """Where a search stands, and the way there."""
 
     alpha: Array

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -48,8 +49,7 @@ class Polished:
     free: Mask
 
 
-@dataclass(frozen=True)
-class _Point:
+class _Point(NamedTuple):
     """Where the polish stands: R⁻¹, the gradient Qᵀr, and what they were taken from, if that is at hand."""
 
     theta: Array

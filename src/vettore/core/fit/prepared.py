@@ -23,7 +23,7 @@ class Prepared:
 
     ``slopes`` tells for each nonlinear coefficient where those that are not zero throughout stand: (0 for the offset
     or the number of the term from 1, place among ``changes``, and its sign, which is left to whoever puts it to use).
-    ``factors`` are those numbers and signs when there is one each.
+    ``factors`` are the same when there is one each.
     ``constant`` is whether a term is the same in every row. ``like`` groups the places of the nonlinear coefficients
     of terms that differ in their names only.
     """
@@ -33,7 +33,7 @@ class Prepared:
     curve: Program
     changes: Program
     slopes: tuple[tuple[tuple[int, int, float], ...], ...]
-    factors: tuple[tuple[int, float], ...] | None
+    factors: tuple[tuple[int, int, float], ...] | None
     constant: bool
     like: tuple[tuple[tuple[int, ...], ...], ...]
 
@@ -79,7 +79,7 @@ def _prepared(text: str, columns: frozenset[str], held: tuple[str, ...], limited
         Program(*trees),
         Program(*trees, *(_unsigned(change) for by_one in changes for change in by_one)),
         slopes,
-        tuple((places[0][0], places[0][2]) for places in slopes) if all(len(p) == 1 for p in slopes) else None,
+        tuple(places[0] for places in slopes) if all(len(places) == 1 for places in slopes) else None,
         has_constant(parts, read.data),
         _like_terms(parts),
     )

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -46,8 +47,7 @@ class Alternative:
     sum_of_squares: float
 
 
-@dataclass(frozen=True)
-class Stop:
+class Stop(NamedTuple):
     """One accepted point of a search: sum of squares, damping, and all coefficients (c first, then α)."""
 
     squares: float

@@ -12,10 +12,9 @@ Rows carry √w throughout.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import Any, TypeAlias
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -28,12 +27,8 @@ PIECE = 16_384
 # Columns of Φ below this share of the largest cannot be told apart from the others at this α.
 DEPENDENT = 1e-12
 
-# Offset, terms and derivatives, as numbers or arrays, for each piece of the rows.
-Found: TypeAlias = list[tuple[slice, list[Any]]]
 
-
-@dataclass(frozen=True)
-class Projected:
+class Projected(NamedTuple):
     """The projected problem at one α: the best ``c`` (p,), the sum of squares, and what a step needs of the rest.
 
     ``root`` (≤ q, q) is R of the Jacobian −∂r/∂α, ``slope`` (≤ q,) as many entries of Qᵀr. ``whole`` is R of Φ and D
@@ -67,7 +62,6 @@ class Separable:
         self.y = y if root_weights is None else y * root_weights
         self.n = len(y)
         self.limits = dict(limits or {})
-        self._ones = np.ones(len(self.parts.terms))
         wide = (-np.inf, np.inf)
         self.low = np.array([self.limits.get(name, wide)[0] for name in self.parts.nonlinear])
         self.high = np.array([self.limits.get(name, wide)[1] for name in self.parts.nonlinear])
@@ -90,64 +84,65 @@ class Separable:
         return Separable(self.model, self.given, self.plain_y, root_weights, self.limits)
 
     @cached_property
-    def _pieces(self) -> list[tuple[slice, Callable[[Iterable[Any]], list[Any]]]]:
-        """The rows in pieces that stay in cache, each with what gives offset, terms and their derivatives at an α."""
-        out = []
-        for at in range(0, self.n, PIECE):
-            piece = slice(at, min(at + PIECE, self.n))
-            given = {name: value[piece] if np.ndim(value) else value for name, value in self.given.items()}  # type: ignore[index]
-            out.append((piece, self.model.changes.bound(given, self.parts.nonlinear)))
-        return out
+    def _evaluated(self) -> Callable[[Array], list[Any]]:
+        """Gives offset, terms and their derivatives at an α, each a number or of shape (n,)."""
+        free, changes = self.parts.nonlinear, self.model.changes
+        if self.n <= PIECE:
+            return changes.bound(self.given, free)
+        pieces = [slice(at, min(at + PIECE, self.n)) for at in range(0, self.n, PIECE)]
+        runs = [
+            changes.bound({name: v[piece] if np.ndim(v) else v for name, v in self.given.items()}, free)  # type: ignore[index]
+            for piece in pieces
+        ]
 
-    def _evaluated(self, alpha: Array) -> Found:
-        return [(piece, run(alpha)) for piece, run in self._pieces]
+        def run(alpha: Array) -> list[Any]:
+            parts = zip(*(run(alpha) for run in runs), strict=True)
+            return [np.concatenate(part) if np.ndim(part[0]) else part[0] for part in parts]
 
-    def _columns(self, found: Found, phi: Array, target: Array) -> None:
+        return run
+
+    def _columns(self, found: list[Any], phi: Array, target: Array) -> None:
         """Write Φᵀ (p, n), and y less the offset (n,)."""
-        root = self.root_weights
-        for piece, values in found:
-            offset = values[0]
-            for j, value in enumerate(values[1 : 1 + len(phi)]):
-                phi[j, piece] = value
-            if root is not None:
-                phi[:, piece] *= root[piece]
-                offset = offset * root[piece]
-            np.subtract(self.y[piece], offset, out=target[piece])
+        offset = found[0]
+        for row, value in zip(phi, found[1:], strict=False):
+            row[...] = value
+        if self.root_weights is not None:
+            phi *= self.root_weights
+            offset = offset * self.root_weights
+        np.subtract(self.y, offset, out=target)
 
-    def _slopes(self, found: Found, c: Array, into: Array) -> None:
+    def _slopes(self, found: list[Any], c: Array, into: Array) -> None:
         """Write Dₖ as rows (q, n); a term of coefficient 0 has no say."""
         factors = [1.0, *c.tolist()]
-        for piece, values in found:
-            for row, places in zip(into, self.model.slopes, strict=True):
-                here, begun = row[piece], False
-                for j, place, sign in places:
-                    if factors[j] == 0.0:
-                        continue
-                    if begun:
-                        here += values[place] * (sign * factors[j])
-                    else:
-                        np.multiply(values[place], sign * factors[j], out=here)
-                        begun = True
-                if not begun:
-                    here[...] = 0.0
-        if np.isnan(np.add.reduce(into, axis=None)) and not self._mended(found):
+        for row, places in zip(into, self.model.slopes, strict=True):
+            begun = False
+            for j, place, sign in places:
+                if factors[j] == 0.0:
+                    continue
+                if begun:
+                    row += found[place] * (sign * factors[j])
+                else:
+                    np.multiply(found[place], sign * factors[j], out=row)
+                    begun = True
+            if not begun:
+                row[...] = 0.0
+        if np.isnan(np.add.reduce(into, axis=None)) and self._mended(found):
             self._slopes(found, c, into)
         elif self.root_weights is not None:
             into *= self.root_weights
 
-    def _mended(self, found: Found) -> bool:
-        """Put 0 for derivatives without a value, and tell whether there was nothing to mend.
+    def _mended(self, found: list[Any]) -> bool:
+        """Put 0 for derivatives without a value, and tell whether there were any.
 
         Such as 0^n·ln 0, where the curve is 0 whatever n: the derivative is 0 in the limit.
         """
-        nothing = True
-        for _, values in found:
-            for place in range(1 + len(self.parts.terms), len(values)):
-                gap = np.isnan(values[place])
-                if gap.any():
-                    values[place] = np.where(gap, 0.0, values[place])
-                    nothing = False
-        return nothing
+        gaps = False
+        for place in range(1 + len(self.parts.terms), len(found)):
+            gap = np.isnan(found[place])
+            if gap.any():
+                found[place] = np.where(gap, 0.0, found[place])
+                gaps = True
+        return gaps
 
     def squares(self, alphas: Array) -> Array:
         """Return the projected sums of squares at many α, shape (starts, q), as (starts,); inf where there is none."""
@@ -181,21 +176,28 @@ class Separable:
         found = self._evaluated(alpha)
         return (self._at_once(found) if self.model.factors is not None else None) or self._by_turns(found)
 
-    def _at_once(self, found: Found) -> Projected | None:
-        """Return it where each Dₖ is c times one derivative: a factor of a column is one of the column of R, too."""
-        p, q = len(self.parts.terms), len(self.parts.nonlinear)
-        rows = np.empty((p + q + 1, self.n))
-        self._columns(found, rows[:p], rows[p + q])
-        self._slopes(found, self._ones, rows[p : p + q])
+    def _at_once(self, found: list[Any]) -> Projected | None:
+        """Return it where each Dₖ is c times one derivative: a factor of a column is one of the column of R, too.
+
+        None where this does not do: for derivatives with gaps and columns that cannot be told apart.
+        """
+        p, factors = len(self.parts.terms), self.model.factors or ()
+        m = p + len(factors)
+        rows = np.empty((m + 1, self.n))
+        self._columns(found, rows[:p], rows[m])
+        for row, (_, place, _) in zip(rows[p:m], factors, strict=True):
+            row[...] = found[place]
+        if self.root_weights is not None:
+            rows[p:m] *= self.root_weights
         whole = triangle(rows)
         if self.n <= p or not finite(whole) or not told_apart(whole[:p, :p], DEPENDENT):
             return None
-        c = solve_upper(whole[:p, :p], whole[:p, p + q]) if p else np.empty(0)
-        factors = [1.0, *c.tolist()]
-        whole[:, p : p + q] *= [factors[j] for j, _ in self.model.factors or ()]
+        c = solve_upper(whole[:p, :p], whole[:p, m]) if p else np.empty(0)
+        for column, (j, _, sign) in zip(whole.T[p:m], factors, strict=True):
+            column *= sign * c[j - 1] if j else sign
         return _projected(c, whole[p:, p:], whole)
 
-    def _by_turns(self, found: Found) -> Projected | None:
+    def _by_turns(self, found: list[Any]) -> Projected | None:
         """Return it by the QR of Φ first, and then that of Φ, D and what is left of y, which has it in its corner."""
         p, q = len(self.parts.terms), len(self.parts.nonlinear)
         rows = np.empty((p + q + 1, self.n))
