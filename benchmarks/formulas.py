@@ -24,7 +24,7 @@ def main() -> None:
         ours, theirs = by_turns(
             lambda made=made: core.fit("y = A*exp(-k*t) + C", {"t": made.x, "y": made.y}, start={"k": 0.1}),
             lambda made=made: curve_fit(_decay, made.x, made.y, [1, 0.1, 0]),
-            turns=5,
+            turns=51 if n < 10_000 else 5,
         )
         line(f"n = {n:>9,}", ours, theirs, "curve_fit")
     print("Without starts, n = 100")

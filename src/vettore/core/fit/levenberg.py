@@ -53,7 +53,7 @@ def search(
     if here is None:
         return
     damping, grow = FIRST_DAMPING, 2.0
-    path = [_stop(here, alpha, damping)]
+    path = [Stop(here.squares, damping, here.c, alpha)]
     yield Reached(alpha, here, tuple(path))
     scale = np.zeros(len(alpha))
     floor = 1e-30 * float(problem.y @ problem.y)
@@ -63,7 +63,8 @@ def search(
             return
         free = free_of_limits(problem, alpha, here)
         scale = np.maximum(scale, column_sizes(here.root))
-        root, slope, now, safe = here.root, here.slope, alpha, np.where(scale > 0, scale, 1.0)
+        root, slope, now = here.root, here.slope, alpha
+        safe = scale if scale.all() else np.where(scale > 0, scale, 1.0)
         if free is not None:
             if not free.any():
                 return
@@ -108,15 +109,11 @@ def search(
         alpha, here = there_alpha, there
         damping = max(damping * max(1 / 3, 1 - (2 * min(ratio, 1e3) - 1) ** 3), 1e-15)
         grow = 2.0
-        path.append(_stop(here, alpha, damping))
+        path.append(Stop(here.squares, damping, here.c, alpha))
         yield Reached(alpha, here, tuple(path))
         small = small + 1 if fall < FALL_ENDS else 0
         if small >= 3 or here.squares == 0.0:
             return
-
-
-def _stop(here: Projected, alpha: Array, damping: float) -> Stop:
-    return Stop(here.squares, damping, np.concatenate([here.c, alpha]))
 
 
 def _inside(problem: Separable, alpha: Array) -> Array:

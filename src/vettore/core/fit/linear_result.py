@@ -75,7 +75,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=fit.sum_of_squares,
-        total_sum_of_squares=total,
+        total=lambda: total,
         r_squared_against="mean" if fit.has_constant else "zero",
         residual_sd=scatter,
         covariance=covariance,

@@ -150,7 +150,7 @@ def fit_many(
     with np.errstate(all="ignore"):
         variance = np.where(freedom > 0, best.squares / np.maximum(freedom, 1), np.nan)
         errors = np.sqrt(best.unit_variance * variance[:, None])
-    order = [model.free.index(name) for name in read.coefficients if name in model.free]
+    order = list(model.order)
     return ManyFits(
         formula,
         tuple(model.free[i] for i in order),

@@ -42,7 +42,8 @@ def nonlinear_result(
     """Return the full result."""
     read, answer, forgiven = model.formula, solved.answer, solved.forgiven
     values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
-    n, freedom = len(rows.y), len(rows.y) - int(answer.free.sum())
+    free = answer.free.tolist()
+    n, freedom = len(rows.y), len(rows.y) - sum(free)
     residuals = answer.residual
     if forgiven is not None:
         residuals = problem.joint(answer.alpha, answer.c)[0]
@@ -50,13 +51,12 @@ def nonlinear_result(
     if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
         raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
     scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
-    order = [model.free.index(name) for name in read.coefficients if name in model.free]
-    known = [i for i in order if answer.free[i]]
-    at_limit = tuple(model.free[i] for i in order if not answer.free[i])
+    known = [i for i in model.order if free[i]]
+    at_limit = tuple(model.free[i] for i in model.order if not free[i])
     covariance = None
     if variance is not None and not answer.singular:
         # R⁻¹ has lines for the free coefficients only.
-        root = answer.inverse_root[[int(answer.free[:i].sum()) for i in known] if at_limit else known]
+        root = answer.inverse_root[[sum(free[:i]) for i in known] if at_limit else known]
         covariance = root @ root.T * variance
         if forgiven is not None:
             covariance = _robust_covariance(problem, answer, variance, known)
@@ -71,7 +71,7 @@ def nonlinear_result(
         span = (float(x.min()), float(x.max()))
         everything = {**values, **asked.held}
         curve = FormulaCurve(read.right, read.data[0], everything, names, covariance, span, scatter, max(freedom, 0))
-    downs = () if forgiven is None else np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1
+    downs = [] if forgiven is None else (np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1).tolist()
     return FitResult(
         coefficients=_coefficients(model, values, asked, names, at_limit, covariance, freedom),
         given_curve=curve,
@@ -83,7 +83,7 @@ def nonlinear_result(
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
-        total_sum_of_squares=total_squares(rows, constant, exact=False),
+        total=lambda: total_squares(rows, constant, exact=False),
         r_squared_against="mean" if constant else "zero",
         residual_sd=scatter,
         covariance=covariance,
@@ -99,7 +99,7 @@ def nonlinear_result(
         starts_tried=solved.told.tried,
         has_constant=constant,
         loss=asked.loss,
-        weighted_down=tuple(int(row) for row in downs),
+        weighted_down=tuple(downs),
         alternatives=solved.told.others,
         gradient=answer.gradient,
         stops=solved.path,

@@ -54,10 +54,10 @@ def column_sizes(root: Array) -> Array:
 def told_apart(root: Array, share: float) -> bool:
     """Whether every column of R reaches out of those before it by more than a share of its length.
 
-    R is small: plain numbers are looked at in a fraction of the time of arrays.
+    R is finite, and small: plain numbers are looked at in a fraction of the time of arrays.
     """
-    columns = root.T.tolist()
-    return all(abs(column[j]) > share * math.hypot(*column[: j + 1]) for j, column in enumerate(columns))
+    shares = [abs(column[j]) / (math.hypot(*column[: j + 1]) or 1.0) for j, column in enumerate(root.T.tolist())]
+    return min(shares, default=1.0) > share
 
 
 def solve_upper(root: Array, right: Array) -> Array:

@@ -7,7 +7,7 @@ is I; the true one comes by central differences of the gradient −Qᵀr. A step
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -24,9 +24,12 @@ MOST_STEPS = 30
 # ... and at which nothing is left to gain: a coefficient is then off by this share of its standard error. Where
 # residuals are small beside y, the rounding of y leaves more.
 GRADIENT_ENDS, ROUNDING_ENDS = 1e-12, 4e-16
-# What is tried in a step; a plain step must bring the gradient down by this factor to be kept.
-TRIES = (("plain", 1.0), ("newton", 1.0), ("newton", 0.5), ("newton", 0.1))
+# A step without the true Hessian must bring the gradient down by this factor to be kept.
 PLAIN_GAINS = 0.1
+# Parts of a Newton step that are tried.
+NEWTON_PARTS = (1.0, 0.5, 0.1)
+# How much longer than the plain step one corrected by the last may be.
+MOST_CORRECTED = 2.0
 # R with a smaller diagonal than this share of its largest says that coefficients cannot be told apart.
 SINGULAR = 1e-13
 ROUNDING = 8 * np.finfo(np.float64).eps
@@ -50,7 +53,10 @@ class Polished:
 
 
 class _Point(NamedTuple):
-    """Where the polish stands: R⁻¹, the gradient Qᵀr, and what they were taken from, if that is at hand."""
+    """Where the polish stands: R⁻¹, the gradient Qᵀr, and what they were taken from, if that is at hand.
+
+    ``moved`` is the step in u that led here, ``before`` the gradient that it started from.
+    """
 
     theta: Array
     squares: float
@@ -59,6 +65,8 @@ class _Point(NamedTuple):
     singular: bool
     residual: Array | None = None
     rows: Array | None = None
+    moved: Array | None = None
+    before: Array | None = None
 
     @property
     def size(self) -> float:
@@ -138,22 +146,50 @@ def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) 
 
 def _step(state: State, y_size: float, here: _Point) -> _Point | None:
     """Return a better point, or None."""
-    newton = None
     # A residual is known to the rounding of y, not of itself.
     level = here.squares * (1 + 1e-12) + 2 * ROUNDING * y_size * math.sqrt(here.squares)
-    for kind, shrink in TRIES:
-        # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
-        if kind == "newton" and newton is None:
-            newton = _newton(state, here)
-        way = here.gradient if newton is None else newton
-        theta = here.theta + shrink * (here.inverse @ way)
+    for way, gains in _ways(state, here):
+        theta = here.theta + here.inverse @ way
         residual, rows = state(theta)
         if not float(residual @ residual) <= level:
             continue
         there = _point(theta, residual, rows)
-        if not there.singular and there.size < here.size * (PLAIN_GAINS if kind == "plain" else 1.0):
-            return there
+        if not there.singular and there.size < here.size * gains:
+            if here.residual is None:
+                # The search's own gradient has no part along Φ: it tells little of the Hessian.
+                return there
+            # Rows of R may have turned their signs.
+            signs = np.sign(there.inverse.diagonal() * here.inverse.diagonal())
+            return there._replace(moved=signs * way, before=signs * here.gradient)
     return None
+
+
+def _ways(state: State, here: _Point) -> Iterator[tuple[Array, float]]:
+    """Yield steps in u with what each must bring the gradient down to, the cheapest first."""
+    corrected = _corrected(here)
+    if corrected is not None:
+        yield corrected, PLAIN_GAINS
+    # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
+    yield here.gradient, PLAIN_GAINS
+    newton = _newton(state, here)
+    for part in NEWTON_PARTS:
+        yield part * newton, 1.0
+
+
+def _corrected(here: _Point) -> Array | None:
+    """Return the plain step corrected by what the last one left over, or None.
+
+    The last step s brought the gradient down by H s; the nearest I + vvᵀ/(vᵀs) that tells this of H has
+    v = H s − s (symmetric rank one, Broyden 1967).
+    """
+    if here.moved is None or here.before is None:
+        return None
+    v = here.before - here.gradient - here.moved
+    bottom = float(v @ here.moved) + float(v @ v)
+    if bottom == 0.0:
+        return None
+    step: Array = here.gradient - v * (float(v @ here.gradient) / bottom)
+    return step if _length(step) <= MOST_CORRECTED * here.size else None
 
 
 def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:

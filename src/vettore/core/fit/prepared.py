@@ -42,6 +42,11 @@ class Prepared:
         """The coefficients that are fitted: linear ones first."""
         return (*self.parts.linear, *self.parts.nonlinear)
 
+    @cached_property
+    def order(self) -> tuple[int, ...]:
+        """Their places in the order of the formula."""
+        return tuple(self.free.index(name) for name in self.formula.coefficients if name in self.free)
+
 
 def prepared(
     text: str, columns: Iterable[str], held: Collection[str] = (), limited: Collection[str] = ()

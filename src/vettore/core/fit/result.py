@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
@@ -48,11 +48,12 @@ class Alternative:
 
 
 class Stop(NamedTuple):
-    """One accepted point of a search: sum of squares, damping, and all coefficients (c first, then α)."""
+    """One accepted point of a search: sum of squares, damping, and the linear and the nonlinear coefficients."""
 
     squares: float
     damping: float
-    values: Array
+    c: Array
+    alpha: Array
 
 
 @dataclass(frozen=True)
@@ -70,8 +71,9 @@ class FitResult:
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
     ``r_squared`` compares with the mean when the model contains a constant, otherwise with zero
-    (``r_squared_against``), and is None when y does not vary. Sums of squares carry the weights of the rows, not those
-    of a robust ``loss``; ``weighted_down`` names the rows that the loss weighs less than half, counted from 1.
+    (``r_squared_against``), and is None when y does not vary; ``total`` works out the sum of squares that it rests on.
+    Sums of squares carry the weights of the rows, not those of a robust ``loss``; ``weighted_down`` names the rows
+    that the loss weighs less than half, counted from 1.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
     deviations as far as weights tell them. ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there
     for the coefficients ``searched_for``.
@@ -87,7 +89,7 @@ class FitResult:
     n: int
     degrees_of_freedom: int
     sum_of_squares: float
-    total_sum_of_squares: float
+    total: Callable[[], float]
     r_squared_against: str
     residual_sd: float | None
     covariance: Array | None
@@ -120,6 +122,11 @@ class FitResult:
         return self.given_curve
 
     @cached_property
+    def total_sum_of_squares(self) -> float:
+        """The sum of squares of y about its mean, or about zero (``r_squared_against``)."""
+        return self.total()
+
+    @cached_property
     def correlation(self) -> Array | None:
         """The correlations of the coefficients in ``fitted_names``; None where they cannot be known."""
         if self.covariance is None:
@@ -133,7 +140,11 @@ class FitResult:
     def path(self) -> tuple[Iteration, ...]:
         """The iterations, from the start to where the search ended."""
         return tuple(
-            Iteration(stop.squares, stop.damping, dict(zip(self.searched_for, stop.values.tolist(), strict=True)))
+            Iteration(
+                stop.squares,
+                stop.damping,
+                dict(zip(self.searched_for, [*stop.c.tolist(), *stop.alpha.tolist()], strict=True)),
+            )
             for stop in self.stops
         )
 

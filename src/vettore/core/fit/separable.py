@@ -62,9 +62,16 @@ class Separable:
         self.y = y if root_weights is None else y * root_weights
         self.n = len(y)
         self.limits = dict(limits or {})
-        wide = (-np.inf, np.inf)
-        self.low = np.array([self.limits.get(name, wide)[0] for name in self.parts.nonlinear])
-        self.high = np.array([self.limits.get(name, wide)[1] for name in self.parts.nonlinear])
+
+    @cached_property
+    def low(self) -> Array:
+        """The lower limits of α."""
+        return np.array([self.limits.get(name, (-np.inf, np.inf))[0] for name in self.parts.nonlinear])
+
+    @cached_property
+    def high(self) -> Array:
+        """The upper limits of α."""
+        return np.array([self.limits.get(name, (-np.inf, np.inf))[1] for name in self.parts.nonlinear])
 
     @property
     def plain_y(self) -> Array:
