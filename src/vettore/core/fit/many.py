@@ -7,12 +7,12 @@ converge from any of them is searched for on its own.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import overload
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values, finite
+from vettore.core.arrays import Array, Mask, Rows, Values, as_values, finite
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import DEFAULT_SEED, Options, Told
 from vettore.core.fit.nonlinear import fit
@@ -27,6 +27,10 @@ from vettore.core.models.model import Model
 
 # Series on which a full search is made when there are no starts.
 SAMPLES = 3
+# Another start is tried on so many, and on those whose misfit is so many times the usual one.
+TRIED, DOUBTFUL = 500, 2.0
+# Sums of squares that differ by less are those of one answer.
+SAME = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,7 +148,7 @@ def fit_many(
     stack = Stack(model, columns, y_of, None if mask.all() else mask.astype(np.float64), held)
     best = stack.solve(starts[0])
     for other in starts[1:]:
-        best = _better(best, stack.solve(other))
+        _try_another(best, stack, other, np.maximum(counts - len(model.free), 1))
     _search_alone(best, formula, series, start, held, seed, model)
     freedom = np.maximum(counts - len(model.free), 0)
     with np.errstate(all="ignore"):
@@ -233,14 +237,33 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
     return {name: tables[name] for name in read.data}, y, mask
 
 
-def _better(one: Answers, other: Answers) -> Answers:
-    def value(answers: Answers) -> Array:
-        return np.where(answers.converged & np.isfinite(answers.squares), answers.squares, np.inf)
+def _try_another(best: Answers, stack: Stack, start: Array, freedom: Array) -> None:
+    """Put the better answers from another start in the place of those that are there.
 
-    first = value(one) <= value(other)
-    return Answers(
-        np.where(first[:, None], one.theta, other.theta),
-        np.where(first, one.squares, other.squares),
-        np.where(first[:, None], one.unit_variance, other.unit_variance),
-        np.where(first, one.converged, other.converged),
-    )
+    It is tried where the fit is bad or missing, and on some that are not; if it betters one of these, then on all.
+    """
+    with np.errstate(all="ignore"):
+        misfit = np.where(_usable(best), best.squares / freedom, np.inf)
+        doubtful = ~(misfit <= DOUBTFUL * np.median(misfit))
+    spread = np.zeros(len(misfit), dtype=np.bool_)
+    spread[:: max(len(spread) // TRIED, 1)] = True
+    if _put_better(best, stack, start, np.flatnonzero(spread & ~doubtful)):
+        _put_better(best, stack, start, np.flatnonzero(~spread | doubtful))
+    else:
+        _put_better(best, stack, start, np.flatnonzero(doubtful))
+
+
+def _put_better(best: Answers, stack: Stack, start: Array, chosen: Rows) -> bool:
+    """Solve some from another start, keep what is better, and tell whether anything was."""
+    if not len(chosen):
+        return False
+    other = stack.only(chosen).solve(start[chosen])
+    with np.errstate(all="ignore"):
+        better = _usable(other) & ~(_usable(best)[chosen] & (best.squares[chosen] <= other.squares * (1 + SAME)))
+    for one in fields(Answers):
+        getattr(best, one.name)[chosen[better]] = getattr(other, one.name)[better]
+    return bool(better.any())
+
+
+def _usable(answers: Answers) -> Mask:
+    return answers.converged & np.isfinite(answers.squares)

@@ -86,6 +86,12 @@ class Stack:
     ) -> None:
         self.model, self.columns, self.y, self.held, self.mask = model, columns, y, held, mask
 
+    def only(self, chosen: Rows) -> Stack:
+        """Return some of the problems."""
+        columns = {name: column if len(column) == 1 else column[chosen] for name, column in self.columns.items()}
+        mask = None if self.mask is None else self.mask[chosen]
+        return Stack(self.model, columns, self.y[chosen], mask, self.held)
+
     def solve(self, alpha: Array) -> Answers:
         """Search from nonlinear coefficients (fits, q)."""
         fits, rows = self.y.shape
