@@ -16,6 +16,9 @@ from vettore.core.fit.check_pictures import picture
 from vettore.core.fit.checks import Check, Kind, Verdict
 from vettore.study.derive import DerivedFit
 
+# Above and below the heading, as other sections have it.
+HEADING_ROOM = 6
+
 
 class Mark(QWidget):
     """A tick for good, a triangle for a look, a triangle with a stroke for bad."""
@@ -143,7 +146,9 @@ class CheckList(QWidget):
         ordered = sorted(found, key=lambda one: (order.index(one.verdict), list(Kind).index(one.kind)))
         self.sentences = [one.sentence for one in ordered]
         self._box.addWidget(rule())
+        self._box.addSpacing(HEADING_ROOM)
         self._box.addWidget(section("Checks"))
+        self._box.addSpacing(HEADING_ROOM)
         self.rows = [CheckRow(one, fit, self._session, self._without) for one in ordered]
         for row in self.rows:
             self._box.addWidget(row)

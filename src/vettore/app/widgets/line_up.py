@@ -7,7 +7,7 @@ from typing import TypeAlias
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
 from vettore.app.stage.items import polygon
@@ -75,7 +75,7 @@ class Thumbnail(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(90, 94)
+        return QSize(90, 106)
 
     def contextMenuEvent(self, event) -> None:
         if not self.can_pin:
@@ -121,9 +121,8 @@ class Thumbnail(QAbstractButton):
         font = sans(11, sans().weight().Medium)
         painter.setFont(font)
         painter.setPen(colour("ink" if self.isEnabled() else "muted"))
-        title = QRectF(8, card.bottom() - 35, card.width() - 14, 16)
-        shown = QFontMetricsF(font).elidedText(self.text(), Qt.TextElideMode.ElideRight, title.width())
-        painter.drawText(title, Qt.AlignmentFlag.AlignVCenter, shown)
+        title = QRectF(8, card.bottom() - 49, card.width() - 12, 30)
+        painter.drawText(title, Qt.AlignmentFlag.AlignBottom, _in_two_lines(self.text(), font, title.width()))
         foot = QRectF(8, card.bottom() - 19, card.width() - 14, 15)
         painter.setFont(sans(10.5))
         painter.setPen(colour("muted"))
@@ -159,7 +158,7 @@ class Thumbnail(QAbstractButton):
         picture.fill(Qt.GlobalColor.transparent)
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_model(painter, QRectF(5, 5, size.width() - 10, size.height() - 40))
+        self._draw_model(painter, QRectF(5, 5, size.width() - 10, size.height() - 52))
         painter.end()
         self._pictures[look] = (self.candidate.curve, picture)
         return picture
@@ -189,6 +188,19 @@ class Thumbnail(QAbstractButton):
             known = np.isfinite(values)
             if known.any():
                 painter.drawPolyline(pixels(line[known], values[known]))
+
+
+def _in_two_lines(text: str, font: QFont, width: float) -> str:
+    """Return a name on one line, or broken between words onto two, the second of which gives way at its end."""
+    metrics = QFontMetricsF(font)
+    if metrics.horizontalAdvance(text) <= width:
+        return text
+    words = text.split(" ")
+    first = words.pop(0)
+    while words and metrics.horizontalAdvance(f"{first} {words[0]}") <= width:
+        first += f" {words.pop(0)}"
+    rest = metrics.elidedText(" ".join(words), Qt.TextElideMode.ElideRight, width)
+    return "\n".join(part for part in (metrics.elidedText(first, Qt.TextElideMode.ElideRight, width), rest) if part)
 
 
 def _corner(width: float) -> QRectF:

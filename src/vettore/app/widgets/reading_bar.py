@@ -28,7 +28,7 @@ MORE = {
 NAMES = {Asked.AREA: "area", Asked.SLOPE: "slope", Asked.VALUE: "value", Asked.WHERE: "place", Asked.TURNS: ""}
 
 
-QUESTION, FIELD, WIDE_FIELD = 112, 96, 260
+QUESTION, MOST_QUESTION, FIELD, WIDE_FIELD = 112, 200, 96, 260
 
 
 class ReadingBar(QWidget):
@@ -114,6 +114,10 @@ class ReadingBar(QWidget):
                 question.setText(words)
                 self.fields[asked].setAccessibleName(spoken)
                 self.fields[asked].setPlaceholderText(unit)
+            # All three lines begin as wide as the longest needs, so that the fields stand under each other.
+            needed = max(self._questions[asked].sizeHint().width() for asked in (Asked.VALUE, Asked.WHERE))
+            for question in self._questions.values():
+                question.setFixedWidth(min(max(QUESTION, needed), MOST_QUESTION))
             self.fields[Asked.VALUE].setToolTip("One x, several, or a range: 0 … 60 every 5")
             self.fields[Asked.WHERE].setToolTip(
                 f"A level of {y_name}; several measured signals, as 4.1; 4.3; 4.2, are averaged"

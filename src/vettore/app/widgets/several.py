@@ -72,6 +72,8 @@ class SeveralView(QWidget):
         right = QVBoxLayout()
         self.table = ValueTable()
         shown = Column("Coefficients of every series", (0, 0, 0, 0))
+        # A model of many coefficients makes a wide table.
+        shown.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         shown.add(self.table)
         shown.column.addStretch()
         right.addWidget(shown, 1)
@@ -135,6 +137,8 @@ class SeveralView(QWidget):
         self._show_table(several, style)
         refused = [f"{row.name}: {row.refusal}" for row in several.rows if row.refusal]
         words = f"Each of {len(several.rows)} series alone."
+        if len(several.rows) == 1:
+            words = "One series so far. Tick others below, and the same model is fitted to them."
         if several.shared:
             listed = " and ".join(several.shared)
             scatter = style.number(several.residual_sd, 3)
@@ -143,7 +147,7 @@ class SeveralView(QWidget):
         self.words.setText("\n".join([words, *refused]))
         found = {one.id: one for one in self._session.study.series}
         pairs = [(row, found[row.series]) for row in several.rows if row.series in found and row.curve is not None]
-        self._show_multiples(pairs, style)
+        self._show_multiples(several, pairs, style)
         self._show_overlay(pairs)
 
     def _show_table(self, several: Several, style: NumberStyle) -> None:
@@ -165,7 +169,7 @@ class SeveralView(QWidget):
         copied = ["series", *(part for name in names for part in (name, f"standard error of {name}")), "residual s"]
         self.table.show_rows(headings, rows, full, copied)
 
-    def _show_multiples(self, pairs: list[tuple[SeveralRow, Series]], style: NumberStyle) -> None:
+    def _show_multiples(self, several: Several, pairs: list[tuple[SeveralRow, Series]], style: NumberStyle) -> None:
         """Show every series by itself with its curve."""
         clear(self._pictures)
         for place, (row, series) in enumerate(pairs):
@@ -173,7 +177,7 @@ class SeveralView(QWidget):
             if x is None or y is None:
                 continue
             used = series.in_use
-            note = "" if row.residual_sd is None else f"s = {style.number(row.residual_sd, 3)}"
+            note = _foot(row, several.shared, style)
             one = Thumbnail(Candidate(row.series, row.name, row.curve, note=note), (x[used], y[used]), style)
             one.setFixedHeight(TALL)
             one.clicked.connect(lambda _on=False, key=row.series: self._session.choose(key))
@@ -243,3 +247,11 @@ class SeveralView(QWidget):
         if count:
             self._session.do(f"fit {count} more series", study)
             self._session.say(f"{count} more series have this model now.")
+
+
+def _foot(row: SeveralRow, shared: tuple[str, ...], style: NumberStyle) -> str:
+    """Return what stands at the foot of a small picture: the scatter, or where that is common the series' own values."""
+    if row.residual_sd is not None:
+        return f"s = {style.number(row.residual_sd, 3)}"
+    own = [(name, one.value) for name, one in row.coefficients.items() if name not in shared]
+    return "   ".join(f"{name} = {style.number(value, 3)}" for name, value in own[:2])
