@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import importlib
 import signal
 import sys
 from pathlib import Path
@@ -12,6 +13,9 @@ from PySide6.QtWidgets import QApplication
 
 from vettore.app.style import dress
 from vettore.app.window import Window
+
+# Milliseconds after the start, when a file asked for has come in.
+WARM_AFTER = 1500
 
 
 def run(paths: list[Path], demo: bool = False) -> int:
@@ -49,3 +53,14 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
         )
     elif paths:
         window.open_paths(paths)
+    QTimer.singleShot(WARM_AFTER, window, lambda: window.session.background.run("warm", warm, _nothing, _nothing))
+
+
+def warm() -> None:
+    """Load what the first fit needs while the user looks at the data."""
+    for name in ("scipy.special", "scipy.linalg", "vettore.app.pages.fit"):
+        importlib.import_module(name)
+
+
+def _nothing(_told: object) -> None:
+    """What is loaded ahead, or fails to be, is loaded or told of when it is needed."""

@@ -33,14 +33,17 @@ class _Messenger(QObject):
 
 
 class _Task(QRunnable):
-    def __init__(self, key: str, number: int, job: Callable[[], Any], messenger: _Messenger) -> None:
+    def __init__(
+        self, key: str, number: int, job: Callable[[], Any], messenger: _Messenger, wanted: Callable[[], bool]
+    ) -> None:
         super().__init__()
-        self._parts = (key, number, job, messenger)
+        self._parts = (key, number, job, messenger, wanted)
 
     def run(self) -> None:
-        key, number, job, messenger = self._parts
+        key, number, job, messenger, wanted = self._parts
         try:
-            result, sentence = job(), ""
+            # What was asked anew while it waited need not be done.
+            result, sentence = job() if wanted() else None, ""
         except VettoreError as error:
             result, sentence = None, str(error)
         except Exception as error:  # a fault of ours must not end the program or vanish
@@ -70,8 +73,9 @@ class Background(QObject):
         self._count += 1
         self._newest[key] = self._count
         self._waiting[key, self._count] = (done, failed)
-        pool = self._searches if key in SEARCHES else self._others
-        pool.start(_Task(key, self._count, job, self._messenger), priority)
+        number, pool = self._count, self._searches if key in SEARCHES else self._others
+        task = _Task(key, number, job, self._messenger, lambda: self._newest.get(key) == number)
+        pool.start(task, priority)
 
     def drop(self, key: str) -> None:
         """Forget what was asked under a key: its result will be void."""

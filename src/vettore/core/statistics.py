@@ -117,7 +117,8 @@ def relation(first: Values, second: Values) -> Relation:
     a, b = a[both], b[both]
     if len(a) < 2:
         return Relation(len(a), None, None, None)
-    return Relation(len(a), _covariance(a, b), _correlation(a, b), _correlation(ranks(a), ranks(b)))
+    by_mean, by_rank = _Together.of(a, b), _Together.of(ranks(a), ranks(b))
+    return Relation(len(a), by_mean.products / (len(a) - 1), by_mean.correlation, by_rank.correlation)
 
 
 def ranks(values: Array) -> Array:
@@ -127,15 +128,25 @@ def ranks(values: Array) -> Array:
     return (ends - (counts - 1) / 2)[which]
 
 
-def _covariance(a: Array, b: Array) -> float:
-    mean_a, _ = mean_and_squares(a)
-    mean_b, _ = mean_and_squares(b)
-    products = DoubleDouble(a - mean_a) * DoubleDouble(b - mean_b)
-    return float(products.sum().rounded()) / (len(a) - 1)
+@dataclass(frozen=True)
+class _Together:
+    """Sums of two columns about their means: of products, and of the squares of each."""
+
+    products: float
+    squares: tuple[float, float]
+
+    @classmethod
+    def of(cls, a: Array, b: Array) -> _Together:
+        (mean_a, squares_a), (mean_b, squares_b) = mean_and_squares(a), mean_and_squares(b)
+        return cls(_sum_of_products(a - mean_a, b - mean_b), (squares_a, squares_b))
+
+    @property
+    def correlation(self) -> float | None:
+        size = self.squares[0] * self.squares[1]
+        return float(np.clip(self.products / math.sqrt(size), -1.0, 1.0)) if size > 0 else None
 
 
-def _correlation(a: Array, b: Array) -> float | None:
-    squares = mean_and_squares(a)[1] * mean_and_squares(b)[1]
-    if squares <= 0:
-        return None
-    return float(np.clip(_covariance(a, b) * (len(a) - 1) / math.sqrt(squares), -1.0, 1.0))
+def _sum_of_products(a: Array, b: Array) -> float:
+    if len(a) > MOST_ROWS_EXACT:
+        return float(np.sum(a * b))
+    return float((DoubleDouble(a) * DoubleDouble(b)).sum().rounded())

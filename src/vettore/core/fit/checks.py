@@ -13,7 +13,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from vettore.core.arrays import Array, Rows
+from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import name_rows
 from vettore.core.fit.diagnostics import Diagnostics, diagnostics, weighted_residuals
@@ -167,9 +167,7 @@ def _outliers(told: Diagnostics, result: FitResult, named: Array, style: NumberS
     size = np.where(np.isfinite(told.studentised), np.abs(told.studentised), np.inf)
     size = np.where(np.isnan(told.studentised), 0.0, size)
     freedom = result.degrees_of_freedom - 1
-    far = [
-        int(i) for i in np.argsort(-size) if size[i] >= FAR and t_two_sided(float(size[i]), freedom) * result.n < LOOK
-    ]
+    far = [i for i in _largest_first(size, size >= FAR) if t_two_sided(float(size[i]), freedom) * result.n < LOOK]
     largest = float(size.max())
     figure = f"largest studentised residual {style.number(min(largest, 1e6), 2)}"
     if not far:
@@ -182,9 +180,16 @@ def _outliers(told: Diagnostics, result: FitResult, named: Array, style: NumberS
     return Check(Kind.OUTLIERS, Verdict.BAD if p < BAD else Verdict.LOOK, words, figure, tuple(far))
 
 
+def _largest_first(values: Array, chosen: Mask) -> list[int]:
+    """Return the places of the chosen values, from the largest."""
+    places = np.flatnonzero(chosen)
+    found: list[int] = places[np.argsort(-values[places], kind="stable")].tolist()
+    return found
+
+
 def _influence(told: Diagnostics, named: Array, style: NumberStyle) -> Check:
     cook = np.where(np.isnan(told.cook), np.inf, told.cook)
-    strong = [int(i) for i in np.argsort(-cook) if cook[i] > COOK_LOOK]
+    strong = _largest_first(cook, cook > COOK_LOOK)
     top = float(cook.max())
     figure = (
         f"largest Cook's distance {style.number(top, 2)}" if math.isfinite(top) else "one row has a leverage of 1"
