@@ -152,22 +152,23 @@ class Tray(QWidget):
         def work() -> list[str]:
             refused = []
             for one in unknown:
+                if search.stopped:
+                    break
                 try:
                     derive_fit(study, one, lambda _round, _squares: search.stopped)
                 except VettoreError:
                     refused.append(one)
-                if search.stopped:
-                    break
             return refused
 
-        if not search.stopped:
-            self._session.background.run("tray", work, self._found, lambda _sentence: None)
+        def found(refused: list[str]) -> None:
+            # What cannot be fitted, or was given up, is not tried again until the study changes.
+            if not search.stopped:
+                self._refused = refused
+                self.rebuild()
+                self._refused = []
 
-    def _found(self, refused: list[str]) -> None:
-        """Show what was found; what cannot be fitted is not tried again until the study changes."""
-        self._refused = refused
-        self.rebuild()
-        self._refused = []
+        if not search.stopped:
+            self._session.background.run("tray", work, found, lambda _sentence: None)
 
     def _add(self, series: str, curve: str, entry: TrayEntry) -> None:
         entry.clicked.connect(lambda _checked=False: self._session.choose(series, curve))
