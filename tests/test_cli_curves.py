@@ -110,3 +110,19 @@ def test_own_models_come_from_a_library(run, tmp_path):
     refused = run("fit", table, "--model", "tight", "--library", library)
     assert refused[0] == 2
     assert "leaky-jar" in refused[2]
+
+
+def test_a_formula_over_a_column_of_text_or_a_file_that_is_gone_is_refused_in_a_sentence(run, tmp_path):
+    """The cell that is no number is named; so is the folder in which there is no such file."""
+    table = tmp_path / "words.csv"
+    table.write_text("time,level\n1,low\n2,3\n3,high\n4,none\n5,low\n")
+    code, _, complaint = run("fit", table, "--formula", "level = a + b*time")
+    assert code == 2
+    assert "level holds text, as “low”" in complaint
+    code, _, complaint = run("fit", tmp_path / "gone.csv")
+    assert code == 2
+    assert f"“gone.csv” is not in {tmp_path}" in complaint
+    code, out, _ = run("fit", CHAMBER, "--formula", "oxygen = A*exp(-k*time) + C", "--limit", "k=0.1..")
+    assert code == 0
+    assert "k stands at a limit: the data would have it beyond.\n" in out + "\n"
+    assert "()" not in out

@@ -254,8 +254,15 @@ def _limits(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]
 
 def _fit_formula(table, formula: str, wanted: dict[str, Any], sigma_name: str | None, file: Path):
     from vettore.core import fit as fit_formula
+    from vettore.core.formula.formula import read_formula
+    from vettore.core.rounding import read_number
 
     columns = {column.name: column.values for column in table.columns if column.texts is None}
+    read = read_formula(formula, [column.name for column in table.columns])
+    for column in table.columns:
+        if column.texts is not None and column.name in (read.response, *read.data):
+            sample = next((text for text in column.texts if text.strip() and read_number(text) is None), "")
+            raise DataError(f"{column.name} holds text, as “{sample}”, so no formula can be fitted to it.")
     sigma = None
     if sigma_name is not None:
         names = list(columns)
@@ -284,7 +291,8 @@ def _result_text(result) -> str:
     if result.weighted_down:
         rows = name_rows(result.weighted_down)
         lines.append(f"{rows.capitalize()} weigh less than half under the {result.loss} loss.")
-    lines += [f"{one.verdict.value:5} {one.sentence} ({one.figure})" for one in checks(result)]
+    for one in checks(result):
+        lines.append(f"{one.verdict.value:5} {one.sentence}" + (f" ({one.figure})" if one.figure else ""))
     return "\n".join(lines)
 
 

@@ -28,7 +28,8 @@ def read_bytes(path: Path) -> bytes:
             raise FileError(f"“{path.name}” is a folder. Choose a file in it.")
         return path.read_bytes()
     except FileNotFoundError:
-        raise FileError(f"“{path.name}” is not in {path.parent} (any more). Check the name or the place.") from None
+        place = path.absolute().parent
+        raise FileError(f"“{path.name}” is not in {place} (any more). Check the name or the place.") from None
     except PermissionError:
         raise FileError(
             f"“{path.name}” may not be read by you. Ask its owner, or copy it to your own folder."

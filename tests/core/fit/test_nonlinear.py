@@ -196,3 +196,16 @@ def test_constant_y_and_one_x_are_results_or_sentences():
     single = core.fit("y = A*exp(-k*x)", {"x": np.full(6, 2.0), "y": [1, 1.1, 0.9, 1, 1.05, 0.95]})
     assert single.coefficients["k"].standard_error is None
     assert any("cannot be told apart" in warning for warning in single.warnings)
+
+
+def test_what_looks_like_a_slip_in_the_formula_is_said():
+    """A column's name misspelt, or no column on the right; short names and real coefficients are left alone."""
+    rng = np.random.default_rng(3)
+    time = np.linspace(0, 90, 30)
+    data = {"time": time, "oxygen": 6 * np.exp(-0.04 * time) + 2 + rng.normal(0, 0.1, 30)}
+    told = core.fit("oxygen = A*exp(-k*tiem) + C", data).warnings
+    assert told[0] == "tiem is no column and was fitted as a coefficient; the column time is spelt alike."
+    assert "A, k and tiem cannot be told apart" in told[1]
+    assert core.fit("oxygen = a + b", data).warnings[0].startswith("The right side names no column")
+    for formula in ("oxygen = A*exp(-k*time) + C", "oxygen = c", "oxygen = rate*time + level"):
+        assert core.fit(formula, data).warnings == ()

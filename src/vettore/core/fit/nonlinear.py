@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from vettore.core.fit.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fit.limits import Limits, check_limits
 from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fit.polish import CONVERGED, polish
-from vettore.core.fit.prepared import prepared, read_once
+from vettore.core.fit.prepared import misread, prepared, read_once
 from vettore.core.fit.result import Alternative, FitResult
 from vettore.core.fit.robust import check_loss, forgive
 from vettore.core.fit.rows import Rows
@@ -81,11 +82,13 @@ def fit(
     if unknown:
         raise DataError(f"A start is given for {unknown[0]}, which is no coefficient of {read}.")
     asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    result = None
     if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
-        solved = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
-        if _inside(solved, bounds):
-            return solved
-    return _fit(text, data, sigma, weights, asked)
+        result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
+    if result is None or not _inside(result, bounds):
+        result = _fit(text, data, sigma, weights, asked)
+    notes = misread(text, frozenset(data))
+    return replace(result, warnings=(*notes, *result.warnings)) if notes else result
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:

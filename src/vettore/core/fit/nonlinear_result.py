@@ -151,14 +151,15 @@ def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable)
     size = np.linalg.norm(jacobian, axis=0)
     still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]
     if still:
-        listed = " and ".join(still)
-        return (
-            f"{listed} {'has' if len(still) == 1 else 'have'} no effect on the curve, so no uncertainty can be known."
-        )
+        verb = "has" if len(still) == 1 else "have"
+        return f"{_listed(still)} {verb} no effect on the curve, so no uncertainty can be known."
     flat = np.linalg.svd(jacobian / size, full_matrices=False)[2][-1]
     part = [name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART]
-    listed = f"{', '.join(part[:-1])} and {part[-1]}" if len(part) > 1 else part[0]
-    return f"{listed} cannot be told apart here, so no uncertainty can be known."
+    return f"{_listed(part)} cannot be told apart here, so no uncertainty can be known."
+
+
+def _listed(names: list[str]) -> str:
+    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0]
 
 
 def _message(converged: bool, answer: Polished, told: Told) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from difflib import get_close_matches
 from functools import cached_property, lru_cache
 
 from vettore.core.formula.derivative import ZERO, derivative
@@ -15,6 +16,8 @@ from vettore.core.formula.write import to_text
 
 # Models kept ready: a line-up of thirty and what is being typed.
 MOST_KEPT = 128
+# Names of so many letters, and so like, may be the same word; shorter ones are alike by chance.
+SHORTEST, ALIKE = 4, 0.75
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +65,23 @@ def prepared(
 def read_once(text: str, columns: frozenset[str]) -> Formula:
     """Read a formula, or return it as read before. Raises FormulaError."""
     return read_formula(text, columns)
+
+
+@lru_cache(MOST_KEPT)
+def misread(text: str, columns: frozenset[str]) -> tuple[str, ...]:
+    """Return what may be a slip in a formula that can be read: a column's name misspelt, or none of them on the right."""
+    read = read_once(text, columns)
+    unused = sorted(columns - {*read.data, read.response})
+    notes = []
+    for name in read.coefficients:
+        alike = get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
+        if alike:
+            notes.append(
+                f"{name} is no column and was fitted as a coefficient; the column {alike[0]} is spelt alike."
+            )
+    if not notes and not read.data and len(read.coefficients) > 1:
+        notes.append("The right side names no column, so the curve is the same in every row.")
+    return tuple(notes)
 
 
 @lru_cache(MOST_KEPT)
