@@ -132,6 +132,38 @@ def test_smoothing_is_chosen_by_the_data_or_by_hand(on_page, qtbot, settled):
     assert page.curve.swing >= 0
 
 
+def test_what_lies_beyond_the_points_is_asked_for_drawn_read_and_saved(on_page, qtbot, settled, tmp_path):
+    """Nothing at first; then the end value, chosen by keys, is read as beyond, and saved."""
+    from vettore.files.study_file import open_study, save_study
+
+    page = on_page("Interpolate", "Pond")
+    session = page.session
+    page.choose("linear")
+    settled()
+    assert page.outside.currentText() == "nothing"
+    page.at.setText("50; 20")
+    qtbot.keyClick(page.at, ENTER)
+    settled()
+    assert session.study.interpolant_of(session.series.id).read_at == ()
+    page.outside.setFocus()
+    qtbot.keyClick(page.outside, Qt.Key.Key_Down)
+    page.outside.activated.emit(page.outside.currentIndex())
+    settled()
+    assert not page.curve.ends_at_span
+    assert float(page.curve(60.0)) == page.curve.y[-1]
+    qtbot.keyClick(page.at, ENTER)
+    settled()
+    assert [row[0] for row in page.values.texts] == ["50, beyond", "20"]
+    path = tmp_path / "pond.vettore"
+    save_study(session.study, path)
+    assert open_study(path).interpolants == session.study.interpolants
+    session.undo()
+    session.undo()
+    settled()
+    assert page.outside.currentText() == "nothing"
+    assert page.curve.ends_at_span
+
+
 def test_limits_are_dragged_the_floor_changed_and_the_area_kept(on_page, qtbot, settled):
     """The handles, the ladder, keeping, and undo."""
     page = on_page("Integrate", "Dye")

@@ -122,7 +122,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton[kind="choice"] {{ background: {t.plot_ground}; border: 1px solid {t.rule}; color: {t.ink};
         text-align: left; padding: 7px 10px; }}
     QPushButton[kind="choice"]:checked {{ border: 2px solid {t.accent}; padding: 6px 9px; }}
-    QPushButton[kind="choice"]:hover {{ background: {t.soft}; }}
+    QPushButton[kind="choice"]:disabled {{ background: transparent; color: {t.muted}; }}
+    QPushButton[kind="choice"]:hover:enabled {{ background: {t.soft}; }}
     QSlider::groove:horizontal {{ background: {t.rule}; height: 4px; border-radius: 2px; }}
     QSlider::handle:horizontal {{ background: {t.panel}; border: 1.5px solid {t.accent}; width: 13px; margin: -6px 0;
         border-radius: 4px; }}

@@ -25,7 +25,7 @@ from vettore.study.derive import (
     derive_fit,
     derived_quantities,
 )
-from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial
+from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial, readable
 from vettore.study.line_up import comparison_words
 from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
@@ -223,19 +223,20 @@ def _between(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ..
         return ()
     try:
         curve = derive_interpolant(series, recipe)
-        inside = [x for x in recipe.read_at if not curve.is_beyond(x)]
-        values, errors = curve(np.array(inside)), curve.standard_error(np.array(inside))
+        at = readable(curve, recipe.read_at)
+        values, errors = curve(np.array(at)), curve.standard_error(np.array(at))
     except DataError as error:
         return (Line("", str(error)),)
     (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
     return tuple(
         Line(
-            f"{y_name} at {x_name} = {style.short(x)} {x_unit} ({curve.method.name.lower()})",
+            f"{y_name} at {x_name} = {style.short(x)} {x_unit} ({curve.method.name.lower()}"
+            + (", beyond the points)" if curve.is_beyond(x) else ")"),
             style.pair(float(y), float(e), y_unit)
             if np.isfinite(e)
             else f"{style.number(float(y), 6)} {y_unit}".strip(),
         )
-        for x, y, e in zip(inside, values, errors, strict=True)
+        for x, y, e in zip(at, values, errors, strict=True)
     )
 
 

@@ -35,7 +35,20 @@ def points_in_use(series: Series) -> tuple[Array, Array, Array | None]:
 def derive_interpolant(series: Series, recipe: InterpolantRecipe) -> Interpolant:
     """Return the curve through the points of a series. Raises DataError."""
     x, y, sigma = points_in_use(series)
-    return interpolate(x, y, recipe.method, sigma if recipe.use_errors else None, recipe.end_slopes, recipe.penalty)
+    return interpolate(
+        x,
+        y,
+        recipe.method,
+        sigma if recipe.use_errors else None,
+        recipe.end_slopes,
+        recipe.penalty,
+        recipe.outside,
+    )
+
+
+def readable(curve: Interpolant, at: Sequence[float]) -> list[float]:
+    """Return those of some x at which a curve through points has a value."""
+    return [x for x in at if not (curve.ends_at_span and curve.is_beyond(x))]
 
 
 def area_unit(series: Series) -> str:
@@ -81,7 +94,7 @@ def filled(series: Series, curve: Interpolant, at: Array) -> Table:
     """Return the values of a curve at x as a table of its own, which says where it came from. Raises DataError."""
     low, high = curve.span
     inside = (at >= low) & (at <= high)
-    if not inside.all():
+    if curve.ends_at_span and not inside.all():
         raise DataError(
             f"{int((~inside).sum())} of the {len(at)} x lie outside the points, {low:g} to {high:g}; nothing is known there."
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vettore.core.interpolate.interpolant import Outside
 from vettore.core.models.catalogue import CATALOGUE
 
 DEGREE_NAMES = ("Constant", "Straight line", "Quadratic", "Cubic", "Quartic", "Quintic")
@@ -53,7 +54,10 @@ class FitRecipe:
 
 @dataclass(frozen=True)
 class InterpolantRecipe:
-    """The curve through the points of a series: its method, what that needs, and the x at which it is read."""
+    """The curve through the points of a series: its method, what that needs, and the x at which it is read.
+
+    ``outside`` says what lies beyond the points, see core.interpolate.
+    """
 
     series: str
     method: str = "monotone"
@@ -61,6 +65,7 @@ class InterpolantRecipe:
     end_slopes: tuple[float, float] = (0.0, 0.0)
     use_errors: bool = False
     read_at: tuple[float, ...] = ()
+    outside: Outside = "refuse"
 
 
 @dataclass(frozen=True)

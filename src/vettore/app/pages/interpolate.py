@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QSlider,
@@ -29,13 +30,13 @@ from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, 
 from vettore.app.widgets.value_table import ValueTable
 from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.interpolate.interpolant import Interpolant
+from vettore.core.interpolate.interpolant import Interpolant, Outside
 from vettore.core.interpolate.methods import METHODS
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps
 from vettore.study import edits_of_curves
-from vettore.study.derive_curves import derive_interpolant
+from vettore.study.derive_curves import derive_interpolant, readable
 from vettore.study.following import add_filling
 from vettore.study.recipes import InterpolantRecipe
 from vettore.study.series import Role, Series
@@ -45,6 +46,13 @@ SLIDER, DECADES = 200, 5.0
 # A gap is named when it is so many times the usual distance between points.
 GAP = 3.0
 MOST_READ = 200
+# What may lie beyond the points, in the order offered.
+BEYOND: dict[Outside, str] = {
+    "refuse": "nothing",
+    "constant": "the end value",
+    "linear": "straight on",
+    "continue": "the last piece",
+}
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,9 +125,17 @@ class InterpolatePage(Page):
             field.setFixedWidth(50)
             field.returnPressed.connect(self._take_ends)
             line.addWidget(field)
-        box.addWidget(self.smooth)
-        box.addWidget(self.ends)
-        box.addWidget(self.use_errors)
+        self.outside = QComboBox()
+        self.outside.addItems(list(BEYOND.values()))
+        self.outside.setAccessibleName("What lies beyond the points")
+        self.outside.activated.connect(self._go_beyond)
+        beyond = QWidget()
+        line = QHBoxLayout(beyond)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(label("beyond", "label"))
+        line.addWidget(self.outside, 1)
+        for widget in (self.smooth, self.ends, self.use_errors, beyond):
+            box.addWidget(widget)
 
     def _build_stage(self, open_file: Callable[[], object]) -> None:
         self.plot = Plot()
@@ -172,6 +188,7 @@ class InterpolatePage(Page):
         recipe = self.session.study.interpolant_of(series.id)
         self.use_errors.setVisible(series.sigma is not None)
         self.use_errors.setChecked(recipe.use_errors)
+        self.outside.setCurrentIndex(list(BEYOND).index(recipe.outside))
         self.smooth.setVisible(recipe.method == "smoothing")
         self.ends.setVisible(recipe.method == "clamped")
         for field, slope in zip(self.end_slopes, recipe.end_slopes, strict=True):
@@ -245,6 +262,10 @@ class InterpolatePage(Page):
             return
         self._change("slopes at the ends", end_slopes=(slopes[0], slopes[1]))
 
+    def _go_beyond(self, place: int) -> None:
+        chosen = list(BEYOND)[place]
+        self._change(f"beyond the points: {BEYOND[chosen]}", outside=chosen)
+
     def _turn_pin(self, key: str) -> None:
         """Draw a method beside the chosen one, or no longer."""
         if key in self.pinned:
@@ -286,7 +307,7 @@ class InterpolatePage(Page):
         self._change("smooth by cross-validation", penalty=None)
 
     def _read_clicked(self, x: float) -> None:
-        if self.curve is not None and not self.curve.is_beyond(x):
+        if self.curve is not None and readable(self.curve, [x]):
             self.at.setText(self.session.style.short(x, 4))
             self.read()
 
@@ -356,19 +377,18 @@ class InterpolatePage(Page):
             part.setVisible(bool(words))
 
     def _show_values(self, curve: Interpolant, series: Series) -> None:
-        at = self.session.study.interpolant_of(series.id).read_at
-        inside = np.array([x for x in at if not curve.is_beyond(x)])
-        self._values_title.setVisible(bool(len(inside)))
+        at = np.array(readable(curve, self.session.study.interpolant_of(series.id).read_at))
+        self._values_title.setVisible(bool(len(at)))
         style = self.session.style
         (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
-        values, errors = (curve(inside), curve.standard_error(inside)) if len(inside) else (inside, inside)
+        values, errors = (curve(at), curve.standard_error(at)) if len(at) else (at, at)
         rows, flags = [], []
-        for x, y, error in zip(inside.tolist(), values.tolist(), errors.tolist(), strict=True):
+        for x, y, error in zip(at.tolist(), values.tolist(), errors.tolist(), strict=True):
             text = style.pair(y, error) if math.isfinite(error) else style.number(y, 6)
-            rows.append((style.short(x), text))
+            rows.append((f"{style.short(x)}, beyond" if curve.is_beyond(x) else style.short(x), text))
             flags.append((x, y, f"{text} {y_unit}".strip(), True))
         self.values.show_rows(
-            (_named(x_name, x_unit), _named(y_name, y_unit)), rows, list(zip(inside, values, strict=True))
+            (_named(x_name, x_unit), _named(y_name, y_unit)), rows, list(zip(at, values, strict=True))
         )
         self.plot.pennants.set_flags(flags[:12])
 
@@ -382,7 +402,8 @@ class InterpolatePage(Page):
         self.doubts.show_pairs([])
 
     def _offer(self, series: Series, recipe: InterpolantRecipe) -> None:
-        key = (series.key, series.columns, series.set_aside, recipe.use_errors, series.error_of_y, recipe.end_slopes)
+        chosen = (recipe.use_errors, recipe.end_slopes, recipe.outside)
+        key = (series.key, series.columns, series.set_aside, series.error_of_y, *chosen)
         if key == self._offered:
             self.methods.mark(recipe.method)
             return

@@ -4,57 +4,41 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from vettore.app.pages.page import Page
+from vettore.app.pages.polynomial_shelf import ShelfHands, Shelved
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.stage.root_items import RootGrip, Turns
 from vettore.app.strip.polynomial import PolynomialStrip
-from vettore.app.widgets.parts import Column, Invitation, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial, Turn
 from vettore.core.polynomial_roots import Root
-from vettore.core.rounding import NumberStyle, read_number
-from vettore.core.typed import complex_in, numbers_in
+from vettore.core.polynomial_words import polynomial_text, roots_in_words
+from vettore.core.rounding import NumberStyle
+from vettore.core.typed import numbers_in
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
-from vettore.study.recipes import PolynomialRecipe
 
 LETTERS = "pqrstuvw"
-HIGHEST_OF_FORMULA = 60
 
 
-@dataclass(frozen=True, eq=False)
-class Shelved:
-    """A polynomial of the shelf, worked out."""
-
-    recipe: PolynomialRecipe
-    letter: str
-    polynomial: Polynomial
-
-
-class PolynomialPage(Page):
+class PolynomialPage(ShelfHands, Page):
     """Polynomials as things: entered, drawn, taken apart, and put together."""
 
     name = "Polynomial"
@@ -70,78 +54,6 @@ class PolynomialPage(Page):
         self._build_choices()
         self._build_stage()
         self._build_findings()
-
-    def _build_choices(self) -> None:
-        self.choices = QWidget()
-        outer = QVBoxLayout(self.choices)
-        outer.setContentsMargins(10, 14, 6, 10)
-        outer.addWidget(section("Shelf"))
-        scroll = Column("Shelf", (0, 0, 6, 0))
-        self._shelf_holder = QWidget()
-        self._shelf = QVBoxLayout(self._shelf_holder)
-        self._shelf.setContentsMargins(0, 0, 0, 0)
-        self._shelf.setSpacing(5)
-        self.shelf_buttons: dict[str, QPushButton] = {}
-        scroll.add(self._shelf_holder)
-        scroll.column.addStretch()
-        outer.addWidget(scroll, 1)
-        outer.addWidget(section("New one"))
-        self.coefficients, self.roots, self.formula = QLineEdit(), QLineEdit(), QLineEdit()
-        self.descending = QCheckBox("highest power first")
-        self.descending.setChecked(True)
-        self.descending.toggled.connect(lambda _on: self.refresh())
-        self.coefficients.setPlaceholderText("coefficients: 1; 0; −2")
-        self.roots.setPlaceholderText("roots: 1; −2; 3+2i; 3−2i")
-        self.formula.setPlaceholderText("formula: (x − 1)^2*(x + 3)")
-        for field, words, action in (
-            (self.coefficients, "New polynomial by its coefficients", self.add_by_coefficients),
-            (self.roots, "New polynomial by its roots", self.add_by_roots),
-            (self.formula, "New polynomial by a formula", self.add_by_formula),
-        ):
-            field.setAccessibleName(words)
-            field.setToolTip(f"{words}; press Enter")
-            field.returnPressed.connect(action)
-            outer.addWidget(field)
-        outer.addWidget(self.descending)
-        self.from_fit = button("from the chosen fit", self.add_from_fit, "link", "Take the chosen curve, with its ±")
-        outer.addWidget(self.from_fit)
-        outer.addWidget(rule())
-        outer.addWidget(section("Make from two"))
-        pair = QHBoxLayout()
-        self.left, self.right = QComboBox(), QComboBox()
-        self.left.setAccessibleName("First polynomial")
-        self.right.setAccessibleName("Second polynomial")
-        for box in (self.left, self.right):
-            pair.addWidget(box)
-        outer.addLayout(pair)
-        grid = QGridLayout()
-        grid.setSpacing(5)
-        self.makers: dict[str, QPushButton] = {}
-        for place, (sign, tip) in enumerate(
-            (
-                ("+", "sum"),
-                ("−", "difference"),
-                ("×", "product: the convolution of coefficients"),
-                ("÷", "quotient and remainder"),
-                ("∘", "the second put into the first"),
-                ("gcd", "greatest common divisor"),
-            )
-        ):
-            one = button(sign, lambda sign=sign: self.make(sign), "choice", tip)
-            one.setAccessibleName(tip)
-            self.makers[sign] = one
-            grid.addWidget(one, place // 3, place % 3)
-        outer.addLayout(grid)
-        outer.addWidget(section("Make from the shown one"))
-        single = QHBoxLayout()
-        for words, tip, key in (("slope", "derivative", "slope"), ("area", "antiderivative from 0", "area")):
-            single.addWidget(button(words, lambda key=key: self.make_one(key), "choice", tip))
-        self.shift = QLineEdit()
-        self.shift.setPlaceholderText("x + …")
-        self.shift.setAccessibleName("Shift x by")
-        self.shift.returnPressed.connect(lambda: self.make_one("shift"))
-        single.addWidget(self.shift)
-        outer.addLayout(single)
 
     def _build_stage(self) -> None:
         self.strip = PolynomialStrip()
@@ -255,32 +167,6 @@ class PolynomialPage(Page):
             words.append("coefficients carry ± from the fit")
         return words
 
-    def _list_shelf(self, shelf: list[Shelved]) -> None:
-        clear(self._shelf)
-        self.shelf_buttons = {}
-        kept = [box.currentData() for box in (self.left, self.right)]
-        for box in (self.left, self.right):
-            box.clear()
-        for one in shelf:
-            words = f"{one.letter}   {one.recipe.name}\n      {one.recipe.made or f'degree {one.polynomial.degree}'}"
-            line = button(
-                words, lambda identity=one.recipe.id: self.choose(identity), "choice", "Show this polynomial"
-            )
-            line.setCheckable(True)
-            line.setChecked(one.recipe.id == self._chosen)
-            self.shelf_buttons[one.recipe.id] = line
-            self._shelf.addWidget(line)
-            for box in (self.left, self.right):
-                box.addItem(one.letter, one.recipe.id)
-        for place, (box, before) in enumerate(zip((self.left, self.right), kept, strict=True)):
-            found = box.findData(before)
-            box.setCurrentIndex(found if found >= 0 else min(place, box.count() - 1))
-        if self.left.currentIndex() == self.right.currentIndex() and len(shelf) > 1 and kept[0] == kept[1]:
-            self.right.setCurrentIndex(len(shelf) - 1)
-        for one_button in self.makers.values():
-            one_button.setEnabled(bool(shelf))
-        self._shelved = {one.recipe.id: one for one in shelf}
-
     def _show(self, one: Shelved) -> None:
         p, style = one.polynomial, self.session.style
         self.plot.dress(style)
@@ -305,7 +191,10 @@ class PolynomialPage(Page):
         )
         self._turn_title.setVisible(bool(turns))
         self.follows.show_pairs(
-            [("slope", _text(p.slope(), style)), ("area from 0", _text(p.antiderivative(), style))]
+            [
+                ("slope", polynomial_text(p.slope(), style)),
+                ("area from 0", polynomial_text(p.antiderivative(), style)),
+            ]
         )
         self._show_values()
         self.session.say("", "status")
@@ -379,7 +268,7 @@ class PolynomialPage(Page):
             rows.append((text + times, error, "0" if root.is_zero else style.number(root.residual, 2)))
             full.append((z.real, z.imag, float(root.multiplicity), root.residual))
         self.root_table.show_rows(("root", "±", f"{one.letter} there"), rows, full)
-        self.sentence.setText(_roots_in_words(one.polynomial, roots))
+        self.sentence.setText(roots_in_words(one.polynomial, roots))
         bad = [root for root in roots if root.ill_conditioned]
         words = ""
         if bad:
@@ -405,129 +294,9 @@ class PolynomialPage(Page):
 
     # What is done by hand.
 
-    def choose(self, identity: str) -> None:
-        """Show a polynomial of the shelf."""
-        self._chosen = identity
-        self.refresh()
-
     def evaluate(self) -> None:
         """Show the values at the x that were typed."""
         self._show_values()
-
-    def add_by_coefficients(self) -> None:
-        """Put a polynomial with the typed coefficients on the shelf."""
-
-        def make() -> Polynomial:
-            values = numbers_in(self.coefficients.text())
-            return Polynomial(values[::-1] if self.descending.isChecked() else values)
-
-        if self._try("by coefficients", make):
-            self.coefficients.clear()
-
-    def add_by_roots(self) -> None:
-        """Put a polynomial with the typed roots on the shelf."""
-        parts = [part for part in self.roots.text().replace(",", ";").split(";") if part.strip()]
-        if self._try("by its roots", lambda: Polynomial.from_roots([complex_in(part) for part in parts])):
-            self.roots.clear()
-
-    def add_by_formula(self) -> None:
-        """Put a formula that is a polynomial in x on the shelf."""
-        if self._try("by a formula", lambda: polynomial_of(self.formula.text())):
-            self.formula.clear()
-
-    def add_from_fit(self) -> None:
-        """Put the chosen fit on the shelf; it follows the fit."""
-        curve = self.session.curve
-        if curve is None or curve.formula:
-            self.session.say("Choose a polynomial on the Fit page first.", "bad")
-            return
-        made = PolynomialRecipe("", curve.name, (0.0,), curve.id)
-        try:
-            p = derive_polynomial(self.session.study, made)
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        self._add("from the fit, ± carried", p, curve.name, curve.id)
-
-    def make(self, sign: str) -> None:
-        """Make a polynomial from the two that are chosen."""
-        one, other = (self._shelved.get(box.currentData()) for box in (self.left, self.right))
-        if one is None or other is None:
-            return
-        p, q = one.polynomial, other.polynomial
-        name = f"{one.letter} {sign} {other.letter}" if sign != "gcd" else f"gcd({one.letter}, {other.letter})"
-        try:
-            if sign == "÷":
-                quotient, rest = divmod(p, q)
-                self._add(f"rest {_text(rest, self.session.style)}", quotient, name)
-                return
-            made = {
-                "+": lambda: p + q,
-                "−": lambda: p - q,
-                "×": lambda: p * q,
-                "∘": lambda: p.compose(q),
-                "gcd": lambda: p.common_divisor(q),
-            }[sign]()
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        self._add("", made, name)
-
-    def make_one(self, key: str) -> None:
-        """Make a polynomial from the shown one."""
-        if self.shown is None:
-            return
-        p, letter = self.shown.polynomial, self.shown.letter
-        if key == "slope":
-            self._add("", p.slope(), f"slope of {letter}")
-        elif key == "area":
-            self._add("", p.antiderivative(), f"area of {letter} from 0")
-        else:
-            by = read_number(self.shift.text())
-            if by is None:
-                self.session.say(f"“{self.shift.text().strip()}” is not a number to shift x by.", "bad")
-                return
-            self._add("", p.shifted(by), f"{letter}(x + {self.session.style.short(by)})")
-
-    def remove(self) -> None:
-        """Take the shown polynomial off the shelf."""
-        if self.shown is not None:
-            study = edits_of_curves.remove_polynomial(self.session.study, self.shown.recipe.id)
-            self.session.do("take a polynomial off the shelf", study)
-
-    def _try(self, made: str, build: Callable[[], Polynomial]) -> bool:
-        try:
-            p = build()
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return False
-        self._add(made, p)
-        return True
-
-    def _add(self, made: str, p: Polynomial, name: str = "", fit: str = "") -> None:
-        study = edits_of_curves.add_polynomial(self.session.study, name or made, p, made if name else "", fit)
-        self._chosen = study.polynomials[-1].id
-        self.session.do("put a polynomial on the shelf", study)
-
-
-def polynomial_of(text: str) -> Polynomial:
-    """Return a formula in x as a polynomial, by its derivatives at 0. Raises DataError when it is none."""
-    read = read_formula(text, ("x", "y"))
-    if read.coefficients:
-        raise DataError(f"{read.coefficients[0]} has no value here; the formula may hold x and numbers only.")
-    tree: Node = read.right
-    coefficients, factorial = [], 1.0
-    for power in range(HIGHEST_OF_FORMULA + 1):
-        program = Program(tree)
-        value = float(program({"x": np.float64(0.0)} if "x" in program.inputs else {}))
-        if not math.isfinite(value):
-            raise DataError("This formula has no value at 0, so it is not taken as a polynomial.")
-        coefficients.append(value / factorial)
-        if "x" not in program.inputs:
-            return Polynomial(coefficients)
-        tree = derivative(tree, "x")
-        factorial *= power + 1
-    raise DataError("This formula is no polynomial in x: its derivatives never become zero.")
 
 
 def _turn_words(turn: Turn, roots: tuple[Root, ...], style: NumberStyle) -> str:
@@ -541,32 +310,3 @@ def _turn_words(turn: Turn, roots: tuple[Root, ...], style: NumberStyle) -> str:
 
 def _formula(p: Polynomial) -> str:
     return " + ".join(f"({value!r})*x^{k}" for k, value in enumerate(p.coefficients)) or "0"
-
-
-def _text(p: Polynomial, style: NumberStyle) -> str:
-    """Return a polynomial on one line, highest power first."""
-    signs = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
-    out = ""
-    for k in range(p.degree, -1, -1):
-        value = p.coefficients[k]
-        if value == 0.0 and p.degree:
-            continue
-        number = style.short(abs(float(f"{value:.5g}")))
-        power = "" if k == 0 else " x" if k == 1 else f" x{str(k).translate(signs)}"
-        out += f"{' − ' if value < 0 else ' + ' if out else ''}{number}{power}"
-    return out.strip() or "0"
-
-
-def _roots_in_words(p: Polynomial, roots: tuple[Root, ...]) -> str:
-    if p.is_zero:
-        return "The constant 0 is zero everywhere."
-    if not roots:
-        return "A constant has no roots."
-    real = sum(one.is_real for one in roots)
-    pairs = (len(roots) - real) // 2
-    several = any(one.multiplicity > 1 for one in roots)
-    counted = {0: "No real root", 1: "One real root"}.get(real, f"{real} real roots")
-    extra = f", and {pairs} complex pair{'s' if pairs > 1 else ''}" if pairs else ""
-    single = "" if several else ", all single" if len(roots) > 1 else ""
-    multiple = "; a root that counts several times is marked" if several else ""
-    return f"{counted}{extra}{single}{multiple}."

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from vettore.app.style import colour, sans
 from vettore.look.theme import SIZES
+
+# Between a name and the edge of the rail.
+AIR = 6
 
 
 class RailButton(QAbstractButton):
@@ -44,9 +47,11 @@ class RailButton(QAbstractButton):
         SIGNS[self.text()](painter, ink)
         painter.resetTransform()
         painter.setPen(ink)
-        font = sans(SIZES.small)
-        font.setBold(self.isChecked())
-        painter.setFont(font)
+        weight = QFont.Weight.DemiBold if self.isChecked() else QFont.Weight.Normal
+        font = sans(SIZES.small, weight)
+        room = self.width() - 2 * AIR
+        wide = QFontMetricsF(font).horizontalAdvance(self.text())
+        painter.setFont(font if wide <= room else sans(SIZES.small * room / wide, weight))
         painter.drawText(QRectF(0, 39, self.width(), 20), Qt.AlignmentFlag.AlignCenter, self.text())
 
 
