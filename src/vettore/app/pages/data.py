@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.pages.data_findings import DataFindings
 from vettore.app.pages.data_hands import TableHands
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
@@ -27,27 +28,19 @@ from vettore.app.style import series_colour
 from vettore.app.widgets.ask_bar import AskBar
 from vettore.app.widgets.column_bar import ColumnBar
 from vettore.app.widgets.column_popup import ColumnPopup
-from vettore.app.widgets.histogram import Histogram
-from vettore.app.widgets.look_list import LookList
-from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
+from vettore.app.widgets.parts import Invitation, button, label, rule, section
 from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.core.errors import VettoreError, name_rows
-from vettore.core.inspection import Finding, Remedy, what_to_look_at
+from vettore.core.inspection import Finding, Remedy
 from vettore.core.practice import PracticeData
-from vettore.files.clipboard import as_tab_text
 from vettore.study import edits, making
-from vettore.study.inspect import ColumnNumbers, column_findings, column_numbers, summary_table
-from vettore.study.series import ColumnSettings, Role, Series
+from vettore.study.series import Role, Series
 from vettore.study.table import Table
 
-# Endings of files that were read as text, and so can be read differently.
-MOST_ASIDE_LISTED = 5
-TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn")
 
-
-class DataPage(Page):
+class DataPage(DataFindings, Page):
     """Look at a series, type and paste, point at rows, set rows aside, decide about columns."""
 
     name = "Data"
@@ -140,35 +133,6 @@ class DataPage(Page):
                 shortcut = QShortcut(QKeySequence(keys), widget)
                 shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
                 shortcut.activated.connect(action)
-
-    def _build_findings(self, read_differently: Callable[[], object]) -> None:
-        findings = Column("Findings about the data")
-        self.source = Pairs()
-        self.differently = button("Read it differently …", read_differently)
-        self.look_title, self.look = section("To look at"), LookList(self.session, self._remedy)
-        self.look_rule, self.aside_rule = rule(), rule()
-        self.aside_title, self.aside = section("Set aside"), Pairs()
-        self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
-        self._parts = [
-            section("What came in"),
-            self.source,
-            self.differently,
-            rule(),
-            self.look_title,
-            self.look,
-            self.look_rule,
-            self.aside_title,
-            self.aside,
-            self.aside_rule,
-            self.numbers_title,
-            self.numbers,
-            self.histogram,
-            button("Copy as a table", self.copy_numbers, "link"),
-        ]
-        findings.add(*self._parts)
-        findings.column.addStretch()
-        self.findings = QStackedWidget()
-        self.findings.addWidget(findings)
 
     # Bringing in
 
@@ -301,45 +265,6 @@ class DataPage(Page):
                 others.append((one.name, x[rows], y[rows], self.session.ink(one)))
         self.plot.show_others(others, (series.name, ink))
 
-    def _show_source(self, series: Series) -> None:
-        source = series.table.source
-        pairs = [("file", source.name), *source.how] if source.name else list(source.how)
-        self.source.show_pairs([*pairs, ("rows", f"{series.rows}, none dropped")])
-        notes = "\n".join(source.notes)
-        self.source.setToolTip(f"Notes beside the table:\n{notes}" if notes else "")
-        kind = source.kind == "file" and source.path.casefold().endswith(TEXT_ENDINGS)
-        self.differently.setVisible(kind)
-
-    def _show_look(self, series: Series) -> None:
-        """Look for what deserves it in the background: long series take a moment."""
-        x, y = series.column(Role.X), series.column(Role.Y)
-        names = (x.name if x else "x", y.name if y else "y")
-        style = self.session.style
-
-        def work() -> list[Finding]:
-            found = column_findings(series)
-            xs, ys = series.values(Role.X), series.values(Role.Y)
-            if xs is not None and ys is not None:
-                found += what_to_look_at(xs, ys, series.in_use, names, style)
-            return found
-
-        self.session.background.run("look", work, self._show_findings, lambda _sentence: self._show_findings([]))
-
-    def _show_findings(self, findings: list[Finding]) -> None:
-        self.look.show_findings(findings)
-        for part in (self.look_title, self.look, self.look_rule):
-            part.setVisible(bool(findings))
-
-    def _show_aside(self, series: Series) -> None:
-        """List what is set aside, and why."""
-        entries = series.set_aside
-        pairs = [(f"row {entry.row + 1}", entry.reason or "no reason given") for entry in entries[:MOST_ASIDE_LISTED]]
-        if len(entries) > MOST_ASIDE_LISTED:
-            pairs.append(("and", f"{len(entries) - MOST_ASIDE_LISTED} more"))
-        self.aside.show_pairs(pairs)
-        for part in (self.aside_title, self.aside, self.aside_rule):
-            part.setVisible(bool(entries))
-
     def _remedy(self, finding: Finding) -> None:
         """Do what a finding offers."""
         series = self.session.series
@@ -393,46 +318,6 @@ class DataPage(Page):
         self.session.do(words, edits.add_series(self.session.study, table, name))
         self.session.choose_newest()
 
-    def _show_numbers(self, series: Series) -> None:
-        column, raw = series.columns[self._column], series.data[self._column]
-        self.numbers_title.setText(f"{column.name}, in numbers".upper())
-        self.histogram.setVisible(raw.texts is None)
-        if raw.texts is not None:
-            filled = sum(bool(text.strip()) for text in raw.texts)
-            self.numbers.show_pairs([("text in", f"{filled} of {len(raw.texts)} rows")])
-            return
-        self.session.background.run(
-            "numbers",
-            lambda: column_numbers(series, self._column),
-            lambda told: self._tell_numbers(told, column),
-            lambda sentence: self.numbers.show_pairs([("count", "0"), ("", sentence)]),
-        )
-
-    def _tell_numbers(self, numbers: ColumnNumbers, column: ColumnSettings) -> None:
-        style, told = self.session.style, numbers.told
-
-        def unit(value: float | None, digits: int = 5) -> str:
-            return f"{style.number(value, digits)} {column.unit}".strip()
-
-        self.numbers.show_pairs(
-            [
-                ("count", f"{told.count}" + (f" · {told.blank} blank" if told.blank else "")),
-                ("mean", style.pair(told.mean, told.standard_error, column.unit)),
-                ("median", unit(told.median)),
-                ("standard deviation (n\u00a0−\u00a01)", unit(told.standard_deviation, 4)),
-                ("variance", style.number(told.variance, 4)),
-                ("median absolute deviation", unit(numbers.median_absolute_deviation, 4)),
-                ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
-                ("quartiles", f"{style.number(told.lower_quartile, 4)} · {style.number(told.upper_quartile, 4)}"),
-                ("sum", style.number(told.sum, 6)),
-            ]
-        )
-        self.histogram.show_counts(*numbers.bars, column.unit, style)
-        if numbers.with_x is not None:
-            self.numbers.add_pair(f"correlation with {numbers.x_name}", style.number(numbers.with_x.correlation, 3))
-            self.numbers.add_pair("by ranks", style.number(numbers.with_x.rank_correlation, 3))
-            self.numbers.add_pair("covariance", style.number(numbers.with_x.covariance, 4))
-
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:
             self._column = place
@@ -458,13 +343,6 @@ class DataPage(Page):
         series = self.session.series
         if series is not None:
             self.session.do("move a column", edits.move_column(self.session.study, series.id, old, new))
-
-    def copy_numbers(self) -> None:
-        """Put the summary of all columns on the clipboard as a table."""
-        series = self.session.series
-        if series is not None:
-            QApplication.clipboard().setText(as_tab_text(summary_table(series)))
-            self.session.say("The numbers of all columns are on the clipboard.")
 
     def _set_cross(self, shown: bool) -> None:
         self.plot.cross_shown = shown
