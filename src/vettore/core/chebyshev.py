@@ -41,14 +41,16 @@ class Scale:
 
 
 def columns(t: Array, count: int) -> Array:
-    """Return T₀ … of the given count at ``t``: shape (n, count)."""
-    out = np.empty((len(t), count))
-    out[:, 0] = 1.0
+    """Return T₀ … of the given count at ``t``: shape (n, count), each column in one piece."""
+    out = np.empty((count, len(t)))
+    out[0] = 1.0
     if count > 1:
-        out[:, 1] = t
+        out[1] = t
+        double = 2 * t
     for k in range(2, count):
-        out[:, k] = 2 * t * out[:, k - 1] - out[:, k - 2]
-    return out
+        np.multiply(double, out[k - 1], out=out[k])
+        out[k] -= out[k - 2]
+    return out.T
 
 
 def exact_columns(t: DoubleDouble, count: int) -> list[DoubleDouble]:

@@ -34,7 +34,7 @@ class LinearFit:
     unit_covariance: Array
     residuals: Array
     sum_of_squares: float
-    leverage: Array
+    leverage: Callable[[], Array]
     has_constant: bool
     curve: CurveMaker
     # Coefficients that were not fitted, with their values, and the order in which all are reported.
@@ -80,7 +80,7 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         residual_sd=scatter,
         covariance=covariance,
         residuals=fit.residuals,
-        leverage=fit.leverage,
+        leverages=fit.leverage,
         x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,

@@ -32,14 +32,14 @@ def solve(x: Array, y: Array, weights: Array | None, scale: Scale, count: int, t
         for start in range(0, len(x), BLOCK):
             block = slice(start, start + BLOCK)
             factor = x[block] if through_origin else 1.0
-            t = scale.t(x[block])
-            r = y[block] - factor * chebyshev.evaluate(c, t)
+            columns = chebyshev.columns(scale.t(x[block]), count).T
+            r = y[block] - factor * (c @ columns)
             residuals[block] = r
             weighted = r if weights is None else r * weights[block]
             if last:
                 squares += float(weighted @ r)
             else:
-                gradient += (weighted * factor) @ chebyshev.columns(t, count)
+                gradient += columns @ (weighted * factor)
         if not last:
             c = c + inverse_root @ (inverse_root.T @ gradient)
     return Solution([DoubleDouble(value) for value in c], inverse_root, residuals, squares)

@@ -88,7 +88,7 @@ def nonlinear_result(
         residual_sd=scatter,
         covariance=covariance,
         residuals=residuals,
-        leverage=np.minimum(answer.leverage, 1.0),
+        leverages=lambda: np.minimum(answer.leverage, 1.0),
         x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,

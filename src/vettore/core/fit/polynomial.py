@@ -177,23 +177,31 @@ def _assemble(
     unit_covariance = np.array([[float(unit * value) for value in row] for row in squares])
     series = np.array([float(part.rounded()) for part in solution.c])
     factor = solution.inverse_root / math.sqrt(w_scale)
-    basis = chebyshev.columns(scale.t(rows.x), count)
     if not intercept:
         spread = chebyshev.times_x(Scale(scale.middle / x_scale, scale.half / x_scale), count)
         series, curve_factor = spread @ series, spread @ factor
-        basis = basis * (rows.x / x_scale)[:, None]
     else:
         curve_factor = factor
-    leverage = np.sum((basis @ factor) ** 2, axis=1)
-    if rows.weights is not None:
-        leverage = leverage * rows.weights.high
+
+    def leverage() -> Array:
+        out = np.empty(len(rows.x))
+        for start in range(0, len(out), many_rows.BLOCK):
+            block = slice(start, start + many_rows.BLOCK)
+            basis = factor.T @ chebyshev.columns(scale.t(rows.x[block]), count).T
+            np.einsum("ij,ij->j", basis, basis, out=out[block])
+        if not intercept:
+            out *= (rows.x / x_scale) ** 2
+        if rows.weights is not None:
+            out *= rows.weights.high
+        return np.minimum(out, 1.0)
+
     return LinearFit(
         names=tuple(f"a{k}" for k in range(0 if intercept else 1, degree + 1)),
         values=tuple(values),
         unit_covariance=unit_covariance,
         residuals=solution.residuals * y_scale,
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale * w_scale,
-        leverage=np.clip(leverage, 0.0, 1.0),
+        leverage=leverage,
         has_constant=intercept,
         curve=partial(
             PolynomialCurve, series * y_scale, curve_factor, scale, (float(rows.x.min()), float(rows.x.max()))

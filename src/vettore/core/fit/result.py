@@ -71,7 +71,8 @@ class FitResult:
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
     ``r_squared`` compares with the mean when the model contains a constant, otherwise with zero
-    (``r_squared_against``), and is None when y does not vary; ``total`` works out the sum of squares that it rests on.
+    (``r_squared_against``), and is None when y does not vary; ``total`` works out the sum of squares that it rests on,
+    ``leverages`` the leverage of the rows.
     Sums of squares carry the weights of the rows, not those of a robust ``loss``; ``weighted_down`` names the rows
     that the loss weighs less than half, counted from 1.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
@@ -94,7 +95,7 @@ class FitResult:
     residual_sd: float | None
     covariance: Array | None
     residuals: Array
-    leverage: Array
+    leverages: Callable[[], Array]
     x: Array
     y: Array
     rows_in_use: Mask
@@ -120,6 +121,11 @@ class FitResult:
         if self.given_curve is None:
             raise DataError("A model of several columns has no curve over one of them.")
         return self.given_curve
+
+    @cached_property
+    def leverage(self) -> Array:
+        """How far each row decides its own fitted value, from 0 to 1: the diagonal of the hat matrix."""
+        return self.leverages()
 
     @cached_property
     def total_sum_of_squares(self) -> float:

@@ -149,7 +149,7 @@ def _solve(
         unit_covariance=unit_covariance,
         residuals=solution.residuals * y_scale,
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale,
-        leverage=np.clip(leverage, 0.0, 1.0),
+        leverage=lambda: np.minimum(leverage, 1.0),
         has_constant=has_constant(parts, read.data),
         curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
         others={**dropped, **held},
