@@ -8,6 +8,7 @@ Notation: s, e and p, e are a rounded sum or product and its exact error.
 
 from __future__ import annotations
 
+import math
 from fractions import Fraction
 
 import numpy as np
@@ -16,6 +17,8 @@ from vettore.core.arrays import Array
 
 # 2²⁷ + 1 splits a 53-bit significand into two halves whose products are exact.
 SPLITTER = 134217729.0
+# So few numbers are added one by one.
+FEW = 64
 
 
 def two_sum(a: Array, b: Array) -> tuple[Array, Array]:
@@ -37,6 +40,13 @@ def two_product(a: Array, b: Array) -> tuple[Array, Array]:
     return p, ((a_high * b_high - p) + a_high * b_low + a_low * b_high) + a_low * b_low
 
 
+def _added(high: Array, low: Array, other_high: Array, other_low: Array) -> tuple[Array, Array]:
+    s, e = two_sum(high, other_high)
+    t, f = two_sum(low, other_low)
+    s, e = two_sum(s, e + t)
+    return two_sum(s, e + f)
+
+
 class DoubleDouble:
     """An array (or scalar) of double-double numbers with ``+ − × ÷`` and ``sum``."""
 
@@ -47,10 +57,7 @@ class DoubleDouble:
         self.low: Array = np.asarray(low, dtype=np.float64)
 
     def __add__(self, other: DoubleDouble) -> DoubleDouble:
-        s, e = two_sum(self.high, other.high)
-        t, f = two_sum(self.low, other.low)
-        s, e = two_sum(s, e + t)
-        return DoubleDouble(*two_sum(s, e + f))
+        return DoubleDouble(*_added(self.high, self.low, other.high, other.low))
 
     def __neg__(self) -> DoubleDouble:
         return DoubleDouble(-self.high, -self.low)
@@ -78,19 +85,17 @@ class DoubleDouble:
         return DoubleDouble(self.high * factor, self.low * factor)
 
     def sum(self) -> DoubleDouble:
-        """Add up along the first axis, pairwise."""
+        """Add up numbers of shape (n,): pairwise while they are many, the last few without any error."""
         high, low = self.high, np.broadcast_to(self.low, self.high.shape)
-        if len(high) == 0:
-            return DoubleDouble(0.0)
-        total = DoubleDouble(high, low)
-        while len(total.high) > 1:
-            half = len(total.high) // 2
-            pairs = total[:half] + total[half : 2 * half]
-            if len(total.high) % 2:
-                last = total[2 * half :]
-                pairs = DoubleDouble(np.append(pairs.high, last.high), np.append(pairs.low, last.low))
-            total = pairs
-        return total[0]
+        rest: list[float] = []
+        while len(high) > FEW:
+            half = len(high) // 2
+            if len(high) % 2:
+                rest += [float(high[-1]), float(low[-1])]
+            high, low = _added(high[:half], low[:half], high[half : 2 * half], low[half : 2 * half])
+        parts = [*high.tolist(), *low.tolist(), *rest]
+        total = math.fsum(parts)
+        return DoubleDouble(total, math.fsum([*parts, -total]) if math.isfinite(total) else 0.0)
 
     def rounded(self) -> Array:
         """Return the nearest float64 values."""

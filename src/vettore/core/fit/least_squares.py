@@ -22,7 +22,7 @@ from vettore.core.numbers import DoubleDouble
 
 # Rows a block: several double-double columns of this length stay in a 1 MB cache.
 BLOCK = 4096
-# The first step finds c, each later one adds the digits that conditioning leaves.
+# Each step adds the digits that conditioning leaves.
 MOST_STEPS = 8
 # A correction this small, relative to its coefficient, changes no digit that a double can hold ...
 SETTLED = 1e-18
@@ -45,9 +45,12 @@ class Solution:
 def solve(design: Array, exact: Columns, y: Array, weights: DoubleDouble | None) -> Solution:
     """Solve for ``design`` of shape (n, m), whose columns ``exact`` gives again in double-double by block."""
     n, m = design.shape
-    weighted = design if weights is None else design * np.sqrt(weights.high)[:, None]
+    root_weights = 1.0 if weights is None else np.sqrt(weights.high)
+    weighted = design if weights is None else design * root_weights[:, None]  # type: ignore[index]
     inverse_root = inverse_of_root(np.asarray(np.linalg.qr(weighted, mode="r"), dtype=np.float64))
-    c = [DoubleDouble(0.0) for _ in range(m)]
+    # The digits that double has are had at its price.
+    first = inverse_root @ (inverse_root.T @ (weighted.T @ (y * root_weights)))
+    c = [DoubleDouble(value) for value in first]
     residuals = y.copy()
     squares = DoubleDouble(0.0)
     for _ in range(MOST_STEPS):
