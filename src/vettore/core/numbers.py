@@ -94,7 +94,11 @@ class DoubleDouble:
                 rest += [float(high[-1]), float(low[-1])]
             high, low = _added(high[:half], low[:half], high[half : 2 * half], low[half : 2 * half])
         parts = [*high.tolist(), *low.tolist(), *rest]
-        total = math.fsum(parts)
+        try:
+            total = math.fsum(parts)
+        except (OverflowError, ValueError):
+            # Beyond the range of numbers, as the caller will find.
+            return DoubleDouble(sum(parts))
         return DoubleDouble(total, math.fsum([*parts, -total]) if math.isfinite(total) else 0.0)
 
     def rounded(self) -> Array:
