@@ -7,6 +7,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from vettore.app import work
 from vettore.app.pages import fit_line_up
 from vettore.app.style import dress
 from vettore.app.window import Window
@@ -21,6 +22,7 @@ def window(qtbot, monkeypatch, tmp_path):
     monkeypatch.setenv("VETTORE_HOME", str(tmp_path / "home"))
     # The whole catalogue is tried in tests/study/test_line_up.py; here a few models keep the suite short.
     monkeypatch.setattr(fit_line_up, "plausible", lambda series: tuple(k for k in plausible(series) if k in TRIED))
+    monkeypatch.setattr(work, "BREATH", 0.0)
     dress(QApplication.instance())
     one = Window()
     monkeypatch.setattr(one, "_may_leave", lambda: True)

@@ -14,6 +14,9 @@ from vettore.core.errors import DataError
 from vettore.demo.study import demo_study
 from vettore.study.derive import is_known
 
+# Its search takes seconds.
+HARD = "oxygen = A*exp(-k*time) + B*exp(-l*time) + D*exp(-m*time) + C*sin(w*time)"
+
 
 @pytest.fixture
 def background(qtbot):
@@ -102,7 +105,7 @@ def test_a_stopped_search_is_given_up_by_the_tray_too(window, qtbot, settled):
     settled()
     page, session = window.pages["Fit"], window.session
     before = len(session.study.curves)
-    page.own.setText("oxygen = A*exp(-k*time) + B*exp(-l*time) + D*exp(-m*time) + C*sin(w*time)")
+    page.own.setText(f"{HARD} + F*cos(v*time) + G*exp(-((time - h)/u)^2)")
     page.bench.ask()
     qtbot.waitUntil(lambda: page.searching.isVisible(), timeout=5000)
     page.stop_search()

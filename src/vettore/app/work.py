@@ -6,6 +6,7 @@ Searches take turns: two at once would only pass Python's lock to and fro, and k
 from __future__ import annotations
 
 import sys
+import time
 import traceback
 from collections.abc import Callable
 from typing import Any
@@ -20,6 +21,15 @@ Failed = Callable[[str], None]
 
 # What keeps Python busy rather than a disk or NumPy.
 SEARCHES = frozenset({"fit", "line-up", "several", "tray", "compare", "without", "methods"})
+
+
+# Seconds for which a search that was asked for leaves Python to the window, which first paints what it was given.
+BREATH = 0.04
+
+
+def breathe() -> None:
+    """Leave Python to the window for a moment, before a search and between its parts."""
+    time.sleep(BREATH)
 
 
 class Search:

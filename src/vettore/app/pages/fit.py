@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 
 import numpy as np
@@ -13,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from vettore.app.pages.fit_choosing import ModelHands
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
-from vettore.app.pages.fit_line_up import BREATH, LineUpFiller
+from vettore.app.pages.fit_line_up import LineUpFiller
 from vettore.app.pages.fit_pennants import flags_of, kept_readings
 from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Page
@@ -31,7 +30,7 @@ from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
-from vettore.app.work import Search
+from vettore.app.work import Search, breathe
 from vettore.core.typeset import Text
 from vettore.study.derive import DerivedFit, fit_series, response_of
 from vettore.study.pulls import Pulls
@@ -203,8 +202,7 @@ class FitPage(StripHands, ModelHands, Page):
 
         def work() -> DerivedFit:
             if recipe.formula:
-                # The window first paints what was asked for: a search would take Python from it.
-                time.sleep(BREATH)
+                breathe()
             return fit_series(series, recipe, lambda _round, _squares: search.stopped).get_ready()
 
         self._waiting.start(SAYS_SO_AFTER)

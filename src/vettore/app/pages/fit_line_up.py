@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 
 import numpy as np
@@ -10,13 +9,11 @@ import numpy as np
 from vettore.app.session import Session
 from vettore.app.widgets.line_up import Candidate
 from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
+from vettore.app.work import breathe
 from vettore.study.derive import FIRST_LOOK
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
-
-# Seconds between a few models and the next, in which the window has Python to itself.
-BREATH = 0.04
 
 
 class LineUpFiller:
@@ -93,8 +90,7 @@ class LineUpFiller:
                 self._run(series, recipe, now, filled)
 
         def work() -> tuple[Entry, ...]:
-            # The window first paints what it was just given.
-            time.sleep(BREATH)
+            breathe()
             return try_models(series, recipe, keys, stopped, own)
 
         self._session.background.run("line-up", work, done, lambda _sentence: None)
