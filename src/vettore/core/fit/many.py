@@ -197,15 +197,15 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
     """
     read = model.formula
     wanted = list(dict.fromkeys([*read.data, read.response]))
-    for number, one in enumerate(series, 1):
-        for name in wanted:
-            if name not in one:
-                raise DataError(f"Series {number} has no column “{name}”.", column=name)
     tables = {}
     for name in wanted:
         try:
             lists = [one[name] for one in series]
-            common = name != read.response and all(one is lists[0] for one in lists)
+        except KeyError:
+            number = next(i for i, one in enumerate(series, 1) if name not in one)
+            raise DataError(f"Series {number} has no column “{name}”.", column=name) from None
+        try:
+            common = name != read.response and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
             table = np.array(lists[:1] if common else lists, dtype=np.float64)
         except (ValueError, TypeError):
             arrays = [as_values(one[name], name) for one in series]

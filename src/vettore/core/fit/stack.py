@@ -139,9 +139,13 @@ class _Block:
     def _state(self, theta: Array) -> _State:
         factors = [np.float64(1.0), *(c[:, None] for c in theta[: self.p])]
         found = self._run(alpha[:, None] for alpha in theta[self.p :])
-        residual = self.y - found[0]
-        for factor, term in zip(factors[1:], found[1 : 1 + self.p], strict=True):
-            residual -= factor * term
+        # The first difference makes an array of its own, the others go into it.
+        parts = [factor * term for factor, term in zip(factors[1:], found[1 : 1 + self.p], strict=True)]
+        if np.ndim(found[0]) or found[0] != 0.0 or not parts:
+            parts.insert(0, found[0])
+        residual = self.y - parts[0]
+        for part in parts[1:]:
+            residual -= part
         state = self._products(residual, factors, found)
         if np.isnan(state.gram[np.arange(self.p, self.p + self.q), np.arange(self.p, self.p + self.q)]).any():
             # See Separable: a derivative without a value where the curve has one is 0 in the limit.
