@@ -257,7 +257,7 @@ def _put_better(best: Answers, stack: Stack, start: Array, chosen: Rows) -> bool
     """Solve some from another start, keep what is better, and tell whether anything was."""
     if not len(chosen):
         return False
-    other = stack.only(chosen).solve(start[chosen])
+    other = stack.take(chosen).solve(start[chosen])
     with np.errstate(all="ignore"):
         better = _usable(other) & ~(_usable(best)[chosen] & (best.squares[chosen] <= other.squares * (1 + SAME)))
     for one in fields(Answers):

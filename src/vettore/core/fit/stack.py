@@ -24,10 +24,10 @@ BLOCK = 131_072
 THREADS = 2
 MOST_STEPS = 60
 # A step that promises less than this share of the sum of squares is the last one.
-PROMISE_ENDS = 1e-15
+PROMISE_ENDS = 1e-14
 FIRST_DAMPING = 1e-3
 # Fits that are not over go on by themselves when they are fewer than this share.
-WORTH_TAKING = 0.7
+WORTH_TAKING = 0.5
 # So few of a block are left over, to go on together with those of the other blocks.
 LEFT_OVER = 0.05
 # The damping falls by this factor at most.
@@ -71,9 +71,9 @@ class _State:
 
 
 class Stack:
-    """Problems of one model as arrays (fits, rows), solved in blocks; a column common to all has shape (1, rows).
+    """Problems of one model as arrays (fits, rows); a column common to all has shape (1, rows).
 
-    ``mask`` is 0 for rows out of use, or None.
+    ``mask`` is 0 for rows out of use, or None. Inside, coefficients have shape (m, fits), Gram matrices (m, m, fits).
     """
 
     def __init__(
@@ -84,57 +84,40 @@ class Stack:
         mask: Array | None,
         held: Mapping[str, float],
     ) -> None:
-        self.model, self.columns, self.y, self.held, self.mask = model, columns, y, held, mask
+        self.model, self.columns, self.y, self.mask, self.held = model, dict(columns), y, mask, held
+        self.p, self.q = len(model.parts.linear), len(model.parts.nonlinear)
 
-    def only(self, chosen: Rows) -> Stack:
+    def take(self, chosen: Mask | Rows | slice) -> Stack:
         """Return some of the problems."""
         columns = {name: column if len(column) == 1 else column[chosen] for name, column in self.columns.items()}
         mask = None if self.mask is None else self.mask[chosen]
         return Stack(self.model, columns, self.y[chosen], mask, self.held)
 
     def solve(self, alpha: Array) -> Answers:
-        """Search from nonlinear coefficients (fits, q)."""
+        """Search from nonlinear coefficients (fits, q), in blocks small enough for the cache."""
         fits, rows = self.y.shape
-        whole = _Block(self.model, dict(self.columns), self.y, self.mask, self.held)
         size = max(BLOCK // rows, 1)
-        if size >= fits:
-            with np.errstate(all="ignore"):
-                return whole.solve(alpha.T)
 
-        def work(block: slice) -> Answers:
+        def work(block: slice | Rows, start: Array, left_over: float) -> Answers:
             with np.errstate(all="ignore"):
-                return whole.take(block).solve(alpha[block].T, LEFT_OVER)
+                return self.take(block)._search(start[block].T, left_over)
 
+        blocks = [slice(at, min(at + size, fits)) for at in range(0, fits, size)]
+        if len(blocks) == 1:
+            return work(blocks[0], alpha, 0.0)
         with ThreadPoolExecutor(THREADS) as pool:
-            parts = list(pool.map(work, [slice(at, min(at + size, fits)) for at in range(0, fits, size)]))
+            parts = list(pool.map(lambda block: work(block, alpha, LEFT_OVER), blocks))
         answers = Answers(*(np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(Answers)))
         slow = np.flatnonzero(~answers.converged)
         if len(slow):
-            with np.errstate(all="ignore"):
-                rest = whole.take(slow).solve(answers.theta[slow, whole.p :].T)
+            rest = work(slow, answers.theta[:, self.p :], 0.0)
             for one in fields(Answers):
                 getattr(answers, one.name)[slow] = getattr(rest, one.name)
         return answers
 
-
-class _Block:
-    """Some of the series, small enough for the cache. Coefficients have shape (m, fits), Gram matrices (m, m, fits)."""
-
-    def __init__(
-        self, model: Prepared, columns: dict[str, Array], y: Array, mask: Array | None, held: Mapping[str, float]
-    ) -> None:
-        self.model, self.columns, self.y, self.mask, self.held = model, columns, y, mask, held
-        self.p, self.q = len(model.parts.linear), len(model.parts.nonlinear)
-
     @cached_property
     def _run(self) -> Callable[[Iterable[Any]], list[Any]]:
         return self.model.changes.bound({**self.columns, **self.held}, self.model.parts.nonlinear)
-
-    def take(self, chosen: Mask | Rows | slice) -> _Block:
-        """Return some of the series."""
-        columns = {name: column if len(column) == 1 else column[chosen] for name, column in self.columns.items()}
-        mask = None if self.mask is None else self.mask[chosen]
-        return _Block(self.model, columns, self.y[chosen], mask, self.held)
 
     def _state(self, theta: Array) -> _State:
         factors = [np.float64(1.0), *(c[:, None] for c in theta[: self.p])]
@@ -193,7 +176,7 @@ class _Block:
             theta[: self.p] = _solve(factor, state.slope[: self.p])
         return theta
 
-    def solve(self, alpha: Array, left_over: float = 0.0) -> Answers:
+    def _search(self, alpha: Array, left_over: float) -> Answers:
         """Search from nonlinear coefficients (q, fits), until no more than this share of them is left over."""
         theta = self._first(alpha)
         fits = theta.shape[1]
