@@ -209,3 +209,20 @@ def test_what_looks_like_a_slip_in_the_formula_is_said():
     assert core.fit("oxygen = a + b", data).warnings[0].startswith("The right side names no column")
     for formula in ("oxygen = A*exp(-k*time) + C", "oxygen = c", "oxygen = rate*time + level"):
         assert core.fit(formula, data).warnings == ()
+
+
+def test_infinities_and_numbers_at_the_end_of_the_range_leak_no_warning():
+    """Infinite cells take their rows out and are named; numbers too large for sums are refused in a sentence."""
+    x = np.arange(12.0)
+    odd = 2 + 3 * x
+    odd[2], odd[5] = np.inf, -np.inf
+    for told in (core.fit("y = a + b*x", {"x": x, "y": odd}), core.fit_polynomial(x, odd, 1)):
+        assert told.left_out == (3, 6)
+        assert told.values == pytest.approx((2, 3))
+    many = core.fit_many("y = a + b*x", [{"x": x, "y": odd}, {"x": x, "y": 2 * x}])
+    np.testing.assert_allclose(many.values, [[2, 3], [0, 2]], atol=1e-12)
+    large = {"x": x, "y": 1.7e308 * np.linspace(0.9, 1, 12)}
+    with pytest.raises(core.DataError, match="Change the unit of a column"):
+        core.fit("y = a + b*x", large)
+    with pytest.raises(core.DataError, match="has no finite value for any starting values"):
+        core.fit("y = A*exp(-k*x)", large, start={"k": 1})

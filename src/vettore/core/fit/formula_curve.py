@@ -56,21 +56,20 @@ class FormulaCurve(Curve):
         self.degrees_of_freedom = degrees_of_freedom
         self._covariance = covariance
         self._tree, self._free = tree, free
-        self._compiled: dict[str, Program] = {}
 
     def with_values(self, values: Mapping[str, float]) -> FormulaCurve:
         """Return the curve with other values of the coefficients; what is worked out of the formula alone is shared."""
+        # Compiled here, the copies have it, too.
+        _ = self._value
         other = copy(self)
         other.values = dict(values)
         return other
 
     # Made when first asked for: a fit among thousands is never drawn.
 
-    @property
+    @cached_property
     def _value(self) -> Program:
-        if "value" not in self._compiled:
-            self._compiled["value"] = Program(self._tree)
-        return self._compiled["value"]
+        return Program(self._tree)
 
     @cached_property
     def _slope_tree(self) -> Node:

@@ -18,7 +18,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
-from vettore.core.fit.orthogonal import column_sizes, reduced, solve_upper, triangle
+from vettore.core.fit.orthogonal import column_sizes, length, reduced, solve_upper, triangle
 from vettore.core.fit.result import Stop
 from vettore.core.fit.separable import Projected, Separable
 
@@ -78,9 +78,9 @@ def search(
             step += 1
             part = _damped_step(root, slope, damping, safe)
             if len(path) == 1:
-                length, room = _length(safe * part), _length(safe * now)
-                if room > 0 and length > room:
-                    part = part * (room / length)
+                long, room = length(safe * part), length(safe * now)
+                if room > 0 and long > room:
+                    part = part * (room / long)
             if free is None:
                 there_alpha = _inside(problem, alpha + part)
                 delta = there_alpha - alpha
@@ -118,10 +118,6 @@ def search(
 
 def _inside(problem: Separable, alpha: Array) -> Array:
     return np.clip(alpha, problem.low, problem.high) if problem.limits else alpha
-
-
-def _length(values: Array) -> float:
-    return math.sqrt(float(values @ values))
 
 
 def free_of_limits(problem: Separable, alpha: Array, here: Projected) -> Mask | None:

@@ -46,6 +46,11 @@ def reduced(columns: Array, beside: Array) -> tuple[Array, Array]:
     return whole[:small, :m], whole[:small, m]
 
 
+def length(values: Array) -> float:
+    """Return the Euclidean length of a vector."""
+    return math.sqrt(float(values @ values))
+
+
 def column_sizes(root: Array) -> Array:
     """Return the lengths of columns from their R."""
     return cast(Array, np.sqrt(np.add.reduce(root * root, axis=0)))

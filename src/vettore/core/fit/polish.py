@@ -15,7 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, finite
 from vettore.core.fit.levenberg import Reached, free_of_limits
-from vettore.core.fit.orthogonal import column_sizes, inverse_upper, told_apart, triangle
+from vettore.core.fit.orthogonal import column_sizes, inverse_upper, length, told_apart, triangle
 from vettore.core.fit.separable import Separable
 
 # The gradient Qᵀr relative to r below which an answer counts as reached.
@@ -70,7 +70,7 @@ class _Point(NamedTuple):
 
     @property
     def size(self) -> float:
-        return _length(self.gradient)
+        return length(self.gradient)
 
 
 State = Callable[[Array], tuple[Array, Array]]
@@ -95,7 +95,7 @@ def polish(problem: Separable, reached: Reached) -> Polished:
         return residual, rows if held_back is None else rows[free]
 
     here = (_from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
-    y_size = _length(problem.y)
+    y_size = length(problem.y)
     for _ in range(MOST_STEPS):
         enough = max(ROUNDING_ENDS * y_size, GRADIENT_ENDS * math.sqrt(here.squares))
         if here.singular or not len(here.theta) or here.size <= enough:
@@ -109,8 +109,8 @@ def polish(problem: Separable, reached: Reached) -> Polished:
     assert here.residual is not None
     assert here.rows is not None
     whole[free] = here.theta
-    length = _length(here.residual)
-    relative = here.size / length if length > 0 else 0.0
+    size = length(here.residual)
+    relative = here.size / size if size > 0 else 0.0
     basis = here.inverse.T @ here.rows
     leverage = np.einsum("ij,ij->j", basis, basis)
     return Polished(whole[:p], whole[p:], here.residual, leverage, here.inverse, relative, here.singular, free)
@@ -130,10 +130,6 @@ def _from_search(reached: Reached) -> _Point | None:
 
 def _point(theta: Array, residual: Array, rows: Array) -> _Point:
     return _Point(theta, float(residual @ residual), *root_of(rows, residual), residual, rows)
-
-
-def _length(values: Array) -> float:
-    return math.sqrt(float(values @ values))
 
 
 def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) -> bool:
@@ -189,7 +185,7 @@ def _corrected(here: _Point) -> Array | None:
     if bottom == 0.0:
         return None
     step: Array = here.gradient - v * (float(v @ here.gradient) / bottom)
-    return step if _length(step) <= MOST_CORRECTED * here.size else None
+    return step if length(step) <= MOST_CORRECTED * here.size else None
 
 
 def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:

@@ -61,8 +61,8 @@ def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | No
         part = DoubleDouble(given[spread_name][in_use])
         values = one / (part * part) if sigma is not None else part
     return Rows(
-        x=picked(given[x_name], in_use) if warnings else given[x_name].copy(),
-        y=picked(given[y_name], in_use) if warnings else given[y_name].copy(),
+        x=picked(given[x_name], in_use),
+        y=picked(given[y_name], in_use),
         weights=values,
         in_use=in_use,
         left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if warnings else (),
