@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -19,13 +19,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.pages.interpolate_methods import MethodHands, Offer
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.stage.items import CurveLine
 from vettore.app.stage.plot import Plot
-from vettore.app.style import theme
 from vettore.app.widgets.fill_bar import FillBar
-from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.app.widgets.working import WorkingDrawer
@@ -38,7 +38,6 @@ from vettore.report.working import curve_steps
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_interpolant, readable
 from vettore.study.following import add_filling
-from vettore.study.recipes import InterpolantRecipe
 from vettore.study.series import Role, Series
 
 # Steps of the slider over powers of ten of the penalty about the one found by cross-validation.
@@ -55,16 +54,7 @@ BEYOND: dict[Outside, str] = {
 }
 
 
-@dataclass(frozen=True, eq=False)
-class Offer:
-    """A method tried on a series: its curve with what it thinks of itself, or why there is none."""
-
-    key: str
-    curve: Interpolant | None
-    refusal: str = ""
-
-
-class InterpolatePage(Page):
+class InterpolatePage(MethodHands, Page):
     """Choose how points are joined; read between them; fill values in as a new series."""
 
     name = "Interpolate"
@@ -266,31 +256,6 @@ class InterpolatePage(Page):
         chosen = list(BEYOND)[place]
         self._change(f"beyond the points: {BEYOND[chosen]}", outside=chosen)
 
-    def _turn_pin(self, key: str) -> None:
-        """Draw a method beside the chosen one, or no longer."""
-        if key in self.pinned:
-            self.pinned.remove(key)
-        else:
-            self.pinned.append(key)
-        self._show_offers(self._offers)
-
-    def _show_beside(self) -> None:
-        """Draw the pinned methods as thin lines in colours of their own."""
-        for item in self._beside:
-            self.plot.upper.vb.removeItem(item)
-        self._beside = []
-        entries = []
-        for place, one in enumerate(one for one in self._offers if one.key in self.pinned and one.curve is not None):
-            ink = theme().series[(place + 2) % len(theme().series)]
-            line = CurveLine(ink=ink)
-            line.set_curve(one.curve)
-            line.setZValue(4)
-            self.plot.upper.vb.addItem(line, ignoreBounds=True)
-            self._beside.append(line)
-            entries.append((METHODS[one.key].name, ink))
-        chosen = [(self.curve.method.name, theme().fit)] if self.curve is not None else []
-        self.plot.legend.set_entries([*chosen, *entries] if entries else [])
-
     def show_working(self) -> None:
         """Open the pieces and what is behind them."""
         series = self.session.series
@@ -400,58 +365,6 @@ class InterpolatePage(Page):
         self.refusal.show()
         self.sentence.setText(sentence)
         self.doubts.show_pairs([])
-
-    def _offer(self, series: Series, recipe: InterpolantRecipe) -> None:
-        chosen = (recipe.use_errors, recipe.end_slopes, recipe.outside)
-        key = (series.key, series.columns, series.set_aside, series.error_of_y, *chosen)
-        if key == self._offered:
-            self.methods.mark(recipe.method)
-            return
-        self._offered = key
-
-        def work() -> tuple[Offer, ...]:
-            out = []
-            for name in METHODS:
-                try:
-                    curve = derive_interpolant(series, replace(recipe, method=name, penalty=None))
-                    _ = curve.left_out_error, curve.swing
-                    out.append(Offer(name, curve))
-                except VettoreError as error:
-                    out.append(Offer(name, None, str(error)))
-            return tuple(out)
-
-        self.session.background.run("methods", work, self._show_offers, lambda _sentence: None)
-
-    def _show_offers(self, offers: tuple[Offer, ...]) -> None:
-        series = self.session.series
-        if series is None:
-            return
-        self._offers = offers
-        style = self.session.style
-        candidates = []
-        for one in offers:
-            error = one.curve.left_out_error if one.curve is not None else None
-            note = (
-                "needs more points" if one.curve is None else "—" if error is None else f"± {style.number(error, 2)}"
-            )
-            candidates.append(
-                Candidate(
-                    one.key,
-                    METHODS[one.key].name,
-                    one.curve,
-                    refusal=one.refusal or METHODS[one.key].use,
-                    note=note,
-                    pinned=one.key in self.pinned,
-                )
-            )
-        order = {one.key: (one.curve is None, one.curve.left_out_error if one.curve else None) for one in offers}
-        candidates.sort(key=lambda one: (order[str(one.key)][0], order[str(one.key)][1] or math.inf))
-        x, y = series.values(Role.X), series.values(Role.Y)
-        assert x is not None
-        assert y is not None
-        chosen = self.session.study.interpolant_of(series.id).method
-        self.methods.show_candidates(candidates, (x[series.in_use], y[series.in_use]), chosen, style)
-        self._show_beside()
 
 
 def _named(name: str, unit: str) -> str:
