@@ -24,7 +24,7 @@ lint: setup
 	$(BIN)/lint-imports
 
 test: lint
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 $(BIN)/python -m pytest -n auto --dist worksteal
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks

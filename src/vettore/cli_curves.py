@@ -159,9 +159,11 @@ def compare(
     from vettore import core
     from vettore.core.fit.compare import compare as ranked
 
-    columns = numbers_of(table_of(file))
     if len(formulas) + len(keys) < 2:
         raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")
+    if not keys and (x_name is not None or y_name is not None):
+        raise DataError("--x and --y would have no effect here: formulas name their columns.")
+    columns = numbers_of(table_of(file))
     fits = {formula: core.fit(formula, columns, seed=seed) for formula in formulas}
     if keys:
         x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
@@ -228,6 +230,10 @@ def interpolate(
     """Read values between points."""
     from vettore import core
 
+    if at_text is not None and every is not None:
+        raise DataError("Give either --at or --every, not both.")
+    if penalty is not None and method != "smoothing":
+        raise DataError("--penalty would have no effect here: it is that of --method smoothing.")
     columns = numbers_of(table_of(file))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None
@@ -270,7 +276,7 @@ def interpolate(
     "--rule", help="Points: trapezoid, simpson, spline. Functions: left, right, midpoint, trapezoid, simpson."
 )
 @click.option("--strips", type=int, help="Number of strips for a formula; without it, as many as the error asks for.")
-@click.option("--floor", default="0", show_default=True, help="A level, or “ends” for the line between the ends.")
+@click.option("--floor", help="A level (0 when left out), or “ends” for the line between the ends.")
 @click.option("--x", "x_name", help="Column for x.")
 @click.option("--y", "y_name", help="Column for y.")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
@@ -282,7 +288,7 @@ def integrate(
     end: str | None,
     rule: str | None,
     strips: int | None,
-    floor: str,
+    floor: str | None,
     x_name: str | None,
     y_name: str | None,
     sigma_name: str | None,
@@ -295,6 +301,13 @@ def integrate(
     if (file is None) == (formula is None):
         raise DataError("Give either a file with points or --formula, not both.")
     if formula is not None:
+        for option, given in (("--x", x_name), ("--y", y_name), ("--sigma", sigma_name), ("--floor", floor)):
+            if given is not None:
+                raise DataError(f"{option} would have no effect here: it is for points from a file.")
+        if rule is not None and strips is None:
+            raise DataError(
+                "--rule would have no effect here: without --strips their number and rule follow the error."
+            )
         if start is None or end is None:
             raise DataError("A function needs its limits: --from and --to.")
         area = core.integrate_function(
@@ -311,6 +324,9 @@ def integrate(
             raise SystemExit(1)
         return
     assert file is not None
+    if strips is not None:
+        raise DataError("--strips would have no effect here: the points of the file make the strips.")
+    floor = floor or "0"
     columns = numbers_of(table_of(file))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,9 +14,11 @@ from vettore.core import chebyshev
 from vettore.core.arrays import Array
 from vettore.core.chebyshev import Scale
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, check_level
 
 Of = Literal["mean", "new"]
+# The standard deviation of a measurement at x: a number, values as many as x, or a function of x.
+SigmaAt = float | Array | Callable[[Array], Array]
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,11 @@ class Curve(ABC):
     """Anything that gives y at x. ``span`` is the x range of the data it rests on."""
 
     span: tuple[float, float]
-    degrees_of_freedom: int
+    # Infinite where the standard deviations of y are known.
+    degrees_of_freedom: float
+    # The standard deviation of one measurement of unit weight, and that of all rows beside it: None where rows differ.
+    residual_sd: float | None = None
+    row_sigma: float | None = 1.0
     # Whether the curve says nothing outside its span.
     ends_at_span: bool = False
 
@@ -63,11 +71,41 @@ class Curve(ABC):
         """Return the tops and bottoms inside a … b, by rising x."""
 
     @abstractmethod
-    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
+    def mean_error(self, x: Array) -> Array:
+        """Return the standard error of the curve at x; NaN where no uncertainty is known."""
+
+    def standard_error(self, x: Array | float, of: Of = "mean", sigma: SigmaAt | None = None) -> Array:
         """Return the standard error of y at x: of the curve (``mean``) or of a new measurement (``new``).
 
-        NaN where no uncertainty is known (no degrees of freedom).
+        NaN where no uncertainty is known (no degrees of freedom). Where the rows have standard deviations of their own,
+        that of a new measurement at x has to be given as ``sigma``. Raises DataError without it.
         """
+        x = np.asarray(x, dtype=np.float64)
+        if of == "mean":
+            if sigma is not None:
+                raise DataError('sigma is that of a new measurement; it goes with of="new".')
+            return self.mean_error(x)
+        if of != "new":
+            raise DataError(
+                f'A band is of="mean", of the curve, or of="new", of a new measurement; {of!r} was given.'
+            )
+        spread = self._sigma_at(x, sigma)
+        scatter = self.residual_sd if self.residual_sd is not None else math.nan
+        return np.hypot(self.mean_error(x), scatter * spread)
+
+    def _sigma_at(self, x: Array, sigma: SigmaAt | None) -> Array:
+        if sigma is None and self.row_sigma is None:
+            raise DataError(
+                "Each row has a ± of its own, so that of a new measurement at x is not known. "
+                "Give it as sigma: a number, as many values as x, or a function of x."
+            )
+        given = self.row_sigma if sigma is None else sigma(x) if callable(sigma) else sigma
+        spread = np.asarray(given, dtype=np.float64)
+        if spread.ndim and spread.shape != x.shape:
+            raise DataError(f"sigma has the shape {spread.shape}, but x has {x.shape}. Give one value for each x.")
+        if not np.all(spread > 0):
+            raise DataError("sigma must be above zero at every x.")
+        return np.broadcast_to(spread, x.shape)
 
     @abstractmethod
     def slope_error(self, x: Array | float) -> Array:
@@ -96,13 +134,20 @@ class Curve(ABC):
         """Return the spread of a coefficient."""
         return None
 
-    def band(self, x: Array | float, level: float = 0.95, of: Of = "mean") -> tuple[Array, Array]:
-        """Return (low, high) of the band that holds the curve, or a new measurement, with ``level``."""
+    def band(
+        self, x: Array | float, level: float = 0.95, of: Of = "mean", sigma: SigmaAt | None = None
+    ) -> tuple[Array, Array]:
+        """Return (low, high) of the band that holds the curve, or a new measurement, with ``level``.
+
+        For ``sigma`` see standard_error.
+        """
+        check_level(level)
+        error = self.standard_error(x, of, sigma)
         if self.degrees_of_freedom < 1:
             unknown = np.full_like(np.asarray(x, dtype=np.float64), np.nan)
             return unknown, unknown
         middle = self(x)
-        reach = t_quantile(level, self.degrees_of_freedom) * self.standard_error(x, of)
+        reach = t_quantile(level, self.degrees_of_freedom) * error
         return middle - reach, middle + reach
 
     def crossings_with_error(self, y: float, a: float, b: float) -> tuple[Crossing, ...]:
@@ -128,7 +173,7 @@ class PolynomialCurve(Curve):
 
     ``series`` has shape (degree + 1,); ``factor`` of shape (degree + 1, m) gives the covariance of the
     series as s²·factor·factorᵀ, with s the ``residual_sd``, the standard deviation of one measurement of unit
-    weight (None where it cannot be known).
+    weight (None where it cannot be known). ``powers`` are those of x by the names of their coefficients.
     """
 
     def __init__(
@@ -138,7 +183,9 @@ class PolynomialCurve(Curve):
         scale: Scale,
         span: tuple[float, float],
         residual_sd: float | None,
-        degrees_of_freedom: int,
+        degrees_of_freedom: float,
+        row_sigma: float | None = 1.0,
+        powers: Mapping[str, int] | None = None,
     ) -> None:
         self.series = series
         self.factor = factor
@@ -146,6 +193,8 @@ class PolynomialCurve(Curve):
         self.span = span
         self.residual_sd = residual_sd
         self.degrees_of_freedom = degrees_of_freedom
+        self.row_sigma = row_sigma
+        self.powers = dict(powers or {})
 
     def __call__(self, x: Array | float) -> Array:
         """Return y at x."""
@@ -179,14 +228,13 @@ class PolynomialCurve(Curve):
                 points.append(TurningPoint(float(x), float(self(float(x))), "top" if bending < 0 else "bottom"))
         return tuple(points)
 
-    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
-        """Return the standard error of the curve, or of a new measurement, at x."""
-        x = np.asarray(x, dtype=np.float64)
+    def mean_error(self, x: Array) -> Array:
+        """Return the standard error of the curve at x."""
         if self.residual_sd is None:
             return np.full_like(x, np.nan)
         basis = chebyshev.columns(np.atleast_1d(self.scale.t(x)).ravel(), len(self.series))
         variance = np.sum((basis @ self.factor) ** 2, axis=1).reshape(x.shape)
-        return self.residual_sd * np.sqrt(variance + (1.0 if of == "new" else 0.0))
+        return np.asarray(self.residual_sd * np.sqrt(variance), dtype=np.float64)
 
     def slope_error(self, x: Array | float) -> Array:
         """Return the standard error of the slope at x."""
@@ -227,7 +275,7 @@ class PolynomialCurve(Curve):
 
     def coefficient_spread(self, name: str) -> Array | None:
         """Return the spread of the coefficient ``a2`` of x² and the like."""
-        power = int(name[1:])
+        power = self.powers[name] if self.powers else int(name[1:])
         table = chebyshev.as_powers(self.scale, len(self.series))
         return self._spread(np.array([float(row[power]) if power < len(row) else 0.0 for row in table]))
 

@@ -38,6 +38,13 @@ class FormulaError(VettoreError):
         self.hint = hint
 
 
+def check_level(level: float) -> None:
+    """Insist on a level of confidence between 0 and 1. Raises DataError."""
+    if not 0 < level < 1:
+        meant = f" For {level:g} % write {level / 100:g}." if 1 < level < 100 else ""
+        raise DataError(f"The level of an interval lies between 0 and 1; {level} was given.{meant}")
+
+
 def name_rows(rows: Sequence[int], most: int = 6) -> str:
     """Rows (counted from 1) in words: ``row 3``, ``rows 3–5 and 9``, ``rows 1, 4, 9 … (31 in all)``."""
     runs: list[tuple[int, int]] = []

@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vettore.core.arrays import Array
 
@@ -35,6 +36,50 @@ def runs(values: Array) -> tuple[int, float, float]:
         return count, expected, 1.0
     off = max(abs(count - expected) - 0.5, 0.0)
     return count, expected, normal_two_sided(off / math.sqrt(variance))
+
+
+def longest_run(values: Array) -> tuple[int, float]:
+    """Return the length of the longest run of like sign, and the probability of one so long without memory.
+
+    Signs without memory change or stay from row to row like a coin, and a run of k rows is k − 1 times staying; the
+    probability of no such run follows by recursion (Feller 1968, XIII.7).
+    """
+    lengths = _run_lengths(values)
+    n, longest = int(lengths.sum()), int(lengths.max(initial=0))
+    if n < 2 or longest < 2:
+        return longest, 1.0
+    return longest, 1.0 - _no_run_of(longest - 1, n - 1)
+
+
+def _no_run_of(k: int, n: int) -> float:
+    """Return the probability that n throws of a coin have no k heads in a row."""
+    if n < k:
+        return 1.0
+    none = [1.0] * k + [1.0 - 0.5**k]
+    for j in range(k + 1, n + 1):
+        none.append(none[-1] - 0.5 ** (k + 1) * none[j - k - 1])
+    return none[n]
+
+
+def run_at_an_end(values: Array) -> tuple[int, float, bool]:
+    """Return the longer of the runs of like sign at the two ends, its probability without memory, and if it is the first.
+
+    A curve that misses the shape at one end leaves a run there that is not long among all rows.
+    """
+    lengths = _run_lengths(values)
+    if len(lengths) < 2:
+        return int(lengths.sum()), 1.0, True
+    longer = int(max(lengths[0], lengths[-1]))
+    return longer, min(1.0, 2.0 * 0.5 ** (longer - 1)), bool(lengths[0] == longer)
+
+
+def _run_lengths(values: Array) -> NDArray[np.intp]:
+    signs = np.sign(values)
+    signs = signs[signs != 0]
+    if not len(signs):
+        return np.zeros(0, dtype=np.intp)
+    edges = np.flatnonzero(np.concatenate([[True], signs[1:] != signs[:-1], [True]]))
+    return np.diff(edges)
 
 
 def lag_one(values: Array) -> tuple[float, float]:

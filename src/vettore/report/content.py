@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 import numpy as np
@@ -10,7 +10,7 @@ import numpy as np
 from vettore import __version__
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fit.compare import Compared, compare
-from vettore.core.fit.summary import summary
+from vettore.core.fit.summary import summary, weights_in_words
 from vettore.core.integrate.function import integrate_function
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limit_in
@@ -156,15 +156,26 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
     def share(value: float | None) -> str:
         return "—" if value is None else style.fixed(value, 4 if value < 0.9995 else 6)
 
+    scatter = Line("residual standard deviation", f"{style.number(result.residual_sd, 4)} {unit}".strip())
+    squares = Line("sum of squares", style.number(result.sum_of_squares, 5))
+    if result.weighted:
+        scatter, squares = (replace(one, label=f"{one.label} (relative)") for one in (scatter, squares))
+    if result.chi_squared is not None:
+        ratio, above = style.number(result.reduced_chi_squared, 4), style.probability(result.chi_squared_p)
+        scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, p {_of(above)}")
     return (
         Line(f"R²{against}", share(result.r_squared)),
         Line(f"adjusted R²{against}", share(result.adjusted_r_squared)),
-        Line("residual standard deviation", f"{style.number(result.residual_sd, 4)} {unit}".strip()),
-        Line("sum of squares", style.number(result.sum_of_squares, 5)),
+        scatter,
+        squares,
         Line("degrees of freedom", str(result.degrees_of_freedom)),
         Line("AICc", style.number(result.aicc, 5)),
         Line("BIC", style.number(result.bic, 5)),
     )
+
+
+def _of(probability: str) -> str:
+    return probability if probability.startswith("<") else f"= {probability}"
 
 
 def quantity_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
@@ -294,18 +305,21 @@ def _polynomials(study: Study, style: NumberStyle) -> tuple[Line, ...]:
 
 
 def _source(fit: DerivedFit) -> tuple[Line, ...]:
-    series = fit.series
-    source = series.table.full_source
+    source = fit.series.table.full_source
     lines = [Line("file", source.name)] if source.name else []
     lines += [Line(label, text) for label, text in source.how]
-    blank = int((~series.measured).sum())
-    rows = f"{len(fit.rows)} of {series.rows} in use"
-    if blank:
-        rows += f", {blank} without a number in x or y"
-    lines.append(Line("rows", rows))
+    lines.append(Line("rows", rows_words(fit)))
     if source.digest:
         lines.append(Line("SHA-256 of the file", source.digest[:16] + "…"))
     return tuple(lines)
+
+
+def rows_words(fit: DerivedFit) -> str:
+    """Return how many rows a fit uses, and the cells of its columns that held no number."""
+    series = fit.series
+    rows = f"{len(fit.rows)} of {series.rows} in use"
+    blank = int((~series.measured).sum())
+    return f"{rows}, {blank} without a number in x or y" if blank else rows
 
 
 def _caption(fit: DerivedFit, style: NumberStyle) -> str:
@@ -338,7 +352,8 @@ def _aside(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
 
 
 def _method(fit: DerivedFit) -> str:
-    weights = "weights 1/σ² from the ± of y" if fit.result.weighted else "equal weights"
+    result = fit.result
+    weights = weights_in_words(result)
     against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
     if fit.result.method == "linear least squares":
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
@@ -347,7 +362,11 @@ def _method(fit: DerivedFit) -> str:
             f"Nonlinear least squares with {weights}: the linear coefficients projected out, Levenberg–Marquardt, and a "
             f"Newton polish. {fit.result.message.rstrip('.')}"
         )
-    return (
-        f"{how}; standard errors from the residual scatter, intervals from Student’s t with "
-        f"{fit.result.degrees_of_freedom} degrees of freedom, R² against {against}."
-    )
+    if result.absolute_sigma:
+        spread = "standard errors from the known ± of y, intervals from the normal distribution"
+    else:
+        spread = (
+            "standard errors from the residual scatter, intervals from Student’s t with "
+            f"{result.degrees_of_freedom} degrees of freedom"
+        )
+    return f"{how}; {spread}, R² against {against}."

@@ -73,11 +73,10 @@ def _draw_data(axes, fit: DerivedFit) -> None:
     x, y = series.values(Role.X), fit.response
     aside = series.measured & ~series.kept
     many = len(fit.rows) > MOST_VECTOR_POINTS
-    sigma = series.sigma
+    # Those of the left side: of ln(y), not of y, where that was fitted.
+    sigma = fit.result.sigma
     if sigma is not None and fit.recipe.use_errors:
-        axes.errorbar(
-            x[fit.rows], y[fit.rows], sigma[fit.rows], fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2
-        )
+        axes.errorbar(x[fit.rows], y[fit.rows], sigma, fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2)
     marks = {"s": 4 if many else 24, "zorder": 3, "rasterized": many, "edgecolors": PAPER.plot_ground}
     axes.scatter(x[fit.rows], y[fit.rows], color=PAPER.data, linewidths=0 if many else 0.5, **marks)
     if aside.any():

@@ -15,7 +15,7 @@ from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fit.asked import Progress
+from vettore.core.fit.asked import SQUARES, Progress
 from vettore.core.fit.checks import Check, checks
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.polynomial import fit_polynomial
@@ -107,7 +107,7 @@ class DerivedFit:
 
     def get_ready(self) -> DerivedFit:
         """Work out what will be asked for as soon as the fit is shown, and return it."""
-        _ = self.checks, self.equation, self.formula_units
+        _ = self.result.warnings, self.checks, self.equation, self.formula_units
         curve = self.curve
         if curve is not None:
             # The derivatives for its band.
@@ -153,7 +153,8 @@ def fit_series(
     key = _key(series, recipe, thorough)
     result = _recall(key)
     if result is None and recipe.formula:
-        result = _searched(key, lambda: _fit_formula(series, recipe, rows, sigma, progress, thorough), progress)
+        spread = None if sigma is None else {names[1]: sigma[rows]}
+        result = _searched(key, lambda: _fit_formula(series, recipe, rows, spread, progress, thorough), progress)
     if result is None:
         result = fit_polynomial(
             x[rows],
@@ -161,6 +162,7 @@ def fit_series(
             recipe.degree,
             intercept=recipe.intercept,
             sigma=None if sigma is None else sigma[rows],
+            absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
         )
         _remember(key, result)
@@ -171,7 +173,7 @@ def _fit_formula(
     series: Series,
     recipe: FitRecipe,
     rows: NDArray[np.intp],
-    sigma: Array | None,
+    sigma: dict[str, Array] | None,
     progress: Progress | None,
     thorough: bool,
 ) -> FitResult:
@@ -187,8 +189,10 @@ def _fit_formula(
         start=dict(recipe.start),
         hold=dict(recipe.hold),
         limits={name: (low, high) for name, low, high in recipe.limits},
-        sigma=None if sigma is None else sigma[rows],
+        sigma=sigma,
+        absolute_sigma=recipe.errors_known and sigma is not None and recipe.loss == SQUARES,
         loss=recipe.loss,
+        seed=recipe.seed,
         progress=progress,
         estimate=estimate,
         thorough=thorough,

@@ -134,7 +134,7 @@ def _where(fit: DerivedFit, reading: Reading) -> DerivedReading:
     reach = SEARCH_BEYOND * (high - low)
     level = float(np.mean(reading.signals)) if reading.signals else reading.at
     found = curve.crossings_with_error(level, low - reach, high + reach)
-    scatter = fit.result.residual_sd if not fit.result.weighted else None
+    scatter = _scatter_of(fit)
     single = _with_scatter(fit, found[0], scatter, 1) if len(found) == 1 else None
     if reading.signals:
         found = tuple(
@@ -147,6 +147,14 @@ def _where(fit: DerivedFit, reading: Reading) -> DerivedReading:
         unit=fit.series.name_and_unit(Role.X)[1],
         single=None if reading.signals else single,
     )
+
+
+def _scatter_of(fit: DerivedFit) -> float | None:
+    """Return the standard deviation of one new measurement; None where it differs from row to row, or is not known."""
+    curve = fit.result.curve
+    if curve.row_sigma is None or curve.residual_sd is None:
+        return None
+    return curve.residual_sd * curve.row_sigma
 
 
 def _with_scatter(fit: DerivedFit, one: Crossing, scatter: float | None, signals: int) -> float | None:
@@ -294,9 +302,13 @@ def _named(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Given:
             one = said.crossings[0]
             slope = float(curve.slope(one.x))
             shared = curve.value_spread(one.x)
-            own = 0.0
-            if reading.signals and fit.result.residual_sd is not None:
-                own = fit.result.residual_sd**2 / len(reading.signals) / slope**2
+            own, scatter = 0.0, _scatter_of(fit)
+            if reading.signals and scatter is None:
+                raise DataError(
+                    f"The ± of the signals of {reading.name} is not known, since each row has a ± of its own."
+                )
+            if reading.signals and scatter is not None:
+                own = scatter**2 / len(reading.signals) / slope**2
             return Given(one.x, Spread(None if shared is None else -shared / slope, own), _powers({x_unit: 1.0}))
         case Asked.VALUE if said.value is not None:
             return Given(said.value, Spread(curve.value_spread(reading.at)), _powers({y_unit: 1.0}))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vettore.core.fit.asked import DEFAULT_SEED
 from vettore.core.interpolate.interpolant import Outside
 from vettore.core.models.catalogue import CATALOGUE
 
@@ -22,7 +23,8 @@ class FitRecipe:
 
     ``model`` is the key of the catalogue's model that the formula came from. ``hold``, ``start`` are (name, value),
     ``limits`` (name, low, high) with None for no limit. ``span`` leaves rows with x outside it out of the fit.
-    ``called`` is the name that the user gave to a formula of their own.
+    ``called`` is the name that the user gave to a formula of their own. ``errors_known`` takes the ± of y as they are
+    instead of as relative weights. ``seed`` is that of the search.
     """
 
     id: str
@@ -38,6 +40,8 @@ class FitRecipe:
     loss: str = "squares"
     span: tuple[float, float] | None = None
     called: str = ""
+    errors_known: bool = False
+    seed: int = DEFAULT_SEED
 
     @property
     def name(self) -> str:

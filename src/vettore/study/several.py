@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit.formula_curve import FormulaCurve
@@ -80,11 +81,28 @@ def fit_together(series: Sequence[Series], recipe: FitRecipe, shared: Collection
     # All series speak of x and y here, whatever their columns are called.
     first = recipe_for(series[0], recipe)
     formula = first.formula or polynomial_formula(recipe.degree, recipe.intercept, (x_name, y_name))
-    data = []
+    data: list[dict[str, Array]] = []
+    spreads: list[dict[str, Array]] = []
     for one in series:
-        x, y, _ = points_in_use(one)
+        x, y, sigma = points_in_use(one)
         data.append({x_name: x, y_name: y})
-    told = fit_shared(formula, data, shared, dict(recipe.hold))
+        if recipe.use_errors and sigma is None:
+            raise DataError(
+                f"{one.name} has no ± of y, but the rows are to be weighed by it. Fit with equal weights."
+            )
+        if sigma is not None:
+            spreads.append({y_name: sigma})
+    if recipe.loss != "squares" or recipe.limits:
+        what = f"the {recipe.loss} loss" if recipe.loss != "squares" else "limits"
+        raise DataError(f"Fits with common coefficients are by least squares without limits; take {what} away first.")
+    told = fit_shared(
+        formula,
+        data,
+        shared,
+        dict(recipe.hold),
+        sigma=spreads if recipe.use_errors else None,
+        absolute_sigma=recipe.use_errors and recipe.errors_known,
+    )
     rows = tuple(
         _together(one, recipe, coefficients, told.result)
         for one, coefficients in zip(series, told.coefficients, strict=True)

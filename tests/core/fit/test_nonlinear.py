@@ -222,7 +222,7 @@ def test_infinities_and_numbers_at_the_end_of_the_range_leak_no_warning():
     many = core.fit_many("y = a + b*x", [{"x": x, "y": odd}, {"x": x, "y": 2 * x}])
     np.testing.assert_allclose(many.values, [[2, 3], [0, 2]], atol=1e-12)
     large = {"x": x, "y": 1.7e308 * np.linspace(0.9, 1, 12)}
-    with pytest.raises(core.DataError, match="Change the unit of a column"):
+    with pytest.raises(core.DataError, match="Change its unit"):
         core.fit("y = a + b*x", large)
-    with pytest.raises(core.DataError, match="has no finite value for any starting values"):
+    with pytest.raises(core.DataError, match="Change its unit"):
         core.fit("y = A*exp(-k*x)", large, start={"k": 1})

@@ -148,7 +148,8 @@ REFUSED = {
     "degree in words": (([1, 2, 3], [1, 2, 3], "2"), "whole number"),
     "nothing left": (([1, None], [None, 2], 1), "nothing is left"),
     "words": (([1, "a"], [1, 2], 1), "not a number"),
-    "too large": (([1, 2, 3], [1e308, -1e308, 1.7e308], 1), "too large"),
+    "too large": (([1, 2, 3], [1e308, -1e308, 1.7e308], 1), "leave the range"),
+    "too small": (([1e100, 2e100, 3e100], [1e-130, 2e-130, 4e-130], 2), "leaves the range"),
 }
 
 
@@ -179,8 +180,8 @@ def test_no_freedom_and_constant_y_are_results_not_errors():
     level = core.fit_polynomial([1, 2, 3, 4], [5, 5, 5, 5], 1)
     assert level.r_squared is None
     assert level.values == (5.0, 0.0)
-    extreme = core.fit_polynomial([1e200, 2e200, 3e200], [1e-200, 2e-200, 4e-200], 1)
-    assert math.isfinite(extreme.values[1])
+    with pytest.raises(core.DataError, match="leaves the range"):
+        core.fit_polynomial([1e200, 2e200, 3e200], [1e-100, 2e-100, 3e-100], 1)
 
 
 def test_weights_of_evidence_choose_the_simplest_exact_fit():

@@ -8,6 +8,14 @@ import vettore.core as core
 from vettore.core.interpolate.methods import METHODS
 
 RNG = np.random.default_rng(3)
+BEGINNING = RNG.bit_generator.state
+
+
+@pytest.fixture(autouse=True)
+def _same_numbers_whatever_ran_before():
+    RNG.bit_generator.state = BEGINNING
+
+
 X = np.sort(RNG.uniform(0, 10, 14))
 Y = np.sin(X) + 0.3 * X + RNG.normal(0, 0.2, 14)
 AT = np.linspace(X[0], X[-1], 301)

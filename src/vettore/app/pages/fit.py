@@ -31,6 +31,7 @@ from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
+from vettore.core.fit.summary import weights_in_words
 from vettore.core.typeset import Text
 from vettore.study.derive import DerivedFit, fit_series, response_of
 from vettore.study.pulls import Pulls
@@ -63,7 +64,7 @@ class FitPage(StripHands, ModelHands, Page):
         self._build_choices()
         self._build_stage(open_file)
         self._waiting.timeout.connect(self.searching.show)
-        self.findings = FitFindings(session, self.preview_without)
+        self.findings = FitFindings(session, self.preview_without, self.take_better)
         self.findings.replayed.connect(self.show_step)
         session.rows_changed.connect(self._show_rows)
         session.own_models.changed.connect(self.refresh)
@@ -85,6 +86,7 @@ class FitPage(StripHands, ModelHands, Page):
         self.how = HowFitted()
         self.how.origin_turned.connect(self._turn_origin)
         self.how.weights_chosen.connect(self._weigh)
+        self.how.known_turned.connect(self._turn_known)
         self.how.loss_chosen.connect(self._choose_loss)
         self.how.span_asked.connect(self._ask_span)
         self.another = button("Add a curve", self._add_another, "link", "Keep this curve and fit a second one")
@@ -225,8 +227,8 @@ class FitPage(StripHands, ModelHands, Page):
         """Say what was used."""
         if self.fit is None:
             return []
-        weights = "weights from ± of y" if self.fit.result.weighted else "equal weights"
-        return [f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use", self.fit.result.method, weights]
+        used = f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use"
+        return [used, self.fit.result.method, weights_in_words(self.fit.result)]
 
     def fit_several(self) -> None:
         """Open the table of this model over many series."""

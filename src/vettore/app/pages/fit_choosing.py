@@ -101,7 +101,8 @@ class ModelHands:
         if series is None or curve is None:
             return
         study = edits.add_fit(self.session.study, series.id, curve.degree)
-        copy = replace(study.curves[-1], intercept=curve.intercept, use_errors=curve.use_errors)
+        weighed = {"use_errors": curve.use_errors, "errors_known": curve.errors_known}
+        copy = replace(study.curves[-1], intercept=curve.intercept, **weighed)
         self.session.do("try another model", edits.change_fit(study, copy))
         self.session.show_curve(copy.id)
 
@@ -118,6 +119,19 @@ class ModelHands:
             return
         study = edits.set_error_of_y(self.session.study, series.id, error)
         self._change("weight by ± of y", study, use_errors=True)
+
+    def _turn_known(self, known: bool) -> None:
+        """Take the ± of y as known, or as relative weights."""
+        self._change("take the ± of y as known" if known else "take the ± of y as relative", errors_known=known)
+
+    def take_better(self) -> None:
+        """Begin at the better answer that was met beside a start that was given."""
+        better = None if self.fit is None else self.fit.result.better
+        if self.fit is not None and better is not None:
+            given = dict(self.fit.recipe.start)
+            start = tuple((name, better.values.get(name, value)) for name, value in given.items())
+            others = tuple((name, value) for name, value in better.values.items() if name not in given)
+            self._decide("take the better fit", start=(*start, *others))
 
     def _choose_loss(self, chosen: str) -> None:
         if self.fit is None or self._recipe(self.fit.series).loss == chosen:

@@ -77,8 +77,9 @@ class Shaping:
         with np.errstate(all="ignore"):
             given = {**self.values, **{name: values[rows] for name, values in self._data.items()}}
             misses = result.y[rows] - self._program({name: given[name] for name in self._program.inputs})
-        squares = float(np.sum(misses**2))
-        best = result.sum_of_squares if whole and not result.weighted else float(np.sum(result.residuals[rows] ** 2))
+        sigma = 1.0 if result.sigma is None else result.sigma[rows]
+        squares = float(np.sum((misses / sigma) ** 2))
+        best = result.sum_of_squares if whole else float(np.sum((result.residuals[rows] / sigma) ** 2))
         worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
         return Shaped(self.values, self._curve, rows, misses, worse)
 

@@ -57,7 +57,14 @@ class Mark(QWidget):
 class CheckRow(QWidget):
     """One check; a click on it, or Enter, opens the picture that it rests on."""
 
-    def __init__(self, one: Check, fit: DerivedFit, session: Session, without: Callable[[list[int]], None]) -> None:
+    def __init__(
+        self,
+        one: Check,
+        fit: DerivedFit,
+        session: Session,
+        without: Callable[[list[int]], None],
+        take_better: Callable[[], None],
+    ) -> None:
         super().__init__()
         self._check, self._fit, self._session = one, fit, session
         self.picture: CheckPicture | None = None
@@ -87,6 +94,9 @@ class CheckRow(QWidget):
             links.addWidget(self.without)
             links.addStretch()
             grid.addLayout(links, 2, 1)
+        if one.kind is Kind.CONVERGENCE and fit.result.better is not None:
+            self.better = button("Take the better fit", take_better, "link", "Begin at that answer")
+            grid.addWidget(self.better, 2, 1, Qt.AlignmentFlag.AlignLeft)
 
     @property
     def kind(self) -> Kind:
@@ -128,9 +138,11 @@ class CheckRow(QWidget):
 class CheckList(QWidget):
     """All checks of the shown fit, the ones that ask for a look first; ``without`` shows the fit without rows."""
 
-    def __init__(self, session: Session, without: Callable[[list[int]], None]) -> None:
+    def __init__(
+        self, session: Session, without: Callable[[list[int]], None], take_better: Callable[[], None]
+    ) -> None:
         super().__init__()
-        self._session, self._without = session, without
+        self._session, self._without, self._take_better = session, without, take_better
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(1)
@@ -149,7 +161,7 @@ class CheckList(QWidget):
         self._box.addSpacing(HEADING_ROOM)
         self._box.addWidget(section("Checks"))
         self._box.addSpacing(HEADING_ROOM)
-        self.rows = [CheckRow(one, fit, self._session, self._without) for one in ordered]
+        self.rows = [CheckRow(one, fit, self._session, self._without, self._take_better) for one in ordered]
         for row in self.rows:
             self._box.addWidget(row)
             if row.kind in open_kinds:

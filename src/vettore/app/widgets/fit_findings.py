@@ -27,7 +27,9 @@ class FitFindings(Column):
 
     replayed = Signal(int)
 
-    def __init__(self, session: Session, without: Callable[[list[int]], None]) -> None:
+    def __init__(
+        self, session: Session, without: Callable[[list[int]], None], take_better: Callable[[], None]
+    ) -> None:
         super().__init__("What the fit says")
         self._session = session
         self.sentence = label("", "sentence", wrap=True)
@@ -65,7 +67,7 @@ class FitFindings(Column):
         ]
         self._follows = Pairs()
         self._follows_parts = (rule(), section("What follows from it"), self._follows)
-        self.checks = CheckList(session, without)
+        self.checks = CheckList(session, without, take_better)
         self._aside_rule = rule()
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:3])
         self.add(self.turn_correlations, self.correlations)
@@ -122,7 +124,8 @@ class FitFindings(Column):
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
         told = fit.formula_units
-        warnings = (*fit.result.warnings, *(told.contradictions if told is not None else ()), *_forgiven(fit))
+        # A better fit is among the checks, with what to do about it.
+        warnings = (*fit.result.own_warnings, *(told.contradictions if told is not None else ()), *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))
         follows = quantity_lines(fit, style)

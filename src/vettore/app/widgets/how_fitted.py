@@ -16,6 +16,7 @@ LOSS_WORDS = {
     "huber": "forgiving of outliers (Huber)",
     "tukey": "strongly forgiving (Tukey)",
 }
+RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
 
 
@@ -25,6 +26,8 @@ class HowFitted(QWidget):
     origin_turned = Signal(bool)
     # The ± of y to weigh by, or None for equal weights.
     weights_chosen = Signal(object)
+    # Whether the ± of y are known as they are, or are weights beside each other only.
+    known_turned = Signal(bool)
     loss_chosen = Signal(str)
     # Whether a span is to be dragged on the plot; False uses all x again.
     span_asked = Signal(bool)
@@ -44,6 +47,14 @@ class HowFitted(QWidget):
         self.error.setAccessibleName("Size of the ± of y")
         self.error.returnPressed.connect(self._take_error)
         self.error.hide()
+        self.known = QComboBox()
+        self.known.addItems([RELATIVE, KNOWN])
+        self.known.setAccessibleName("Whether the ± of y are relative or known")
+        self.known.setToolTip(
+            "Relative: they weigh the rows, and the scatter about the curve sets the ± of the coefficients.\n"
+            "Known: they are taken as they are; χ² tells whether the scatter agrees with them."
+        )
+        self.known.activated.connect(lambda place: self.known_turned.emit(place == 1))
         self.loss = QComboBox()
         self.loss.addItems(list(LOSS_WORDS.values()))
         self.loss.setAccessibleName("How outliers are treated")
@@ -59,6 +70,7 @@ class HowFitted(QWidget):
         line.addWidget(self.error)
         box.addWidget(self.origin)
         box.addLayout(line)
+        box.addWidget(self.known)
         box.addWidget(self.loss)
         box.addWidget(self.span)
 
@@ -76,6 +88,8 @@ class HowFitted(QWidget):
             kinds = {ErrorKind.CONSTANT: CONSTANT, ErrorKind.PERCENT: PERCENT}
             chosen = kinds.get(error.kind, words[1] if column else EQUAL)
         self.weights.setCurrentText(chosen)
+        self.known.setVisible(chosen != EQUAL and recipe.loss == "squares")
+        self.known.setCurrentText(KNOWN if recipe.errors_known else RELATIVE)
         self.error.setVisible(chosen in (CONSTANT, PERCENT))
         self.error.setText(style.plain(f"{error.value:g}") if error.value else "")
         self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError
 from vettore.core.fit.diagnostics import weighted_residuals
 from vettore.core.fit.result import FitResult
@@ -17,13 +18,49 @@ from vettore.core.scatter import f_above
 EQUALLY_GOOD = 2.0
 
 
+def check_comparable(results: Sequence[FitResult]) -> None:
+    """Insist that fits explain the same left side on the same rows with the same weights and loss.
+
+    Their sums of squares, and so AICc, BIC and F, say nothing about each other otherwise. Raises DataError.
+    """
+    if not results:
+        return
+    lefts = {result.formula.split(" = ")[0] for result in results}
+    if len(lefts) > 1:
+        raise DataError(
+            f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "
+            "measure different things. Compare the curves on y itself."
+        )
+    first = results[0]
+    if any(not np.array_equal(result.rows_in_use, first.rows_in_use) for result in results):
+        raise DataError("The fits rest on different rows. Compare them on the rows that all can use.")
+    if any(not np.array_equal(result.y, first.y) for result in results):
+        raise DataError("The fits rest on different values of y, so their sums of squares say nothing of each other.")
+    if len({result.loss for result in results}) > 1:
+        raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
+    if len({result.absolute_sigma for result in results}) > 1:
+        raise DataError(
+            "One fit takes the ± of y as known and another as relative, so their likelihoods cannot be compared."
+        )
+    if any(not _same_weights(result, first) for result in results):
+        raise DataError(
+            "The fits weigh the rows differently, so their sums of squares, and with them AICc and F, measure different "
+            "things. Compare them with the same weights."
+        )
+
+
+def _same_weights(one: FitResult, other: FitResult) -> bool:
+    if one.sigma is None or other.sigma is None:
+        return one.sigma is None and other.sigma is None
+    return bool(np.allclose(one.sigma, other.sigma, rtol=1e-9, atol=0.0))
+
+
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
     """Return how the evidence is shared among the fits (Burnham & Anderson 2002); the weights add up to 1.
 
-    All must rest on the same number of rows, since AICc compares nothing else. Raises DataError.
+    Raises DataError for fits that cannot be compared, see check_comparable.
     """
-    if len({result.n for result in results}) > 1:
-        raise DataError("Fits can be compared only on the same rows.")
+    check_comparable(results)
     criteria = [result.aicc for result in results]
     finite = [value for value in criteria if value < math.inf]
     if not finite:
@@ -72,17 +109,6 @@ def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
     results = list(fits.values())
     if not results:
         raise DataError("There is nothing to compare.")
-    lefts = {result.formula.split(" = ")[0] for result in results}
-    if len(lefts) > 1:
-        raise DataError(
-            f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "
-            "measure different things. Compare the curves on y itself."
-        )
-    rows = {result.rows_in_use.tobytes() for result in results}
-    if len(rows) > 1:
-        raise DataError("The fits rest on different rows. Compare them on the rows that all can use.")
-    if len({result.loss for result in results}) > 1:
-        raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
     weights = akaike_weights(results)
     best = min(result.aicc for result in results)
     out = []
@@ -102,18 +128,21 @@ class Nested:
     f: float
     p: float
     top: int
-    bottom: int
+    bottom: float
 
 
 def nested_f(small: FitResult, large: FitResult) -> Nested:
     """Test whether the larger of two nested models fits better than chance would have it. Raises DataError."""
+    check_comparable([small, large])
     top = small.degrees_of_freedom - large.degrees_of_freedom
-    if not np.array_equal(small.rows_in_use, large.rows_in_use):
-        raise DataError("The fits rest on different rows. Compare them on the same.")
     if top < 1 or large.degrees_of_freedom < 1:
         raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
     s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
     if t > s * (1 + 1e-9):
         raise DataError("The model with more coefficients fits worse, so it does not contain the other.")
+    if large.absolute_sigma:
+        # With known σ the fall of χ² is itself a χ² variable, an F over infinitely many degrees of freedom.
+        f = max(s - t, 0.0) / top
+        return Nested(f, chi_squared_above(f * top, top), top, math.inf)
     f = max(s - t, 0.0) / top / (t / large.degrees_of_freedom) if t > 0 else math.inf
     return Nested(f, f_above(f, top, large.degrees_of_freedom), top, large.degrees_of_freedom)

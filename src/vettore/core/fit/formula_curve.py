@@ -16,7 +16,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.curve import Curve, Of, TurningPoint
+from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
@@ -47,13 +47,15 @@ class FormulaCurve(Curve):
         covariance: Array | None,
         span: tuple[float, float],
         residual_sd: float | None,
-        degrees_of_freedom: int,
+        degrees_of_freedom: float,
+        row_sigma: float | None = 1.0,
     ) -> None:
         self.x_name = x_name
         self.values = dict(values)
         self.span = span
         self.residual_sd = residual_sd
         self.degrees_of_freedom = degrees_of_freedom
+        self.row_sigma = row_sigma
         self._covariance = covariance
         self._tree, self._free = tree, free
 
@@ -125,13 +127,9 @@ class FormulaCurve(Curve):
                 points.append(TurningPoint(float(x), float(self(float(x))), "top" if bend < 0 else "bottom"))
         return tuple(points)
 
-    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
-        """Return the standard error of the curve, or of a new measurement, at x."""
-        x = np.asarray(x, dtype=np.float64)
-        variance = self._variance(self._gradient, x)
-        if of == "new" and self.residual_sd is not None:
-            variance = variance + self.residual_sd**2
-        return np.sqrt(variance)
+    def mean_error(self, x: Array) -> Array:
+        """Return the standard error of the curve at x."""
+        return np.sqrt(self._variance(self._gradient, x))
 
     def slope_error(self, x: Array | float) -> Array:
         """Return the standard error of the slope at x."""

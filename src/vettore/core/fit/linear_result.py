@@ -2,7 +2,7 @@
 
     s² = Σ w r² / (n − m),   cov(c) = s² (AᵀWA)⁻¹,   t = c / se(c)
 
-With known absolute standard deviations s² is 1.
+With known standard deviations s² is 1 here, and intervals are those of the normal distribution.
 """
 
 from __future__ import annotations
@@ -21,8 +21,12 @@ from vettore.core.fit.result import Coefficient, FitResult
 from vettore.core.fit.rows import Rows
 from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
 
-# Makes the curve, given the standard deviation of one measurement and the degrees of freedom.
-CurveMaker = Callable[[float | None, int], Curve | None]
+# Makes the curve, given the standard deviation of unit weight, the degrees of freedom and the σ common to all rows.
+CurveMaker = Callable[[float | None, float, float | None], Curve | None]
+
+# A constant whose part outside the column space is below this share of it lies inside.
+CONSTANT_WITHIN = 1e-8
+MOST_ROWS_ASKED = 4_000
 
 
 @dataclass(frozen=True)
@@ -35,7 +39,8 @@ class LinearFit:
     residuals: Array
     sum_of_squares: float
     leverage: Callable[[], Array]
-    has_constant: bool
+    basis: Callable[[], Array]
+    has_constant: Callable[[], bool]
     curve: CurveMaker
     # Coefficients that were not fitted, with their values, and the order in which all are reported.
     others: Mapping[str, float] = field(default_factory=dict)
@@ -54,44 +59,78 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
     freedom = n - m
     warnings = [*rows.warnings, *fit.notes]
     scatter: float | None = math.sqrt(fit.sum_of_squares / freedom) if freedom > 0 else None
-    if absolute_sigma:
-        scatter = 1.0
-    if scatter is None:
+    unit = 1.0 if absolute_sigma else scatter
+    if unit is None:
         warnings.append(
             f"{n} rows for {m} coefficients: the curve passes through every point and no uncertainty can be known."
         )
-    total = total_squares(rows, fit.has_constant)
-    if total <= 0:
+    if float(np.ptp(rows.y)) == 0 and (rows.y[0] == 0 or fit.has_constant()):
         warnings.append("y is the same in every row, so R² has no meaning.")
-    covariance = fit.unit_covariance * scatter**2 if scatter is not None else None
+    covariance = fit.unit_covariance * unit**2 if unit is not None else None
+    if covariance is not None and unit:
+        check_variances(np.diag(covariance))
+    interval_freedom = math.inf if absolute_sigma else float(max(freedom, 0))
     return FitResult(
-        coefficients=_coefficients(fit, covariance, freedom, level),
-        given_curve=fit.curve(scatter, max(freedom, 0)),
+        coefficients=_coefficients(fit, covariance, interval_freedom, level),
+        given_curve=fit.curve(unit, interval_freedom, rows.common_sigma),
         formula=formula,
         method="linear least squares",
         converged=True,
         message="Solved directly: the coefficients enter linearly.",
-        warnings=tuple(warnings),
+        own_warnings=tuple(warnings),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=fit.sum_of_squares,
-        total=lambda: total,
-        r_squared_against="mean" if fit.has_constant else "zero",
+        total=lambda constant: total_squares(rows, constant),
+        constant=fit.has_constant,
         residual_sd=scatter,
         covariance=covariance,
         residuals=fit.residuals,
         leverages=fit.leverage,
+        basis=fit.basis,
         x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,
         left_out=rows.left_out,
         level=level,
         weighted=rows.weights is not None,
-        has_constant=fit.has_constant,
-        sigma=None if rows.weights is None else 1 / np.sqrt(rows.weights.high),
+        sigma=rows.sigma,
+        absolute_sigma=absolute_sigma,
         fitted_names=fit.names,
         transformed=fit.transformed,
     )
+
+
+def check_variances(variances: Array) -> None:
+    """Refuse variances so small that they would be taken for none. Raises DataError."""
+    if np.any(variances < np.finfo(np.float64).tiny):
+        raise DataError("The square of a standard error leaves the range of numbers. Change the unit of x or y.")
+
+
+def holds_constant(jacobian: Array, root_weights: Array | None) -> bool:
+    """Whether the (weighted) constant lies in the column space of a Jacobian (n, m), with its rows weighted already.
+
+    That, and no term of the formula, is what lets a curve move up and down as a whole: d + (a − d)/(1 + (x/c)^b) has no
+    term that is the same in every row, but the sum of its derivatives by a and d is.
+    """
+    if len(jacobian) > MOST_ROWS_ASKED:
+        # What holds in all rows holds in some.
+        some = np.linspace(0, len(jacobian) - 1, MOST_ROWS_ASKED).astype(np.intp)
+        jacobian = jacobian[some]
+        root_weights = None if root_weights is None else root_weights[some]
+    n = len(jacobian)
+    constant = np.ones(n) if root_weights is None else root_weights
+    size = np.max(np.abs(jacobian), axis=0, initial=0.0)
+    usable = (size > 0) & np.isfinite(size)
+    if not usable.any() or not n:
+        return False
+    columns = jacobian[:, usable] / size[usable]
+    columns = columns / np.linalg.norm(columns, axis=0)
+    try:
+        mixture = np.linalg.lstsq(columns, constant, rcond=None)[0]
+    except np.linalg.LinAlgError:
+        return False
+    return float(np.linalg.norm(constant - columns @ mixture)) <= CONSTANT_WITHIN * float(np.linalg.norm(constant))
 
 
 def total_squares(rows: Rows, has_constant: bool, exact: bool = True) -> float:
@@ -109,7 +148,7 @@ def total_squares(rows: Rows, has_constant: bool, exact: bool = True) -> float:
     return float(squares.sum().rounded()) * scale * scale
 
 
-def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level: float) -> dict[str, Coefficient]:
+def _coefficients(fit: LinearFit, covariance: Array | None, freedom: float, level: float) -> dict[str, Coefficient]:
     out = {}
     for i, (name, value) in enumerate(zip(fit.names, fit.values, strict=True)):
         if covariance is None:
@@ -121,7 +160,7 @@ def _coefficients(fit: LinearFit, covariance: Array | None, freedom: int, level:
     return {name: out[name] for name in fit.order or out}
 
 
-def with_error(name: str, value: float, variance: float, freedom: int, level: float) -> Coefficient:
+def with_error(name: str, value: float, variance: float, freedom: float, level: float) -> Coefficient:
     """Return a coefficient with its standard error and, where there is freedom left, t, p and interval."""
     error = math.sqrt(max(variance, 0.0))
     if freedom < 1:

@@ -22,7 +22,7 @@ from vettore.core.fit.prepared import Prepared, prepared
 from vettore.core.fit.result import FitResult
 from vettore.core.fit.separable import Separable
 from vettore.core.fit.stack import Answers, Stack
-from vettore.core.fit.terms import check_held, pick_rows
+from vettore.core.fit.terms import check_held, check_start, pick_rows
 from vettore.core.models.model import Model
 
 # Series on which a full search is made when there are no starts.
@@ -106,6 +106,7 @@ def fit_many(
     hold: Mapping[str, float] | None = None,
     level: float = 0.95,
     seed: int = DEFAULT_SEED,
+    columns: tuple[str, str] | None = None,
 ) -> ManyFits:
     """Fit one formula to many series, each a mapping of columns; see fit. No starting values are needed.
 
@@ -116,15 +117,18 @@ def fit_many(
         raise DataError("There is no series to fit.")
     held = dict(hold or {})
     names = list(series[0])
+    Options(level=level, seed=seed).check(False)
     if isinstance(formula, Model):
-        x, y = ("x", "y") if {"x", "y"} <= set(names) else (names[0], names[-1])
-        formula = formula.over(x, y, names)
+        formula = formula.over(*formula.columns_of(names, columns), names)
+    elif columns is not None:
+        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
     model = prepared(formula, names, held)
     read = model.formula
     check_held(read, held)
     if read.left is None or not model.free:
         raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
-    columns, y_of, mask = _stacked(model, series)
+    check_start(read, start)
+    given, y_of, mask = _stacked(model, series)
     counts = mask.sum(axis=1)
     short = np.flatnonzero(counts < len(model.free))
     if len(short):
@@ -145,7 +149,7 @@ def fit_many(
             found = fit(formula, series[sample], start=start, hold=held, seed=seed)
             one = np.array([found.coefficients[name].value for name in model.parts.nonlinear])
             starts.append(np.tile(one, (len(series), 1)))
-    stack = Stack(model, columns, y_of, None if mask.all() else mask.astype(np.float64), held)
+    stack = Stack(model, given, y_of, None if mask.all() else mask.astype(np.float64), held)
     best = stack.solve(starts[0])
     for other in starts[1:]:
         _try_another(best, stack, other, np.maximum(counts - len(model.free), 1))
@@ -196,7 +200,7 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
     A column that is one and the same array in all series stays one, of shape (1, rows).
     """
     read = model.formula
-    wanted = list(dict.fromkeys([*read.data, read.response]))
+    wanted = list(dict.fromkeys([*read.data, *read.measured]))
     tables = {}
     for name in wanted:
         try:
@@ -205,7 +209,7 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
             number = next(i for i, one in enumerate(series, 1) if name not in one)
             raise DataError(f"Series {number} has no column “{name}”.", column=name) from None
         try:
-            common = name != read.response and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
+            common = name not in read.measured and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
             table = np.array(lists[:1] if common else lists, dtype=np.float64)
         except (ValueError, TypeError):
             arrays = [as_values(one[name], name) for one in series]
@@ -231,7 +235,9 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
 
     assert read.left is not None
     with np.errstate(all="ignore"):
-        y = np.broadcast_to(np.asarray(Program(read.left)({read.response: tables[read.response]})), mask.shape)
+        y = np.broadcast_to(
+            np.asarray(Program(read.left)({name: tables[name] for name in read.measured})), mask.shape
+        )
     if not finite(y):
         y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
     return {name: tables[name] for name in read.data}, y, mask

@@ -12,17 +12,18 @@ from vettore.core.errors import DataError
 from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
 from vettore.core.fit.blockwise import refine
 from vettore.core.fit.canonical import canonical
+from vettore.core.fit.left_side import Sigma
 from vettore.core.fit.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fit.limits import Limits, check_limits
 from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fit.polish import CONVERGED, polish
 from vettore.core.fit.prepared import misread, prepared, read_once
 from vettore.core.fit.result import Alternative, FitResult
-from vettore.core.fit.robust import check_loss, forgive
-from vettore.core.fit.rows import Rows
+from vettore.core.fit.robust import forgive
+from vettore.core.fit.rows import Rows, check_range
 from vettore.core.fit.separable import Separable
 from vettore.core.fit.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
-from vettore.core.fit.terms import check_held, fit_terms, pick_rows
+from vettore.core.fit.terms import check_held, check_start, fit_terms, pick_rows
 from vettore.core.fit.thin import thinned
 from vettore.core.formula.formula import Formula
 from vettore.core.models.model import Model
@@ -33,6 +34,8 @@ LARGE = 20_000
 THIN_ROWS, THIN_SHARE = 8_000, 64
 # For a first look so many rows are searched, and so many steps taken on all rows.
 FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
+# A sum of squares below this share of another is clearly better; so many rows are searched for it.
+CLEARLY, LOOKED_AT = 0.99, 2_000
 # From one start alone no answers are to be compared, so that the polish, whose steps are shorter work, may begin early.
 NEARLY_THERE = 1e-2
 
@@ -43,7 +46,7 @@ def fit(
     start: Mapping[str, float] | None = None,
     hold: Mapping[str, float] | None = None,
     limits: Limits | None = None,
-    sigma: Values | None = None,
+    sigma: Sigma | None = None,
     weights: Values | None = None,
     loss: str = SQUARES,
     absolute_sigma: bool = False,
@@ -52,43 +55,45 @@ def fit(
     progress: Progress | None = None,
     estimate: Estimate | None = None,
     thorough: bool = True,
+    columns: tuple[str, str] | None = None,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
     ``start`` gives starting values to some or all nonlinear coefficients: with all of them the search begins there
-    and only there. ``hold`` fixes coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``loss`` is one of
-    squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
-    by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
+    and only there; when the result's ``better`` or ``warnings`` are looked at, one round without starts is spent beside
+    it. ``hold`` fixes coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``sigma`` are standard deviations of
+    the measured column (carried through the left side, as to ln(y)), or a mapping of them by column where the left side
+    has several. ``loss`` is one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every
+    round and may stop the search by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
 
     ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
     Without ``thorough`` the first round, or the estimates, decide: for a first look at many models.
 
-    A model is fitted to columns named x and y or, when there are none, to the first and the last column.
+    A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
     if isinstance(formula, Model):
-        names = list(data)
-        x, y = ("x", "y") if {"x", "y"} <= set(names) else (names[0], names[-1])
-        estimate = formula.estimator(x, y, names)
-        text = formula.over(x, y, names)
+        x, y = formula.columns_of(list(data), columns)
+        estimate = formula.estimator(x, y, list(data))
+        text = formula.over(x, y, list(data))
     else:
         text = formula
+        if columns is not None:
+            raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
     read = read_once(text, frozenset(data))
     held = dict(hold or {})
     check_held(read, held)
-    check_loss(loss)
     bounds = check_limits(read, limits, held)
-    unknown = [name for name in start or {} if name not in read.coefficients]
-    if unknown:
-        raise DataError(f"A start is given for {unknown[0]}, which is no coefficient of {read}.")
+    check_start(read, start)
     asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    asked.check(sigma is not None)
     result = None
     if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
         result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
     notes = misread(text, frozenset(data))
-    return replace(result, warnings=(*notes, *result.warnings)) if notes else result
+    return replace(result, own_warnings=(*notes, *result.own_warnings)) if notes else result
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:
@@ -96,7 +101,7 @@ def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> boo
 
 
 def _fit(
-    formula: str, data: Mapping[str, Values], sigma: Values | None, weights: Values | None, asked: Options
+    formula: str, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None, asked: Options
 ) -> FitResult:
     model = prepared(formula, data, asked.held, asked.limits)
     read = model.formula
@@ -105,13 +110,41 @@ def _fit(
     if not model.free:
         raise DataError("There is no coefficient to fit: every name is a column or is held.")
     rows, used = pick_rows(read, data, sigma, weights)
+    for name, column in used.items():
+        check_range(column, name)
     if len(rows.y) < len(model.free):
         raise DataError(f"{read} has {len(model.free)} coefficients, but only {len(rows.y)} rows are in use.")
     given: dict[str, Array | float] = {**{name: used[name] for name in read.data}, **asked.held}
     root = None if rows.weights is None else np.sqrt(rows.weights.high)
     problem = Separable(model, given, rows.y, root, asked.limits)
     with np.errstate(all="ignore"):
-        return nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked)
+        result = nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked)
+    started = any(name in asked.start for name in model.parts.nonlinear)
+    return replace(result, beside=lambda: _look_beside(problem, result, asked)) if started else result
+
+
+def _look_beside(problem: Separable, result: FitResult, asked: Options) -> Alternative | None:
+    """Return a clearly better answer than that of the start that was given, from one round without it."""
+    searched = thinned(problem, LOOKED_AT) if problem.n > LOOKED_AT else problem
+    with np.errstate(all="ignore"):
+        found = find(searched, asked.seed, rounds=1)
+        reached = None if found is None else found.best
+        if reached is not None and searched is not problem:
+            reached = search_to_end(problem, reached.alpha)
+        if reached is None:
+            return None
+        reached = canonical(problem, reached)
+        squares, scale = reached.projected.squares, None
+        own, other = result.sum_of_squares, squares
+        if asked.loss != SQUARES:
+            forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
+            reached, scale = forgiven.reached, forgiven.scale
+            residual = problem.joint(reached.alpha, reached.projected.c)[0]
+            squares, own, other = float(residual @ residual), result.residual_sd or 0.0, scale
+    if not other < CLEARLY * own or result.exact:
+        return None
+    values = np.concatenate([reached.projected.c, reached.alpha])
+    return Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares, scale)
 
 
 def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:

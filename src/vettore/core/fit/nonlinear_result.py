@@ -12,7 +12,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fit.asked import SQUARES, Options, Told
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.linear_result import total_squares, with_error
+from vettore.core.fit.linear_result import check_variances, holds_constant, total_squares, with_error
 from vettore.core.fit.polish import CONVERGED, Polished
 from vettore.core.fit.prepared import Prepared
 from vettore.core.fit.result import Coefficient, FitResult, Stop
@@ -51,6 +51,7 @@ def nonlinear_result(
     if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
         raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
     scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
+    interval_freedom = math.inf if asked.absolute_sigma else float(max(freedom, 0))
     known = [i for i in model.order if free[i]]
     at_limit = tuple(model.free[i] for i in model.order if not free[i])
     covariance = None
@@ -58,37 +59,56 @@ def nonlinear_result(
         # R⁻¹ has lines for the free coefficients only.
         root = answer.inverse_root[[sum(free[:i]) for i in known] if at_limit else known]
         covariance = root @ root.T * variance
+        if variance:
+            check_variances(np.diag(covariance))
         if forgiven is not None:
             covariance = _robust_covariance(problem, answer, variance, known)
     names = tuple(model.free[i] for i in known)
     converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
     if problem.root_weights is not None:
         residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
-    constant = model.constant
+
+    def constant() -> bool:
+        """Whether a term is the same in every row, or else the constant is a mixture of the derivatives."""
+        if model.constant and not at_limit:
+            return True
+        with np.errstate(all="ignore"):
+            jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
+        return holds_constant(jacobian, problem.root_weights)
+
+    def basis() -> Array:
+        with np.errstate(all="ignore"):
+            jacobian = problem.joint(answer.alpha, answer.c)[1][[i for i, one in enumerate(free) if one]]
+        return np.asarray(np.linalg.qr(np.where(np.isfinite(jacobian), jacobian, 0.0).T)[0], dtype=np.float64)
+
     curve = None
     if len(read.data) == 1:
         x = used[read.data[0]]
         span = (float(x.min()), float(x.max()))
         everything = {**values, **asked.held}
-        curve = FormulaCurve(read.right, read.data[0], everything, names, covariance, span, scatter, max(freedom, 0))
+        unit = 1.0 if asked.absolute_sigma else scatter
+        curve = FormulaCurve(
+            read.right, read.data[0], everything, names, covariance, span, unit, interval_freedom, rows.common_sigma
+        )
     downs = [] if forgiven is None else (np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1).tolist()
     return FitResult(
-        coefficients=_coefficients(model, values, asked, names, at_limit, covariance, freedom),
+        coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
         given_curve=curve,
         formula=str(read),
         method="nonlinear least squares" if asked.loss == SQUARES else f"robust fit ({asked.loss} loss)",
         converged=converged,
         message=_message(converged, answer, solved.told),
-        warnings=(*rows.warnings, *solved.told.notes, *_warnings(model, answer, problem, at_limit, n, freedom)),
+        own_warnings=(*rows.warnings, *solved.told.notes, *_warnings(model, answer, problem, at_limit, n, freedom)),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
-        total=lambda: total_squares(rows, constant, exact=False),
-        r_squared_against="mean" if constant else "zero",
+        total=lambda with_constant: total_squares(rows, with_constant, exact=False),
+        constant=constant,
         residual_sd=scatter,
         covariance=covariance,
         residuals=residuals,
         leverages=lambda: np.minimum(answer.leverage, 1.0),
+        basis=basis,
         x=rows.x,
         y=rows.y,
         rows_in_use=rows.in_use,
@@ -97,14 +117,14 @@ def nonlinear_result(
         weighted=rows.weights is not None,
         iterations=len(solved.path) - 1,
         starts_tried=solved.told.tried,
-        has_constant=constant,
         loss=asked.loss,
         weighted_down=tuple(downs),
         alternatives=solved.told.others,
         gradient=answer.gradient,
         stops=solved.path,
         searched_for=model.free,
-        sigma=None if rows.weights is None else 1 / np.sqrt(rows.weights.high),
+        sigma=rows.sigma,
+        absolute_sigma=asked.absolute_sigma,
         fitted_names=names,
         transformed=read.transformed,
     )
@@ -117,12 +137,10 @@ def _scatter(
     if forgiven is not None:
         usable = freedom > 0 and math.isfinite(forgiven.variance)
         return (forgiven.scale, forgiven.variance) if usable else (None, None)
+    scatter = math.sqrt(squares / freedom) if freedom > 0 else None
     if absolute:
-        return 1.0, 1.0
-    if freedom < 1:
-        return None, None
-    scatter = math.sqrt(squares / freedom)
-    return scatter, scatter**2
+        return scatter, 1.0
+    return scatter, None if scatter is None else scatter**2
 
 
 def _robust_covariance(problem: Separable, answer: Polished, variance: float, known: list[int]) -> Array:
@@ -177,7 +195,7 @@ def _coefficients(
     names: tuple[str, ...],
     at_limit: tuple[str, ...],
     covariance: Array | None,
-    freedom: int,
+    freedom: float,
 ) -> dict[str, Coefficient]:
     out = {}
     for name in model.formula.coefficients:

@@ -11,18 +11,21 @@ coefficients and standard errors keep what the solver gained.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from fractions import Fraction
 from functools import partial
 
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values
+from vettore.core.arrays import Array, Values, as_values
 from vettore.core.chebyshev import Scale
 from vettore.core.curve import PolynomialCurve
 from vettore.core.errors import DataError
 from vettore.core.fit import least_squares, many_rows
-from vettore.core.fit.linear_result import LinearFit, linear_result
+from vettore.core.fit.asked import Options
+from vettore.core.fit.left_side import as_sigma
+from vettore.core.fit.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fit.result import FitResult
 from vettore.core.fit.rows import Rows, choose_rows
 from vettore.core.numbers import DoubleDouble, power_of_two_near
@@ -40,7 +43,7 @@ def fit_polynomial(
     y: Values,
     degree: int,
     intercept: bool = True,
-    sigma: Values | None = None,
+    sigma: Values | float | None = None,
     weights: Values | None = None,
     absolute_sigma: bool = False,
     level: float = 0.95,
@@ -48,20 +51,32 @@ def fit_polynomial(
 ) -> FitResult:
     """Fit a polynomial of the given degree to y over x, both of shape (n,).
 
-    ``sigma`` are known standard deviations (weights 1/σ²), ``weights`` relative weights; standard errors
-    are scaled by the residual scatter unless ``absolute_sigma``. ``level`` is that of the intervals.
+    ``sigma`` are known standard deviations (weights 1/σ²; one number is that of every row), ``weights`` relative
+    weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
+    are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
     """
     degree = _whole_degree(degree, intercept)
-    if not 0 < level < 1:
-        raise DataError(f"The level of an interval lies between 0 and 1; {level} was given.")
-    if absolute_sigma and sigma is None:
-        raise DataError("absolute_sigma needs sigma: give the standard deviations of y.")
-    rows = choose_rows(x, y, sigma, weights, names)
+    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    y = as_values(y, names[1])
+    spread = None if sigma is None else as_sigma(sigma, len(y))
+    return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
+
+
+def fit_rows(
+    rows: Rows,
+    degree: int,
+    intercept: bool,
+    absolute_sigma: bool,
+    level: float,
+    names: tuple[str, str],
+    called: Mapping[int, str] | None = None,
+) -> FitResult:
+    """Fit a polynomial to rows that are chosen already; ``called`` names its coefficients by power for the curve."""
     _check_enough(rows.x, degree, intercept, names[0])
     with np.errstate(all="ignore"):
-        fit = _solve(rows, degree, intercept)
+        fit = _solve(rows, degree, intercept, called or {})
         formula = polynomial_formula(degree, intercept, names)
         return linear_result(fit, rows, formula, absolute_sigma=absolute_sigma, level=level)
 
@@ -111,7 +126,7 @@ def _check_enough(x: Array, degree: int, intercept: bool, name: str) -> None:
     )
 
 
-def _solve(rows: Rows, degree: int, intercept: bool) -> LinearFit:
+def _solve(rows: Rows, degree: int, intercept: bool, called: Mapping[int, str]) -> LinearFit:
     x, y = rows.x, rows.y
     scale = Scale.over(float(x.min()), float(x.max()))
     # Scaling y, the weights and (through the origin) x by powers of two is exact and keeps sums in range.
@@ -139,7 +154,7 @@ def _solve(rows: Rows, degree: int, intercept: bool) -> LinearFit:
             return [column * factor for column in columns]
 
         solution = least_squares.solve(design, exact, y / y_scale, weights)
-    return _assemble(rows, solution, scale, degree, intercept, (x_scale, y_scale, w_scale))
+    return _assemble(rows, solution, scale, degree, intercept, (x_scale, y_scale, w_scale), called)
 
 
 def _shrunk(scale: Scale, x_scale: float) -> Scale:
@@ -153,13 +168,14 @@ def _assemble(
     degree: int,
     intercept: bool,
     scales: tuple[float, float, float],
+    called: Mapping[int, str],
 ) -> LinearFit:
     x_scale, y_scale, w_scale = scales
     count = len(solution.c)
     table = chebyshev.as_powers(scale, count)
     to_y = Fraction(y_scale) / Fraction(x_scale)
     exact = [part.fraction() for part in solution.c]
-    values = [float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
+    values = [_as_float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
     largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
     for i, value in enumerate(values):
         power = i if intercept else i + 1
@@ -174,7 +190,7 @@ def _assemble(
     ]
     squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
     unit = Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale)
-    unit_covariance = np.array([[float(unit * value) for value in row] for row in squares])
+    unit_covariance = np.array([[_as_float(unit * value) for value in row] for row in squares])
     series = np.array([float(part.rounded()) for part in solution.c])
     factor = solution.inverse_root / math.sqrt(w_scale)
     if not intercept:
@@ -195,6 +211,12 @@ def _assemble(
             out *= rows.weights.high
         return np.minimum(out, 1.0)
 
+    def basis() -> Array:
+        columns = chebyshev.columns(scale.t(rows.x), count) @ factor
+        if not intercept:
+            columns = columns * (rows.x / x_scale)[:, None]
+        return columns if rows.weights is None else columns * np.sqrt(rows.weights.high)[:, None]
+
     return LinearFit(
         names=tuple(f"a{k}" for k in range(0 if intercept else 1, degree + 1)),
         values=tuple(values),
@@ -202,8 +224,44 @@ def _assemble(
         residuals=solution.residuals * y_scale,
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale * w_scale,
         leverage=leverage,
-        has_constant=intercept,
+        basis=basis,
+        has_constant=lambda: intercept or _holds_constant(rows, scale, degree),
         curve=partial(
-            PolynomialCurve, series * y_scale, curve_factor, scale, (float(rows.x.min()), float(rows.x.max()))
+            _curve, series * y_scale, curve_factor, scale, rows, {name: power for power, name in called.items()}
         ),
     )
+
+
+def _curve(
+    series: Array,
+    factor: Array,
+    scale: Scale,
+    rows: Rows,
+    powers: Mapping[str, int],
+    scatter: float | None,
+    freedom: float,
+    row_sigma: float | None,
+) -> PolynomialCurve:
+    span = (float(rows.x.min()), float(rows.x.max()))
+    return PolynomialCurve(series, factor, scale, span, scatter, freedom, row_sigma, powers)
+
+
+def _as_float(value: Fraction) -> float:
+    """Return a fraction as a double. Raises DataError where it is too large, or too small to be told from 0."""
+    try:
+        rounded = float(value)
+    except OverflowError:
+        rounded = math.inf
+    if math.isinf(rounded) or (value and abs(rounded) < np.finfo(np.float64).tiny):
+        raise DataError(
+            "A coefficient, or the square of its standard error, leaves the range of numbers. Change the unit of x or y."
+        )
+    return rounded
+
+
+def _holds_constant(rows: Rows, scale: Scale, degree: int) -> bool:
+    """Whether a polynomial without a constant term can be one on these x, as where x takes few values."""
+    size = max(abs(scale.middle) + scale.half, np.finfo(np.float64).tiny)
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
+    powers = (rows.x / size)[:, None] ** np.arange(1, degree + 1)
+    return holds_constant(powers if root is None else powers * root[:, None], root)

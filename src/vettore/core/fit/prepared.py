@@ -6,11 +6,13 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import cached_property, lru_cache
+from itertools import pairwise
 
 from vettore.core.formula.derivative import ZERO, derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
+from vettore.core.formula.tokens import tokens
 from vettore.core.formula.tree import Name, Negate, Node, walk
 from vettore.core.formula.write import to_text
 
@@ -69,9 +71,12 @@ def read_once(text: str, columns: frozenset[str]) -> Formula:
 
 @lru_cache(MOST_KEPT)
 def misread(text: str, columns: frozenset[str]) -> tuple[str, ...]:
-    """Return what may be a slip in a formula that can be read: a column's name misspelt, or none of them on the right."""
+    """Return what may be a slip in a formula that can be read.
+
+    That is a column's name misspelt, no column on the right, or an e that was meant for a coefficient.
+    """
     read = read_once(text, columns)
-    unused = sorted(columns - {*read.data, read.response})
+    unused = sorted(columns - {*read.data, *read.measured})
     notes = []
     for name in read.coefficients:
         alike = get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
@@ -81,7 +86,21 @@ def misread(text: str, columns: frozenset[str]) -> tuple[str, ...]:
             )
     if not notes and not read.data and len(read.coefficients) > 1:
         notes.append("The right side names no column, so the curve is the same in every row.")
+    if "e" not in columns and _has_lone_e(text):
+        notes.append(
+            "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
+            "or write it in backquotes: `e`."
+        )
     return tuple(notes)
+
+
+def _has_lone_e(text: str) -> bool:
+    """Whether an e stands anywhere but as the base of a power."""
+    cut = tokens(text)
+    return any(
+        token.kind == "name" and token.text == "e" and not (after.kind == "super" or after.text == "^")
+        for token, after in pairwise(cut)
+    )
 
 
 @lru_cache(MOST_KEPT)

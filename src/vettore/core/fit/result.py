@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
@@ -12,7 +12,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
-from vettore.core.distributions import t_two_sided
+from vettore.core.distributions import chi_squared_above, t_two_sided
 from vettore.core.errors import DataError
 
 
@@ -29,7 +29,7 @@ class Coefficient:
     low: float | None = None
     high: float | None = None
     t: float | None = None
-    freedom: int = 0
+    freedom: float = 0
     held: bool = False
     at_limit: bool = False
 
@@ -45,6 +45,8 @@ class Alternative:
 
     values: Mapping[str, float]
     sum_of_squares: float
+    # The scale of the residuals under a robust loss.
+    scale: float | None = None
 
 
 class Stop(NamedTuple):
@@ -75,9 +77,11 @@ class FitResult:
     ``leverages`` the leverage of the rows.
     Sums of squares carry the weights of the rows, not those of a robust ``loss``; ``weighted_down`` names the rows
     that the loss weighs less than half, counted from 1.
+    ``basis`` gives an orthonormal basis of the columns of the weighted Jacobian at the answer, (n, coefficients).
+    ``beside`` looks for a better answer than a given start led to, see ``better``.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
-    deviations as far as weights tell them. ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there
-    for the coefficients ``searched_for``.
+    deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``gradient`` is
+    ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -86,16 +90,17 @@ class FitResult:
     method: str
     converged: bool
     message: str
-    warnings: tuple[str, ...]
+    own_warnings: tuple[str, ...]
     n: int
     degrees_of_freedom: int
     sum_of_squares: float
-    total: Callable[[], float]
-    r_squared_against: str
+    total: Callable[[bool], float]
+    constant: Callable[[], bool]
     residual_sd: float | None
     covariance: Array | None
     residuals: Array
     leverages: Callable[[], Array]
+    basis: Callable[[], Array]
     x: Array
     y: Array
     rows_in_use: Mask
@@ -104,7 +109,6 @@ class FitResult:
     weighted: bool = False
     iterations: int = 0
     starts_tried: int = 0
-    has_constant: bool = field(default=True)
     loss: str = "squares"
     weighted_down: tuple[int, ...] = ()
     alternatives: tuple[Alternative, ...] = ()
@@ -112,8 +116,32 @@ class FitResult:
     stops: tuple[Stop, ...] = ()
     searched_for: tuple[str, ...] = ()
     sigma: Array | None = None
+    absolute_sigma: bool = False
+    beside: Callable[[], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
     transformed: bool = False
+
+    @cached_property
+    def better(self) -> Alternative | None:
+        """A clearly better answer than that of the start that was given, from a round of the search without it.
+
+        Looked for when it is first asked for, or the warnings are.
+        """
+        return None if self.beside is None else self.beside()
+
+    @cached_property
+    def warnings(self) -> tuple[str, ...]:
+        """What to be wary of, in sentences."""
+        if self.better is None:
+            return self.own_warnings
+        what, own, other = "a sum of squares", self.sum_of_squares, self.better.sum_of_squares
+        if self.better.scale is not None and self.residual_sd is not None:
+            what, own, other = "a scale of the residuals", self.residual_sd, self.better.scale
+        words = (
+            f"From the start that was given the search ended at {what} of {own:.6g}; another answer has {other:.6g}. "
+            "Fit without a start, or from that answer."
+        )
+        return (*self.own_warnings, words)
 
     @property
     def curve(self) -> Curve:
@@ -130,7 +158,41 @@ class FitResult:
     @cached_property
     def total_sum_of_squares(self) -> float:
         """The sum of squares of y about its mean, or about zero (``r_squared_against``)."""
-        return self.total()
+        return self.total(self.has_constant)
+
+    @cached_property
+    def has_constant(self) -> bool:
+        """Whether the model can move its curve up and down as a whole, whatever the spelling of its formula."""
+        return self.constant()
+
+    @property
+    def r_squared_against(self) -> str:
+        """What R² compares with: the mean of y for a model with a constant, else zero."""
+        return "mean" if self.has_constant else "zero"
+
+    @property
+    def chi_squared(self) -> float | None:
+        """χ², the sum of squares in units of known standard deviations; None where they are not known."""
+        return self.sum_of_squares if self.absolute_sigma else None
+
+    @property
+    def reduced_chi_squared(self) -> float | None:
+        """χ²/ν, near 1 where the curve is right and the standard deviations are, too."""
+        if self.chi_squared is None or self.degrees_of_freedom < 1:
+            return None
+        return self.chi_squared / self.degrees_of_freedom
+
+    @property
+    def chi_squared_p(self) -> float | None:
+        """The probability of a χ² at least as large where curve and standard deviations are right."""
+        if self.chi_squared is None or self.degrees_of_freedom < 1:
+            return None
+        return chi_squared_above(self.chi_squared, self.degrees_of_freedom)
+
+    @property
+    def interval_freedom(self) -> float:
+        """The degrees of freedom of intervals: infinite, which makes them normal, where σ is known."""
+        return math.inf if self.absolute_sigma else float(self.degrees_of_freedom)
 
     @cached_property
     def correlation(self) -> Array | None:
@@ -183,9 +245,9 @@ class FitResult:
     def aicc(self) -> float:
         """Akaike's criterion corrected for few rows (Hurvich & Tsai 1989), up to a constant of the rows.
 
-        The variance counts as a parameter. Infinite when there are too few rows to say.
+        The variance counts as a parameter unless it is known. Infinite when there are too few rows to say.
         """
-        k = self.n - self.degrees_of_freedom + 1
+        k = self._parameters
         if self.n - k - 1 <= 0:
             return math.inf
         return self._misfit() + 2 * k + 2 * k * (k + 1) / (self.n - k - 1)
@@ -193,7 +255,7 @@ class FitResult:
     @property
     def bic(self) -> float:
         """Schwarz's criterion, up to a constant of the rows."""
-        return self._misfit() + (self.n - self.degrees_of_freedom + 1) * math.log(self.n)
+        return self._misfit() + self._parameters * math.log(self.n)
 
     @property
     def left_one_out_error(self) -> float | None:
@@ -208,7 +270,14 @@ class FitResult:
         """Whether every residual is no more than the rounding of y."""
         return bool(np.all(np.abs(self.residuals) <= 4 * np.finfo(np.float64).eps * np.max(np.abs(self.y))))
 
+    @property
+    def _parameters(self) -> int:
+        return self.n - self.degrees_of_freedom + (0 if self.absolute_sigma else 1)
+
     def _misfit(self) -> float:
+        """Return −2 ln L up to a constant of the rows: with known σ that is χ²."""
+        if self.absolute_sigma:
+            return self.sum_of_squares
         if self.exact:
             return -math.inf
         return self.n * math.log(self.sum_of_squares / self.n)

@@ -18,13 +18,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
-from vettore.core.fit.asked import SQUARES
 from vettore.core.fit.levenberg import Reached, search_to_end
 from vettore.core.fit.separable import Separable
 
 TUNED = {"huber": 1.345, "cauchy": 2.385, "tukey": 4.685}
-LOSSES = (SQUARES, *TUNED)
 MOST_ROUNDS, MOST_STEPS = 300, 50
 SETTLED = 1e-11
 # Median of |z| of a standard normal variable.
@@ -42,12 +39,6 @@ class Forgiven:
     weights: Array
     scale: float
     variance: float
-
-
-def check_loss(loss: str) -> None:
-    """Insist on a loss that is known. Raises DataError."""
-    if loss not in LOSSES:
-        raise DataError(f"There is no loss “{loss}”. The losses are {', '.join(LOSSES)}.")
 
 
 def forgive(problem: Separable, start: Reached, loss: str, coefficients: int) -> Forgiven:

@@ -6,13 +6,22 @@ named in the result. Nothing is dropped silently.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Values, as_values, finite
 from vettore.core.errors import DataError, name_rows
 from vettore.core.numbers import DoubleDouble
+
+# Beyond this squares, and sums of many, leave the range of a double.
+LARGEST = 1e140
+# Powers of ten by which values may exceed their σ, and σ differ among rows, before no digit can be trusted.
+MOST_BESIDE, MOST_APART = 140, 60
+# Standard deviations that differ by less are one.
+SAME_SIGMA = 1e-12
 
 
 @dataclass(frozen=True)
@@ -26,20 +35,40 @@ class Rows:
     left_out: tuple[int, ...]
     warnings: tuple[str, ...]
 
+    @cached_property
+    def sigma(self) -> Array | None:
+        """The standard deviations of the rows as far as their weights tell them."""
+        return None if self.weights is None else 1 / np.sqrt(self.weights.high)
 
-def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | None, names: tuple[str, str]) -> Rows:
+    @cached_property
+    def common_sigma(self) -> float | None:
+        """The standard deviation of every row beside that of unit weight; None where rows differ."""
+        if self.sigma is None:
+            return 1.0
+        low, high = float(self.sigma.min()), float(self.sigma.max())
+        return low if high - low <= SAME_SIGMA * high else None
+
+
+def choose_rows(
+    x: Values,
+    y: Values,
+    sigma: Values | None,
+    weights: Values | None,
+    names: tuple[str, str],
+    sigma_called: str = "sigma",
+) -> Rows:
     """Check the columns against each other and pick the rows that can be used. Raises DataError."""
     if sigma is not None and weights is not None:
         raise DataError("Both sigma and weights were given; give one of them (weights are 1/sigma²).")
     x_name, y_name = names
     given = {x_name: as_values(x, x_name), y_name: as_values(y, y_name)}
-    spread_name = "sigma" if sigma is not None else "weights"
+    spread_name = sigma_called if sigma is not None else "weights"
     spread = sigma if sigma is not None else weights
     if spread is not None:
         given[spread_name] = as_values(spread, spread_name)
     _check_lengths(given)
     if spread is not None:
-        _check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
+        check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
     in_use = np.ones(len(given[x_name]), dtype=np.bool_)
     warnings = []
     for name, column in given.items():
@@ -55,8 +84,10 @@ def choose_rows(x: Values, y: Values, sigma: Values | None, weights: Values | No
             in_use &= ~bad
     if not in_use.any():
         raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
+    check_range(picked(given[y_name], in_use), y_name)
     values = None
     if spread is not None:
+        _check_beside(given[y_name][in_use], given[spread_name][in_use], spread_name, sigma is None)
         one = DoubleDouble(np.ones(int(in_use.sum())))
         part = DoubleDouble(given[spread_name][in_use])
         values = one / (part * part) if sigma is not None else part
@@ -75,6 +106,39 @@ def picked(column: Array, in_use: Mask) -> Array:
     return column.copy() if in_use.all() else column[in_use]
 
 
+def in_range(values: Array) -> bool:
+    """Whether squares of values, and sums of many, stay within the range of numbers."""
+    largest = max(float(values.max()), -float(values.min()))
+    return largest == 0 or 1 / LARGEST <= largest <= LARGEST
+
+
+def check_range(values: Array, name: str) -> None:
+    """Insist that squares of values stay within the range of numbers. Raises DataError that says by how much to scale."""
+    if in_range(values):
+        return
+    largest = max(float(values.max()), -float(values.min()))
+    power = math.floor(math.log10(largest))
+    raise DataError(
+        f"{name} reaches {largest:.3g}, and squares of it leave the range of numbers. "
+        f"Change its unit so that it is 1e{abs(power)} times {'smaller' if power > 0 else 'larger'}.",
+        column=name,
+    )
+
+
+def _check_beside(y: Array, spread: Array, name: str, is_weight: bool) -> None:
+    """Insist that values over their σ can be squared and added, and that weights do not differ beyond all measure."""
+    low, high = float(spread.min()), float(spread.max())
+    power = 0.5 if is_weight else -1.0
+    size = max(float(y.max()), -float(y.min())) or 1.0
+    beside = [math.log10(size) + power * math.log10(edge) for edge in (low, high)]
+    if max(map(abs, beside)) > MOST_BESIDE or abs(beside[1] - beside[0]) > MOST_APART:
+        raise DataError(
+            f"{name} ranges from {low:.3g} to {high:.3g} where y reaches {size:.3g}: weights so far apart leave the range "
+            "of numbers. Check the unit of the ±.",
+            column=name,
+        )
+
+
 def _check_lengths(columns: dict[str, Array]) -> None:
     (first_name, first), *others = columns.items()
     for name, column in others:
@@ -89,7 +153,7 @@ def _check_lengths(columns: dict[str, Array]) -> None:
             )
 
 
-def _check_sign(values: Array, name: str, zero_allowed: bool) -> None:
+def check_sign(values: Array, name: str, zero_allowed: bool) -> None:
     bad = (np.flatnonzero(values < 0 if zero_allowed else values <= 0) + 1).tolist()
     if bad:
         rule = "must not be negative" if zero_allowed else "must be above zero"

@@ -8,17 +8,18 @@ the common coefficients and the others go together. Starts are the answers of th
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vettore.core.arrays import Values, as_values
+from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError
-from vettore.core.fit.asked import DEFAULT_SEED
+from vettore.core.fit.asked import DEFAULT_SEED, Options
+from vettore.core.fit.left_side import Sigma, as_sigma
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.prepared import prepared
 from vettore.core.fit.result import Coefficient, FitResult
-from vettore.core.formula.formula import read_formula
+from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.tree import Call, Compare, Name, Node, Number, replaced
 from vettore.core.formula.write import to_text
 
@@ -44,8 +45,17 @@ def fit_shared(
     shared: Collection[str],
     hold: Mapping[str, float] | None = None,
     seed: int = DEFAULT_SEED,
+    sigma: Sequence[Sigma] | None = None,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
 ) -> SharedFit:
-    """Fit a formula to several series with the coefficients in ``shared`` common to all. Raises DataError, FormulaError."""
+    """Fit a formula to several series with the coefficients in ``shared`` common to all.
+
+    ``sigma`` gives the standard deviations of each series, see fit. Raises DataError, FormulaError.
+    """
+    Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    if sigma is not None and len(sigma) != len(data):
+        raise DataError(f"{len(data)} series were given, but sigma for {len(sigma)}. Give one for each.")
     if len(data) < 2:
         raise DataError("A fit with common coefficients needs at least two series.")
     if len(data) > MOST_SERIES:
@@ -67,21 +77,37 @@ def fit_shared(
     tree = read.right
     for name in own:
         tree = replaced(tree, name, _choice(number, [called[name, i] for i in range(len(data))], 0))
-    wanted = [*read.data, read.response]
+    wanted = [*read.data, *read.measured]
     joined = {name: np.concatenate([as_values(one[name], name) for one in data]) for name in wanted}
     lengths = [len(as_values(one[wanted[0]], wanted[0])) for one in data]
     joined[number] = np.repeat(np.arange(1.0, len(data) + 1), lengths)
     start: dict[str, float] = {}
     nonlinear = prepared(formula, columns, held).parts.nonlinear
     if nonlinear:
-        alone = [fit(formula, one, hold=held, seed=seed) for one in data]
+        alone = [
+            fit(formula, one, hold=held, seed=seed, sigma=None if sigma is None else sigma[i])
+            for i, one in enumerate(data)
+        ]
         for name in nonlinear:
             values = [one.coefficients[name].value for one in alone]
             if name in common:
                 start[name] = float(np.median(values))
             else:
                 start |= {called[name, i]: value for i, value in enumerate(values)}
-    result = fit(f"{to_text(read.left)} = {to_text(tree)}", joined, start=start, hold=held, seed=seed)
+    left_and_right = f"{to_text(read.left)} = {to_text(tree)}"
+    spread = None if sigma is None else _joined_sigma(read, sigma, lengths)
+    result = fit(
+        left_and_right,
+        joined,
+        start=start,
+        hold=held,
+        seed=seed,
+        sigma=spread,
+        absolute_sigma=absolute_sigma,
+        level=level,
+    )
+    # The starts are answers of searches, so nothing is looked for beside them.
+    result = replace(result, beside=None)
     told = tuple(
         {name: result.coefficients[called.get((name, i), name)] for name in read.coefficients}
         for i in range(len(data))
@@ -89,6 +115,14 @@ def fit_shared(
     series = joined[number][result.rows_in_use]
     rows = tuple(np.flatnonzero(series == i + 1) for i in range(len(data)))
     return SharedFit(result, common, told, rows)
+
+
+def _joined_sigma(read: Formula, sigma: Sequence[Sigma], lengths: Sequence[int]) -> dict[str, Array]:
+    each = [one if isinstance(one, Mapping) else {read.response: one} for one in sigma]
+    known = [name for name in read.measured if all(name in one for one in each)]
+    return {
+        name: np.concatenate([as_sigma(one[name], n) for one, n in zip(each, lengths, strict=True)]) for name in known
+    }
 
 
 def _named(name: str, i: int, coefficients: Collection[str], columns: Collection[str]) -> str:

@@ -16,7 +16,9 @@ LITTLE_EXPLAINED = 0.5
 # Names of models that begin with these are plural.
 PLURAL = frozenset({"two", "three"})
 # Checks whose sentences begin with a word that is no name.
-LOWERED = frozenset({Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT})
+LOWERED = frozenset(
+    {Kind.KNOWN_SIGMA, Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT}
+)
 
 
 def summary(
@@ -43,6 +45,8 @@ def summary(
         parts.append("It passes through every point, so nothing can be said about its uncertainty.")
     elif result.exact:
         parts.append("What is left is rounding only.")
+    elif result.reduced_chi_squared is not None:
+        parts.append(f"Beside the known ± of y, χ²/ν is {style.number(result.reduced_chi_squared, 3)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")
@@ -54,6 +58,16 @@ def summary(
         parts.append(f"Only rows with {span} are fitted.")
     parts += _rows(set_aside)
     return " ".join(parts)
+
+
+def weights_in_words(result: FitResult) -> str:
+    """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
+    if not result.weighted:
+        return "equal weights"
+    left = result.formula.split(" = ")[0]
+    carried = f", carried to {left} through its derivative," if result.transformed else ","
+    how = "taken as known" if result.absolute_sigma else "taken as relative"
+    return f"weights 1/σ² from the ± of y{carried} {how}"
 
 
 def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> str:

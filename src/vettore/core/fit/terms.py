@@ -9,6 +9,7 @@ X ≈ G⁻¹ at each step.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -17,10 +18,13 @@ from vettore.core.arrays import Array, Values, as_values, check_lengths
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit import least_squares
+from vettore.core.fit.asked import Options
 from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.linear_result import LinearFit, linear_result
+from vettore.core.fit.left_side import Sigma, sigma_of_left
+from vettore.core.fit.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fit.powers import far_from_zero, fit_powers, powers_of_one_column
 from vettore.core.fit.result import FitResult
-from vettore.core.fit.rows import Rows, choose_rows, picked
+from vettore.core.fit.rows import Rows, check_range, choose_rows, in_range, picked
 from vettore.core.formula.evaluate import Program, evaluate
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
@@ -36,7 +40,7 @@ def fit_terms(
     formula: str | Formula,
     data: Mapping[str, Values],
     hold: Mapping[str, float] | None = None,
-    sigma: Values | None = None,
+    sigma: Sigma | None = None,
     weights: Values | None = None,
     absolute_sigma: bool = False,
     level: float = 0.95,
@@ -46,6 +50,7 @@ def fit_terms(
     ``data`` holds columns of shape (n,); ``hold`` fixes coefficients. See fit_polynomial for the rest.
     Raises FormulaError or DataError, the latter also when a coefficient enters nonlinearly.
     """
+    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     read = read_formula(formula, data) if isinstance(formula, str) else formula
     held = dict(hold or {})
     check_held(read, held)
@@ -59,6 +64,11 @@ def fit_terms(
     if read.left is None:
         raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
     rows, used = pick_rows(read, data, sigma, weights)
+    powers = None if held else powers_of_one_column(parts, read)
+    if powers is not None and (far_from_zero(rows.x) or not in_range(rows.x)):
+        return fit_powers(read, parts, rows, powers, absolute_sigma, level)
+    for name, column in used.items():
+        check_range(column, name)
     with np.errstate(all="ignore"):
         values = {**{name: used[name] for name in read.data}, **held}
         n = len(rows.y)
@@ -76,14 +86,23 @@ def check_held(read: Formula, held: Mapping[str, float]) -> None:
             raise DataError(f"{name} is held at {value}, which is no finite number.")
 
 
+def check_start(read: Formula, start: Mapping[str, float] | None) -> None:
+    """Insist that starts are finite and of coefficients. Raises DataError."""
+    for name, value in (start or {}).items():
+        if name not in read.coefficients:
+            raise DataError(f"A start is given for {name}, which is no coefficient of {read}.")
+        if not np.isfinite(value):
+            raise DataError(f"The start of {name} is {value}, which is no finite number.")
+
+
 def pick_rows(
-    read: Formula, data: Mapping[str, Values], sigma: Values | None, weights: Values | None
+    read: Formula, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None
 ) -> tuple[Rows, dict[str, Array]]:
     """Pick the rows with numbers in every column of the formula, and evaluate its left side on them.
 
     Beside them come the columns on the right side on these rows.
     """
-    wanted = list(dict.fromkeys([*read.data, read.response]))
+    wanted = list(dict.fromkeys([*read.data, *read.measured]))
     missing = [name for name in wanted if name not in data]
     if missing:
         raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
@@ -91,16 +110,22 @@ def pick_rows(
     n = check_lengths(columns)
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
+    spread, called = None, "sigma"
+    notes: tuple[str, ...] = ()
+    if sigma is not None and n:
+        spread, called, notes = sigma_of_left(read, columns, sigma, n)
     if len(read.data) == 1:
-        rows = choose_rows(columns[read.data[0]], left, sigma, weights, (read.data[0], read.left_text))
-        return rows, {read.data[0]: rows.x}
+        names = (read.data[0], read.left_text)
+        rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
+        return replace(rows, warnings=(*rows.warnings, *notes)), {read.data[0]: rows.x}
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
         together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
     label = ", ".join(read.data) or "row"
-    rows = choose_rows(together, left, sigma, weights, (label, read.left_text))
-    return rows, {name: picked(columns[name], rows.in_use) for name in read.data}
+    rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
+    used = {name: picked(columns[name], rows.in_use) for name in read.data}
+    return replace(rows, warnings=(*rows.warnings, *notes)), used
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
@@ -138,6 +163,7 @@ def _solve(
     factor = 1 / scales[independent]
     values = tuple(float(c.rounded()) * y_scale * float(f) for c, f in zip(solution.c, factor, strict=True))
     leverage = np.sum((scaled @ solution.inverse_root) ** 2, axis=1)
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
     if rows.weights is not None:
         leverage = leverage * rows.weights.high
     unit_covariance = inverse * np.outer(factor, factor)
@@ -150,7 +176,10 @@ def _solve(
         residuals=solution.residuals * y_scale,
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale,
         leverage=lambda: np.minimum(leverage, 1.0),
-        has_constant=has_constant(parts, read.data),
+        basis=lambda: scaled @ solution.inverse_root * (1.0 if root is None else root[:, None]),
+        has_constant=lambda: (
+            has_constant(parts, read.data) or holds_constant(scaled if root is None else scaled * root[:, None], root)
+        ),
         curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
         others={**dropped, **held},
         order=read.coefficients,
@@ -167,7 +196,8 @@ def _curve(
     unit_covariance: Array,
     used: Mapping[str, Array],
     scatter: float | None,
-    freedom: int,
+    freedom: float,
+    row_sigma: float | None,
 ) -> Curve | None:
     """Return the curve over the one column of the formula; a model of several columns has none."""
     if len(read.data) != 1:
@@ -175,7 +205,7 @@ def _curve(
     x = used[read.data[0]]
     span = (float(x.min()), float(x.max()))
     covariance = None if scatter is None else unit_covariance * scatter**2
-    return FormulaCurve(read.right, read.data[0], values, free, covariance, span, scatter, freedom)
+    return FormulaCurve(read.right, read.data[0], values, free, covariance, span, scatter, freedom, row_sigma)
 
 
 def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tuple[list[int], tuple[str, ...]]:

@@ -25,8 +25,10 @@ class CoefficientUnits:
     def of(self, tree: Node) -> str:
         """Return the unit of a formula over the coefficients; blank where it cannot be told."""
         known = {name: vector for name, vector in self.exponents.items() if vector is not None}
-        found = Dimensions([name for name in self.exponents if name not in known], known).of(tree)
-        if any(label or name in self.exponents for (label, name), power in found.items() if power):
+        dimensions = Dimensions([name for name in self.exponents if name not in known], known, doubt_numbers=True)
+        found = dimensions.of(tree)
+        unknown = {*self.exponents, *dimensions.doubted}
+        if any(label or name in unknown for (label, name), power in found.items() if power):
             return ""
         return units.composed({name: power for (_, name), power in found.items()})
 
@@ -36,9 +38,9 @@ def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> Coeffi
     # A text that is a coefficient's name cannot stand for a unit as well.
     bases = list(dict.fromkeys(f"[{unit}]" for unit in of_columns.values() if unit))
     vectors = {name: {f"[{unit}]": 1.0} if unit else {} for name, unit in of_columns.items()}
-    for name in (*formula.data, formula.response):
+    for name in (*formula.data, *formula.measured):
         vectors.setdefault(name, {})
-    found = Dimensions(formula.coefficients, vectors)
+    found = Dimensions(formula.coefficients, vectors, doubt_numbers=True)
     if formula.left is not None:
         found.equal(formula.left, formula.right)
     else:

@@ -5,24 +5,43 @@ units). Products add vectors; summands share theirs; arguments of functions and 
 exponent that is not a number multiplies the vector of its base by that exponent, which is kept apart as a factor of
 its own: since the exponent may be anything, what it multiplies has to vanish on both sides of an equation by itself.
 
-Equations are linear. Bare numbers take the dimension of their neighbours where that leads to no contradiction, so
-1 + x/K says that K has the dimension of x.
+Equations are linear. Counting numbers take the dimension of their neighbours where that leads to no contradiction, so
+1 + x/K says that K has the dimension of x; 0 says nothing. Other bare numbers, as the 8.314 of exp(-E/(8.314*T)), may be
+constants with a unit that was not written: with ``doubt_numbers`` each is an unknown of its own, and what depends on it
+is not told.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, Number, names
+from vettore.core.formula.tree import (
+    Binary,
+    Both,
+    Call,
+    Compare,
+    Either,
+    Name,
+    Negate,
+    Node,
+    Not,
+    Number,
+    Text,
+    names,
+    walk,
+)
 from vettore.core.formula.write import to_text
 
 PLAIN = ""
 # Exponents are ratios of small whole numbers; anything below this is rounding.
 ROUNDING = 1e-6
+# Whole numbers, halves and quarters up to here are taken for pure numbers.
+MOST_COUNTED = 12
 # Functions of data whose unit is taken off by custom, as in ln(x).
 TAKES_UNIT_OFF = frozenset({"ln", "log10", "log2"})
 
@@ -47,6 +66,9 @@ class Dimensions:
     coefficients: Sequence[str]
     bases: Mapping[str, Mapping[str, float]]
     equations: list[Equation] = field(default_factory=list)
+    doubt_numbers: bool = False
+    # The doubtful numbers met, by the names under which they are unknowns.
+    doubted: list[str] = field(default_factory=list)
 
     def of(self, node: Node) -> Vector:
         """Return the vector of a subtree, noting the equations in it."""
@@ -54,6 +76,11 @@ class Dimensions:
             case Name(name) if name in self.bases:
                 return {(PLAIN, base): power for base, power in self.bases[name].items()}
             case Name(name):
+                return {(PLAIN, name): 1.0}
+            case Number(value) if self.doubt_numbers and not is_counting(value):
+                name = f"\0{value!r}"
+                if name not in self.doubted:
+                    self.doubted.append(name)
                 return {(PLAIN, name): 1.0}
             case Negate(inner):
                 return self.of(inner)
@@ -66,11 +93,13 @@ class Dimensions:
             case Call("sqrt" | "cbrt" as function, (inner,)):
                 return _times(self.of(inner), 0.5 if function == "sqrt" else 1 / 3)
             case Call("abs" | "min" | "max", arguments):
-                total = self.of(arguments[0])
+                first, total = arguments[0], self.of(arguments[0])
                 for argument in arguments[1:]:
-                    total = self._shared(arguments[0], total, argument, self.of(argument))
+                    total = self._shared(first, total, argument, self.of(argument))
+                    first = argument if _is_zero(first) else first
                 return total
-            case Call("if", (_, a, b)):
+            case Call("if", (condition, a, b)):
+                self._compared(condition)
                 return self._shared(a, self.of(a), b, self.of(b))
             case Call(function, arguments):
                 for argument in arguments:
@@ -86,12 +115,25 @@ class Dimensions:
         """Note that two sides have the same dimension."""
         self._shared(left, self.of(left), right, self.of(right))
 
+    def _compared(self, condition: Node) -> None:
+        """Note that what is compared shares a dimension."""
+        match condition:
+            case Compare(_, left, right) if not isinstance(left, Text) and not isinstance(right, Text):
+                self.equal(left, right)
+            case Both(left, right) | Either(left, right):
+                self._compared(left)
+                self._compared(right)
+            case Not(inner):
+                self._compared(inner)
+
     def _sum(self, left: Node, right: Node) -> Vector:
         one, other = self.of(left), self.of(right)
         return self._shared(left, one, right, other)
 
     def _shared(self, left: Node, one: Vector, right: Node, other: Vector) -> Vector:
-        number, other_number = _is_number(left), _is_number(right)
+        if _is_zero(left) or _is_zero(right):
+            return other if _is_zero(left) else one
+        number, other_number = (not names(side) and not self._doubts(side) for side in (left, right))
         if number != other_number:
             inner, text = (other, right) if number else (one, left)
             self._note(inner, True, text, None)
@@ -99,6 +141,11 @@ class Dimensions:
         self._note(_added(one, other, -1.0), False, left, right)
         # The side without unknown powers says more about what stands beside the sum.
         return other if any(label for label, _ in one) else one
+
+    def _doubts(self, node: Node) -> bool:
+        return self.doubt_numbers and any(
+            isinstance(part, Number) and not is_counting(part.value) for part in walk(node)
+        )
 
     def _power(self, base: Node, exponent: Node) -> Vector:
         inner = self.of(base)
@@ -114,7 +161,7 @@ class Dimensions:
         for (label, name), factor in vector.items():
             if abs(factor) > ROUNDING:
                 parts.setdefault(label, {})[(PLAIN, name)] = factor
-        known = set(self.coefficients)
+        known = {*self.coefficients, *self.doubted}
         free = [label for label, part in parts.items() if label and not any(name in known for _, name in part)]
         # A column to an unknown power gives its partner a dimension that no number tells.
         if free:
@@ -123,8 +170,13 @@ class Dimensions:
             self.equations.append(Equation(part, soft, left, right))
 
 
-def _is_number(node: Node) -> bool:
-    return not names(node)
+def is_counting(value: float) -> bool:
+    """Whether a bare number is one that formulas count with, as 2, ½ or π, and no constant that may have a unit."""
+    return value in (math.pi, math.e) or (value <= MOST_COUNTED and value * 4 == math.floor(value * 4))
+
+
+def _is_zero(node: Node) -> bool:
+    return isinstance(node, Number) and node.value == 0
 
 
 def _added(one: Vector, other: Vector, factor: float) -> Vector:
@@ -145,7 +197,7 @@ class Solved:
 
 def solve(found: Dimensions, bases: Sequence[str]) -> Solved:
     """Solve the equations one by one, leaving out those that contradict the ones before; soft ones come last."""
-    unknown = {name: i for i, name in enumerate(found.coefficients)}
+    unknown = {name: i for i, name in enumerate((*found.coefficients, *found.doubted))}
     m = len(unknown)
     table = np.zeros((0, m + len(bases)))
     bad = []
@@ -162,7 +214,8 @@ def solve(found: Dimensions, bases: Sequence[str]) -> Solved:
     solution, *_ = np.linalg.lstsq(table[:, :m], -table[:, m:], rcond=None) if m else (np.zeros((0, 0)),)
     rank = _rank(table[:, :m])
     exponents: dict[str, Array | None] = {}
-    for name, i in unknown.items():
+    for name in found.coefficients:
+        i = unknown[name]
         probe = np.vstack([table[:, :m], np.eye(m)[i]])
         exponents[name] = np.round(solution[i], 6) + 0.0 if _rank(probe) == rank else None
     return Solved(exponents, tuple(bad))

@@ -17,8 +17,9 @@ from vettore.core.formula.write import name_text, to_text
 class Formula:
     """``left = right`` over columns.
 
-    ``left`` is the response or a transform of it (None when the text has no =), ``data`` the names on the
-    right that are columns, ``coefficients`` all other names, in the order in which they stand.
+    ``left`` is the response, a transform of it, or an expression of several measured columns of which ``response`` is
+    the first (None when the text has no =); ``data`` are the names on the right that are columns, ``coefficients`` all
+    other names, in the order in which they stand.
     """
 
     text: str
@@ -27,6 +28,11 @@ class Formula:
     response: str
     data: tuple[str, ...]
     coefficients: tuple[str, ...]
+
+    @cached_property
+    def measured(self) -> tuple[str, ...]:
+        """The columns on the left side, the response first."""
+        return () if self.left is None else names(self.left)
 
     @property
     def transformed(self) -> bool:
@@ -60,10 +66,11 @@ def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
         raise FormulaError(error.message, error.position + right_start, error.hint) from None
     response = _response(left, known, text)
     found = names(right)
-    if response and response in found:
-        place = text.find(response, right_start)
+    both = next((name for name in ((response, *names(left)) if left is not None else ()) if name in found), "")
+    if both:
+        place = text.find(both, right_start)
         raise FormulaError(
-            f"{response} stands on both sides of the formula.", max(place, right_start), "Take it out on the right."
+            f"{both} stands on both sides of the formula.", max(place, right_start), "Take it out on the right."
         )
     data = tuple(name for name in found if name in known)
     return Formula(text, left, right, response, data, tuple(name for name in found if name not in known))
@@ -110,11 +117,14 @@ def _response(left: Node | None, known: frozenset[str], text: str) -> str:
         return ""
     found = names(left)
     candidates = [name for name in found if name in known] if known else list(found)
-    if len(candidates) == 1 and len(found) == 1:
+    if candidates and len(candidates) == len(found) and (known or len(found) == 1):
         return candidates[0]
     if not found:
         raise FormulaError("The left side names no column.", 0, "Write the measured column before the =.")
     if not candidates:
         listed = ", ".join(name_text(name) for name in sorted(known))
         raise FormulaError(f"“{found[0]}” is not a column.", 0, f"The columns are {listed}.")
-    raise FormulaError("The left side may name one column only.", 0, "Move the other names to the right side.")
+    strange = next((name for name in found if name not in known), found[-1]) if known else found[-1]
+    raise FormulaError(
+        f"{strange} on the left side is no column.", max(text.find(strange), 0), "Move it to the right side."
+    )

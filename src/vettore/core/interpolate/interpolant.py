@@ -19,7 +19,7 @@ import numpy as np
 
 from vettore.core import chebyshev
 from vettore.core.arrays import Array, Values, as_values, check_lengths
-from vettore.core.curve import Curve, Of, TurningPoint
+from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError, name_rows
 from vettore.core.interpolate.barycentric import Barycentric
 from vettore.core.interpolate.methods import METHODS, Method
@@ -43,6 +43,7 @@ class Interpolant(Curve):
     """Made by ``interpolate``. ``x`` and ``y`` are the points used, sorted, equal x averaged; ``sigma`` theirs or None."""
 
     degrees_of_freedom = 0
+    row_sigma = None
 
     def __init__(
         self,
@@ -184,9 +185,9 @@ class Interpolant(Curve):
 
     # Uncertainty from that of the points.
 
-    def standard_error(self, x: Array | float, of: Of = "mean") -> Array:
+    def mean_error(self, x: Array) -> Array:
         """Return the standard error of the curve from the ± of the points; NaN where there is none."""
-        return self._error(np.asarray(x, dtype=np.float64), 0)
+        return self._error(x, 0)
 
     def slope_error(self, x: Array | float) -> Array:
         """Return the standard error of the slope."""
@@ -359,10 +360,16 @@ def interpolate(
 
 
 def sorted_points(x: Array, y: Array, sigma: Array | None) -> tuple[Array, Array, Array | None, int]:
-    """Return points by rising x with equal x averaged, and how many rows repeat an x."""
+    """Return points by rising x and how many rows repeat an x; equal x are averaged, by 1/σ² where σ is known."""
     if len(x) > 1 and np.all(x[1:] > x[:-1]):
         return x, y, sigma, 0
     places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
-    mean = np.bincount(which, y, len(places)) / counts
-    spread = None if sigma is None else np.sqrt(np.bincount(which, sigma**2, len(places))) / counts
-    return places, mean, spread, int(np.sum(counts[counts > 1]))
+    if sigma is None:
+        return places, np.bincount(which, y, len(places)) / counts, None, int(np.sum(counts[counts > 1]))
+    # Weights beside the smallest σ at the same x, so that no square leaves the range of numbers.
+    smallest = np.full(len(places), np.inf)
+    np.minimum.at(smallest, which, sigma)
+    weights = (smallest[which] / sigma) ** 2
+    total = np.bincount(which, weights, len(places))
+    mean = np.bincount(which, weights * y, len(places)) / total
+    return places, mean, smallest / np.sqrt(total), int(np.sum(counts[counts > 1]))

@@ -65,6 +65,30 @@ class Model:
         """The names of the coefficients in formula order."""
         return self.read.coefficients
 
+    def columns_of(self, names: Sequence[str], asked: tuple[str, str] | None = None) -> tuple[str, str]:
+        """Return the columns that are x and y: those asked for, those of these names, or the only two in their order.
+
+        Raises DataError where that does not tell.
+        """
+        if asked is not None:
+            strange = [name for name in asked if name not in names]
+            if strange or asked[0] == asked[1]:
+                listed = ", ".join(names)
+                raise DataError(
+                    f"There is no column “{strange[0]}”. The columns are {listed}."
+                    if strange
+                    else f"{asked[0]} cannot be both x and y."
+                )
+            return asked
+        if {"x", "y"} <= set(names):
+            return "x", "y"
+        if len(names) == 2:
+            return names[0], names[1]
+        raise DataError(
+            f"{self.name} is fitted to one x and one y, but the columns are {', '.join(names)}. "
+            f'Say which, as columns=("{names[0]}", "{names[1] if len(names) > 1 else "y"}").'
+        )
+
     def names_beside(self, columns: Collection[str]) -> dict[str, str]:
         """Return what each coefficient is called beside these columns: its own name, or one with an index."""
         out: dict[str, str] = {}

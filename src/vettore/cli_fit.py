@@ -1,0 +1,257 @@
+"""The command line of fits: one way for all of them, through a study, so that a report says what was printed."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+import click
+
+from vettore.cli_curves import finite, model_of, table_of
+from vettore.core.errors import DataError
+
+NOT_CONVERGED = 1
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--degree", type=int, help="Degree of the polynomial (1 when neither formula nor model is given).")
+@click.option("--formula", help='A formula over the columns instead of a polynomial: "y = A*exp(-k*t) + C".')
+@click.option("--model", "model_key", help="A model of the catalogue by its key (see vettore models).")
+@click.option("--library", type=click.Path(path_type=Path), help="A library of own models to take --model from.")
+@click.option("--start", multiple=True, help="A starting value, as k=0.1 (none is needed).")
+@click.option("--hold", multiple=True, help="A coefficient held at a value, as C=0.")
+@click.option("--limit", multiple=True, help="Limits of a coefficient, as k=0.. or k=0..1 or k=..1.")
+@click.option("--loss", help="squares (the default), huber, cauchy or tukey.")
+@click.option("--seed", type=int, help="Seed of the search for an answer (1 when left out).")
+@click.option("--x", "x_name", help="Column for x (name, or number from 1).")
+@click.option("--y", "y_name", help="Column for y (name, or number from 1).")
+@click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
+@click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
+@click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
+@click.option("--json", "as_json", is_flag=True, help="Print everything in the result as JSON.")
+@click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html or .pdf).")
+def fit(file: Path, as_json: bool, report: Path | None, **asked: Any) -> None:
+    """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
+    from vettore.study.derive import derive_fit
+
+    check_options(asked)
+    study = study_of(file, asked)
+    derived = derive_fit(study, study.curves[0].id)
+    click.echo(fit_json(derived) if as_json else fit_text(derived))
+    if report is not None:
+        from vettore.report.pages import save_report
+
+        save_report(study, report)
+        click.echo(f"The report was saved as {report}.", err=as_json)
+    if not derived.result.converged:
+        raise SystemExit(NOT_CONVERGED)
+
+
+def check_options(asked: dict[str, Any]) -> None:
+    """Refuse options that would be left unused. Raises DataError."""
+    formula, model = asked["formula"] is not None, asked["model_key"] is not None
+    if formula and model:
+        raise DataError("Give either --formula or --model, not both.")
+    polynomial = not formula and not model
+    kind = "--formula" if formula else "--model"
+    searched = "A polynomial has one best answer"
+    # Option, whether it was given, whether it has no use here, and why.
+    table = (
+        ("--degree", asked["degree"] is not None, not polynomial, f"{kind} says the model already"),
+        ("--no-intercept", asked["no_intercept"], not polynomial, f"{kind} says whether there is a constant"),
+        ("--library", asked["library"] is not None, not model, "a library is for --model"),
+        ("--start", bool(asked["start"]), polynomial, f"{searched}; starts go with --formula or --model"),
+        ("--hold", bool(asked["hold"]), polynomial, "write the polynomial as a --formula to hold a coefficient"),
+        ("--limit", bool(asked["limit"]), polynomial, "write the polynomial as a --formula to limit a coefficient"),
+        ("--loss", asked["loss"] is not None, polynomial, "write the polynomial as a --formula for another loss"),
+        ("--seed", asked["seed"] is not None, polynomial, f"{searched}; nothing is searched for"),
+        ("--x", asked["x_name"] is not None, formula, "the formula names its columns"),
+        ("--y", asked["y_name"] is not None, formula, "the formula names its columns"),
+        ("--sigma-known", asked["sigma_known"], asked["sigma_name"] is None, "it needs --sigma"),
+    )
+    for option, given, useless, why in table:
+        if given and useless:
+            raise DataError(f"{option} would have no effect here: {why}.")
+    both = [name for name in values_of(asked["start"]) if name in values_of(asked["hold"])]
+    if both:
+        raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
+
+
+def study_of(file: Path, asked: dict[str, Any]):
+    """Return a study of the file with the fit that was asked for."""
+    from vettore.core.fit.asked import DEFAULT_SEED, SQUARES
+    from vettore.core.formula.formula import read_formula
+    from vettore.study import edits
+    from vettore.study.series import Role
+    from vettore.study.study import Study
+
+    study = edits.add_series(Study(title=file.name), table_of(file), file.stem)
+    series = study.series[0].id
+    wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
+    if asked["formula"] is not None:
+        read = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
+        _check_numbers(study.series[0], read)
+        wanted |= {Role.X: read.data[0] if read.data else None, Role.Y: read.response or None}
+    for role, name in wanted.items():
+        if name is not None:
+            columns = study.series[0].columns
+            place = place_of([column.name for column in columns], name, file)
+            study = edits.set_column(study, series, place, replace(columns[place], role=role))
+    if asked["formula"] is not None:
+        study = edits.add_formula(study, series, asked["formula"])
+    else:
+        study = edits.add_fit(study, series, 1 if asked["degree"] is None else asked["degree"])
+    recipe = study.curves[0]
+    if asked["model_key"] is not None:
+        own = asked["library"] is not None
+        chosen = model_of(asked["model_key"], asked["library"])
+        recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
+    recipe = replace(
+        recipe,
+        intercept=not asked["no_intercept"],
+        use_errors=asked["sigma_name"] is not None,
+        errors_known=asked["sigma_known"],
+        hold=tuple(values_of(asked["hold"]).items()),
+        start=tuple(values_of(asked["start"]).items()),
+        limits=tuple((name, low, high) for name, (low, high) in limits_of(asked["limit"]).items()),
+        loss=asked["loss"] or SQUARES,
+        seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
+    )
+    return edits.change_fit(study, recipe)
+
+
+def _check_numbers(series, read) -> None:
+    """Refuse a formula over a column of text, with a sample of it."""
+    from vettore.core.rounding import read_number
+
+    for settings, column in zip(series.columns, series.data, strict=True):
+        if column.texts is not None and settings.name in (*read.measured, *read.data):
+            sample = next((text for text in column.texts if text.strip() and read_number(text) is None), "")
+            raise DataError(f"{settings.name} holds text, as “{sample}”, so no formula can be fitted to it.")
+
+
+def place_of(names: list[str], wanted: str, file: Path) -> int:
+    """Return the place of a column given by name or by number from 1. Raises DataError."""
+    if wanted in names:
+        return names.index(wanted)
+    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+        return int(wanted) - 1
+    raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
+
+
+def values_of(given: Sequence[str]) -> dict[str, float]:
+    """Return ``k=0.1`` texts as values by name. Raises DataError."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, value = text.partition("=")
+        number = read_number(value)
+        if not name.strip() or number is None:
+            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.")
+        found[name.strip()] = number
+    return found
+
+
+def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]]:
+    """Return ``k=0..1`` texts as limits by name; a side left out is open. Raises DataError."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, span = text.partition("=")
+        low, dots, high = span.partition("..")
+        sides = [read_number(side) if side.strip() else None for side in (low, high)]
+        blank = [not side.strip() for side in (low, high)]
+        if not name.strip() or not dots or any(s is None and not b for s, b in zip(sides, blank, strict=True)):
+            raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
+        found[name.strip()] = (sides[0], sides[1])
+    return found
+
+
+def fit_text(derived) -> str:
+    """Return a fit as a person reads it."""
+    from vettore.core.errors import name_rows
+    from vettore.core.rounding import NumberStyle
+    from vettore.report.content import goodness_lines, rows_words, summary_of
+    from vettore.study.derive import coefficient_units
+
+    style, result = NumberStyle(), derived.result
+    lines = [result.formula, ""]
+    for unit, one in zip(coefficient_units(derived), result.coefficients.values(), strict=True):
+        held = "  (held)" if one.held else "  (at its limit)" if one.at_limit else ""
+        lines.append(f"  {one.name:8} {style.pair(one.value, one.standard_error, unit)}{held}")
+    lines += ["", *(f"  {line.label:38} {line.text}" for line in goodness_lines(derived, style))]
+    lines.append(f"  {'rows':38} {rows_words(derived)}")
+    lines += ["", summary_of(derived, style), result.message]
+    if derived.formula_units is not None:
+        lines += derived.formula_units.contradictions
+    lines += result.warnings
+    if result.weighted_down:
+        rows = name_rows([int(derived.rows[place]) + 1 for place in _places_weighted_down(derived)])
+        lines.append(f"{rows.capitalize()} weigh less than half under the {result.loss} loss.")
+    for one in derived.checks:
+        lines.append(f"{one.verdict.value:5} {one.sentence}" + (f" ({one.figure})" if one.figure else ""))
+    return "\n".join(lines)
+
+
+def _places_weighted_down(derived) -> list[int]:
+    used = [row for row, in_use in enumerate(derived.result.rows_in_use.tolist(), 1) if in_use]
+    return [used.index(row) for row in derived.result.weighted_down]
+
+
+# What of a result stands in the JSON under its own name.
+RESULT_FIELDS = (
+    "n",
+    "degrees_of_freedom",
+    "r_squared",
+    "r_squared_against",
+    "adjusted_r_squared",
+    "sum_of_squares",
+    "total_sum_of_squares",
+    "residual_sd",
+    "absolute_sigma",
+    "chi_squared",
+    "reduced_chi_squared",
+    "chi_squared_p",
+    "aicc",
+    "bic",
+    "left_one_out_error",
+    "level",
+    "weighted",
+    "loss",
+    "weighted_down",
+    "iterations",
+    "starts_tried",
+    "gradient",
+)
+RESULT_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
+
+
+def fit_json(derived) -> str:
+    """Return everything in the result of a fit as JSON."""
+    result = derived.result
+    out: dict[str, Any] = {
+        "formula": result.formula,
+        "method": result.method,
+        "converged": result.converged,
+        "message": result.message,
+        "warnings": list(result.warnings),
+        "coefficients": {name: {**asdict(one), "p": one.p} for name, one in result.coefficients.items()},
+        "rows": [int(row) + 1 for row in derived.rows],
+    }
+    out |= {name: getattr(result, name) for name in RESULT_FIELDS}
+    out["better"] = None if result.better is None else asdict(result.better)
+    out["alternatives"] = [asdict(one) for one in result.alternatives]
+    out["checks"] = [
+        {"kind": one.kind.value, "verdict": one.verdict.value, "sentence": one.sentence, "figure": one.figure}
+        for one in derived.checks
+    ]
+    for name in RESULT_ARRAYS:
+        values = getattr(result, name)
+        out[name] = None if values is None else values.tolist()
+    return json.dumps(finite(out), ensure_ascii=False, indent=1, allow_nan=False)

@@ -1,0 +1,1 @@
+"""What docs/ACCURACY.md says, a measure a file; each gives lines of Markdown."""
