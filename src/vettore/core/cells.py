@@ -4,29 +4,65 @@ from __future__ import annotations
 
 import re
 
+from vettore.core.number_marks import looks_like_number as looks_like_number
+
 # Cells that people and instruments write where a value is missing or outside the range.
 BLANK_WORDS = frozenset(
-    ["", "nan", "n/a", "na", "#n/a", "null", "none", "nil", "-", "–", "—", "--", "---", "*", "***", "?", "missing"]
+    [
+        *("", "nan", "n/a", "na", "#n/a", "null", "none", "nil", "-", "–", "—", "--", "---", "*", "***", "?"),
+        *("missing", "n.d.", "n.d", "nd", "b.d.l.", "bdl", "lod", "loq", "n.a.", "#wert!", "#value!", "#div/0!"),
+    ]
 )
-_POINT = re.compile(r"[+\-−]?(\d+\.?\d*|\.\d+)([eEdD][+\-−]?\d+)?$")
-_COMMA = re.compile(r"[+\-−]?(\d+,?\d*|,\d+)([eEdD][+\-−]?\d+)?$")
 _LIMIT = re.compile(r"[<>≤≥~]\s*\S+$")
 _DATE = re.compile(
     r"\d{1,4}[-/.:]\d{1,2}([-/.:]\d{1,4})?([T ]\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?(Z|[+-]\d{2}:?\d{2})?)?$"
 )
 _UNIT_WORD = re.compile(r"[A-Za-zµμ°Ω℃Å%‰]{1,5}$")
 _UNIT_SPLIT = re.compile(r"[/·*^.\s()⁻⁰¹²³⁴⁵⁶⁷⁸⁹\-\d]+")
+# A line drawn under names: dashes and the like between delimiters.
+_RULED = re.compile(r"[\s,;|+]*+(?:[-=_–—]{2,}+[\s,;|+:]*+)++$")
 _BRACKETED = re.compile(r"^(?P<name>.*?)\s*[(\[](?P<unit>[^()\[\]]*)[)\]]\s*$")
+# ISO 80000-1 writes a quantity over its unit, as wavelength / nm; others write I in pA, or t, min.
+_QUOTIENT = re.compile(r"^(?P<name>.+?)\s*/\s*(?P<unit>\(.+\)|[^()]+?)\s*$")
+_IN = re.compile(r"^(?P<name>.+?)\s+in\s+(?P<unit>\S(?:.*\S)?)\s*$")
+_COMMA = re.compile(r"^(?P<name>.+?),\s*(?P<unit>\S(?:.*\S)?)\s*$")
+# Symbols that are units by themselves or behind a prefix.
+_SYMBOLS = frozenset(
+    word
+    for line in (
+        "m g s A K mol cd L l t h d min a yr Hz N Pa bar atm J eV W V VA Ω Ohm ohm S F C T H Wb lm lx Bq Gy Sv kat M",
+        "cal psi Torr mmHg dB rad sr deg Da u ppm ppb ppt % ‰ ° °C degC °F degF ℃ Å au a.u. cps counts rpm px Np G ha",
+    )
+    for word in line.split(" ")
+)
+# Symbols of quantities that are customary over a unit and are hardly units over another.
+_QUANTITIES = frozenset(["T", "p", "U", "I", "E", "n", "Q", "R", "t", "c", "v", "l", "x", "y", "z"])
+_PREFIXES = ("", *"YZEPTGMkhdcmuµμnpfazy", "da")
+_POWER = re.compile(r"^(?P<symbol>\D+?)(?:\^?-?\d+|[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)?$")
 
 
-def number(cell: str, decimal_mark: str) -> float | None:
-    """Return the number that a cell holds, or None."""
-    text = cell.strip()
-    pattern = _POINT if decimal_mark == "." else _COMMA
-    if not text or not pattern.match(text):
-        return None
-    text = text.replace("−", "-").replace(",", ".").replace("d", "e").replace("D", "e")
-    return float(text)
+def is_value(cell: str) -> bool:
+    """Whether a cell looks like a number or a date."""
+    return looks_like_number(cell) or is_date(cell)
+
+
+def is_rule(line: str) -> bool:
+    """Whether a line is one that was drawn, as the dashes under names."""
+    return bool(_RULED.match(line))
+
+
+def is_known_unit(text: str) -> bool:
+    """Whether a text is made of symbols of units only, as ``nm``, ``mg L⁻¹`` or ``m/s^2``."""
+    parts = [part for part in re.split(r"[/·*.\s()]+", text.strip()) if part not in ("", "1")]
+    if text.strip() in _SYMBOLS:
+        return True
+    return bool(parts) and all(_is_symbol(part) for part in parts)
+
+
+def _is_symbol(part: str) -> bool:
+    found = _POWER.match(part)
+    symbol = found["symbol"].rstrip("^-") if found else part
+    return any(symbol.startswith(prefix) and symbol[len(prefix) :] in _SYMBOLS for prefix in _PREFIXES)
 
 
 def is_blank(cell: str) -> bool:
@@ -50,22 +86,27 @@ def is_unit(text: str) -> bool:
 
 
 def split_unit(header: str) -> tuple[str, str]:
-    """Split ``oxygen (mg/L)`` into name and unit; a bracket that holds no unit stays in the name."""
+    """Split a header into name and unit; what is no unit stays in the name.
+
+    Read are ``oxygen (mg/L)``, ``T [K]``, and with known units ``wavelength / nm``, ``I in pA`` and ``t, min``.
+    """
     header = header.strip()
     found = _BRACKETED.match(header)
-    if found and found["name"] and is_unit(found["unit"]):
+    if found and found["name"] and is_unit(found["unit"]) and not found["name"].rstrip().endswith("/"):
         return found["name"].strip(), clean_unit(found["unit"])
+    for pattern in (_IN, _COMMA, _QUOTIENT):
+        found = pattern.match(header)
+        if found and is_known_unit(found["unit"]) and not _is_bare_unit(header, found["name"]):
+            return found["name"].strip(), clean_unit(found["unit"])
     return header, ""
+
+
+def _is_bare_unit(header: str, name: str) -> bool:
+    """Whether a header is a unit by itself, as mg/L; T/K and the like are a quantity over its unit."""
+    return " " not in header and is_known_unit(header) and name not in _QUANTITIES
 
 
 def clean_unit(text: str) -> str:
     """Return a unit without brackets; a dash means none."""
     text = text.strip().strip("()[]").strip()
     return "" if text in {"-", "–", "—", "1"} else text
-
-
-def places(cell: str, decimal_mark: str) -> int:
-    """Return the number of decimal places that a number was written with."""
-    mantissa = re.split("[eEdD]", cell.strip())[0]
-    _, mark, decimals = mantissa.partition(decimal_mark)
-    return len(decimals) if mark else 0

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from html import escape
 from html.parser import HTMLParser
 
-from vettore.core import cells
 from vettore.files.delimited import parse
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
@@ -85,24 +84,17 @@ def html_grid(text: str, name: str) -> list[list[str]]:
     return max(reader.tables, key=lambda rows: sum(len(row) for row in rows))
 
 
-def grid_mark(grid: Sequence[Sequence[str]]) -> str:
-    """Return the decimal mark that makes more cells numbers."""
-    some = [cell for row in grid[:300] for cell in row[:50]]
-    commas, points = (sum(cells.number(cell, mark) is not None for cell in some) for mark in (",", "."))
-    return "," if commas > points else "."
-
-
 def pasted_table(text: str, html: str = "") -> Table:
     """Return the table on the clipboard, from HTML when it has one, else from text. Raises FileError."""
     source = Source("pasted", how=(("read as", "a pasted table"),), kind="pasted")
     if "<table" in html.casefold():
         grid = html_grid(html, "The clipboard")
-        return table_from_grid(grid, source, grid_mark(grid))
+        return table_from_grid(grid, source)
     if not text.strip():
         raise FileError("The clipboard holds no text. Copy the columns first.")
     if "\t" in text:
         grid = tab_grid(text)
-        return table_from_grid(grid, source, grid_mark(grid))
+        return table_from_grid(grid, source)
     table, _ = parse(text.encode("utf-8"), "The clipboard")
     from dataclasses import replace
 

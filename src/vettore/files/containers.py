@@ -11,9 +11,10 @@ import numpy as np
 
 from vettore.core import cells
 from vettore.core.arrays import Array
+from vettore.core.number_marks import Evidence
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import MOST_COLUMNS, FileError, check_columns
-from vettore.study.table import RawColumn, Source, Table, column_from_texts
+from vettore.study.table import RawColumn, Source, Table, columns_from_cells
 
 MOST_ROWS = 50_000_000
 
@@ -56,10 +57,11 @@ def _json_table(content: Any, source: Source, how: str) -> Table | None:
         return table_from_grid(grid, replace(source, how=(("read as", f"{how}, rows"),)), ".")
     if not columns or len(columns) > MOST_COLUMNS:
         return None
+    texts = [[_json_text(value) for value in values] for values in columns.values()]
     raw = []
-    for name, values in columns.items():
+    for name, column in zip(columns, columns_from_cells(texts, Evidence(".")), strict=True):
         plain, unit = cells.split_unit(name)
-        raw.append(column_from_texts([_json_text(value) for value in values], ".", plain, unit))
+        raw.append(replace(column, name=plain, unit=unit))
     if not any(column.texts is None for column in raw):
         return None
     kind = "columns" if isinstance(content, dict) else "records"

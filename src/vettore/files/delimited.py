@@ -1,14 +1,14 @@
 """Read delimited text as instruments write it.
 
-Up to ``LARGE`` bytes every cell is read by our own rules. Larger files go through pandas' C reader
-with the same layout; columns that it does not find purely numeric are read again by our rules, so
-both ways give the same table.
+Up to ``LARGE`` bytes every cell is read by our own rules. Larger files without quotes go through pandas' C reader
+with the same layout; columns that it does not find purely numeric, that have blanks, or whose marks are not beyond doubt
+are read again by our rules, so that both ways give the same table.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime
@@ -17,11 +17,12 @@ from pathlib import Path
 import numpy as np
 
 from vettore.core import cells
+from vettore.core.number_marks import LARGEST_WHOLE, Marks, decide, decide_together, places_in
 from vettore.files import large
+from vettore.files.large import columns_of
 from vettore.files.refusals import FileError, check_columns, read_bytes
 from vettore.files.sniff import (
     SAMPLE_BYTES,
-    SPACES,
     Layout,
     encoding_of,
     guess,
@@ -30,7 +31,15 @@ from vettore.files.sniff import (
     split_line,
     text_of,
 )
-from vettore.study.table import PLACES_ROWS, RawColumn, Source, Table, column_from_texts
+from vettore.study.table import (
+    PLACES_ROWS,
+    RawColumn,
+    Source,
+    Table,
+    column_from_cells,
+    columns_from_cells,
+    file_votes,
+)
 
 LARGE = 2 * 1024 * 1024
 
@@ -72,7 +81,7 @@ def read_as_it_is(path: Path, change: Change | None = None) -> tuple[Table, Layo
         return None  # reading it whole says what is wrong
     encoding = encoding_of(start[: start.rfind(b"\n") + 1] or start, path.name)
     head, layout = _begin(start, encoding, path.name, change)
-    if not large.takes_as_it_is(start, tail, layout):
+    if not large.takes_as_it_is(start, tail, layout) or large.holds_quotes(str(path)):
         return None
     found = large.read_from_file(str(path), head, layout, path.name)
     if found is None:
@@ -144,18 +153,12 @@ def _notes_above(lines: list[str], layout: Layout) -> list[str]:
 
 def _read_small(text: str, layout: Layout, name: str) -> tuple[tuple[RawColumn, ...], list[str]]:
     lines = lines_of(text)
-    notes = _notes_above(lines, layout)
-    rows = []
-    for line in lines[layout.first_row :]:
-        if _is_comment(line, layout):
-            notes.append(line.strip())
-        elif line.strip(" \t\x1a\x0c" + layout.delimiter.replace(SPACES, "")):
-            rows.append(split_line(line, layout.delimiter))
-    width = max(layout.columns, max(map(len, rows), default=0))
-    check_columns(width, name)
-    filled = [row + [""] * (width - len(row)) for row in rows]
-    columns = [column_from_texts([row[place] for row in filled], layout.decimal_mark) for place in range(width)]
-    return _named(columns, lines, layout), notes
+    below = lines[layout.first_row :]
+    comments = [line.strip() for line in below if _is_comment(line, layout)]
+    body = "\n".join(line for line in below if not _is_comment(line, layout)) if comments else "\n".join(below)
+    cells_of = columns_of(body, layout, name)
+    columns = columns_from_cells(cells_of, layout.evidence)
+    return _named(columns, lines, layout), [*_notes_above(lines, layout), *comments]
 
 
 def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[RawColumn, ...]:
@@ -185,14 +188,29 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
 
 
 def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
+    """Make columns of what was read fast, by the rules of short files: cells that leave room for doubt are looked at."""
     lines = lines_of(head)
-    sample = [split_line(line, layout.delimiter) for line in lines[layout.first_row :][:PLACES_ROWS]]
-    columns = []
+    rows = [split_line(line, layout.delimiter) for line in lines[layout.first_row :] if not _is_comment(line, layout)]
+    sample = [[row[place] if place < len(row) else "" for row in rows[:-1]] for place in range(len(found.columns))]
+    texts: list[Sequence[str]] = []
+    plain = []
     for place, values in enumerate(found.columns):
-        if isinstance(values, list):
-            columns.append(column_from_texts(values, layout.decimal_mark))
-            continue
-        places = [cells.places(row[place], layout.decimal_mark) for row in sample if place < len(row)]
-        columns.append(RawColumn("", "", values, places=max(places, default=0)))
+        told = decide(sample[place], layout.evidence)
+        # Numbers by the fast way are plain ones with the file's mark; where none of the sample shows that, all are read.
+        same = (told.other is None and told.marks == Marks(layout.decimal_mark)) or (
+            not told.vote and told.other is None
+        )
+        fast = not isinstance(values, list) and same and not np.isnan(values).any()
+        plain.append(fast and float(np.max(np.abs(values), initial=0.0)) <= LARGEST_WHOLE)
+        texts.append(sample[place] if plain[-1] else found.texts_of(place))
+    decided = decide_together(texts, layout.evidence)
+    votes = file_votes(decided, layout.evidence)
+    columns = []
+    for values, cells_in, one, fast in zip(found.columns, texts, decided, plain, strict=True):
+        if fast and not isinstance(values, list):
+            places = max((places_in(text, one.marks) for text in cells_in[:PLACES_ROWS]), default=0)
+            columns.append(RawColumn("", "", values, places=places))
+        else:
+            columns.append(column_from_cells(cells_in, one, votes))
     above = lines[: layout.first_row]
     return _named(columns, above, layout), [*_notes_above(above, layout), *found.comments]

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from vettore.core import cells
+from vettore.core.number_marks import Evidence
 from vettore.files.refusals import FileError, check_columns
-from vettore.study.table import RawColumn, Source, Table, column_from_texts
+from vettore.study.table import RawColumn, Source, Table, columns_from_cells
 
 ROW_SHARE = 0.5
 # A header names at least this share of the columns.
@@ -27,7 +28,7 @@ class Block:
 
 def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | None = None) -> Table:
     """Return the table in a grid of texts; rows above it become notes. Raises FileError when there is none."""
-    block = find_block(grid, mark, source.name)
+    block = find_block(grid, source.name)
     last = block.first_column + block.columns
     rows = [_cut(row, block.first_column, last) for row in grid[block.first_row :]]
     while rows and not any(cell.strip() for cell in rows[-1]):
@@ -36,8 +37,8 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
     names = _names(grid, block)
     units = _cut(grid[block.units_row], block.first_column, last) if block.units_row is not None else []
     columns: list[RawColumn] = []
-    for place in range(block.columns):
-        column = column_from_texts([row[place] for row in rows], mark)
+    read = columns_from_cells([[row[place] for row in rows] for place in range(block.columns)], Evidence(mark))
+    for place, column in enumerate(read):
         header = names[place] if place < len(names) else ""
         name, unit = cells.split_unit(header)
         if units:
@@ -69,14 +70,14 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
     )
 
 
-def find_block(grid: Sequence[Sequence[str]], mark: str | None, name: str) -> Block:
+def find_block(grid: Sequence[Sequence[str]], name: str) -> Block:
     """Find the rows of numbers and what names them."""
     width = max((len(row) for row in grid), default=0)
     check_columns(width, name)
     good_rows = []
     for i, row in enumerate(grid):
         filled = [cell for cell in row if cell.strip()]
-        good = sum(_is_value(cell, mark) for cell in filled)
+        good = sum(map(cells.is_value, filled))
         if good and good >= ROW_SHARE * sum(not cells.is_blank(cell) for cell in filled):
             good_rows.append(i)
     if not good_rows:
@@ -103,11 +104,6 @@ def find_block(grid: Sequence[Sequence[str]], mark: str | None, name: str) -> Bl
             units_row = headers.pop(0)
             headers = headers[:1]
     return Block(first, left, right - left, tuple(reversed(headers)), units_row)
-
-
-def _is_value(cell: str, mark: str | None) -> bool:
-    known = cells.number(cell, mark) if mark else (cells.number(cell, ".") or cells.number(cell, ","))
-    return known is not None or cells.is_date(cell)
 
 
 def _names(grid: Sequence[Sequence[str]], block: Block) -> list[str]:

@@ -7,15 +7,18 @@ between its rows, old line ends or another encoding is put in order in memory fi
 from __future__ import annotations
 
 import io
+import itertools
+import mmap
 import re
 import warnings
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.files.refusals import FileError, check_columns
-from vettore.files.sniff import SPACES, Layout, text_of
+from vettore.files.sniff import SPACES, Layout, rows_of, text_of
 
 
 @dataclass(frozen=True)
@@ -30,10 +33,28 @@ class Source:
 
 @dataclass(frozen=True, eq=False)
 class Found:
-    """Columns as numbers, or as the texts of their cells where they are not purely numbers."""
+    """Columns as numbers, or as the texts of their cells where they are not purely numbers.
 
-    columns: list[Array | list[str]]
+    ``again`` reads the cells of one column as texts.
+    """
+
+    columns: Sequence[Array | list[str]]
     comments: list[str]
+    again: Callable[[int], list[str]]
+
+    def texts_of(self, place: int) -> list[str]:
+        """Return the cells of a column as texts."""
+        found = self.columns[place]
+        return found if isinstance(found, list) else self.again(place)
+
+
+def columns_of(body: str, layout: Layout, name: str) -> list[list[str]]:
+    """Return the cells of the rows of a text, column by column, each as long as there are rows that are not blank."""
+    rows = [row for row in rows_of(body.rstrip("\x1a\x0c\n"), layout.delimiter) if any(row)]
+    width = max(layout.columns, max(map(len, rows), default=0))
+    check_columns(width, name)
+    columns = [list(column) for column in itertools.zip_longest(*rows, fillvalue="")]
+    return columns + [[""] * len(rows) for _ in range(width - len(columns))]
 
 
 def read(data: bytes, layout: Layout, name: str) -> Found:
@@ -41,6 +62,10 @@ def read(data: bytes, layout: Layout, name: str) -> Found:
     text = text_of(data, layout.encoding).replace("\r\n", "\n").replace("\r", "\n")
     body = text[_offset_of_line(text, layout.first_row) :].rstrip("\x1a\x0c\n\t ")
     body, comments = _without_comments(body, layout)
+    if '"' in body:
+        # Quotes are read by one set of rules.
+        columns = columns_of(body, layout, name)
+        return Found(columns, comments, lambda place: columns[place])
     source = Source(None, body, 0)
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
@@ -48,16 +73,22 @@ def read(data: bytes, layout: Layout, name: str) -> Found:
         width = max(layout.columns, _widest(body.encode("utf-8"), layout))
         check_columns(width, name)
         frame = _frame(source, layout, width, name)
-    return Found(_columns(frame, source, layout, name), comments)
+    return _found(frame, source, layout, name, comments)
 
 
 def read_from_file(path: str, head: str, layout: Layout, name: str) -> Found | None:
     """Read the table below the header straight from a file; None when some row is longer than the first."""
-    source = Source(path, "", layout.first_row, f"{layout.delimiter} " in head or '"' in head)
+    source = Source(path, "", layout.first_row, f"{layout.delimiter} " in head)
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
         return None
-    return Found(_columns(frame, source, layout, name), [])
+    return _found(frame, source, layout, name, [])
+
+
+def holds_quotes(path: str) -> bool:
+    """Whether there is a double quote anywhere in a file."""
+    with open(path, "rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as whole:
+        return whole.find(b'"') >= 0
 
 
 def takes_as_it_is(start: bytes, tail: bytes, layout: Layout) -> bool:
@@ -70,9 +101,15 @@ def takes_as_it_is(start: bytes, tail: bytes, layout: Layout) -> bool:
     )
 
 
-def _columns(frame, source: Source, layout: Layout, name: str) -> list[Array | list[str]]:
+def _found(frame, source: Source, layout: Layout, name: str, comments: list[str]) -> Found:
     empty = frame.isna().all(axis=1).to_numpy()
     some_empty = bool(empty.any())
+    width = len(frame.columns)
+
+    def again(place: int) -> list[str]:
+        cells_of = _frame(source, layout, width, name, place)[place]
+        return [str(cell).strip() for cell in cells_of[~empty].fillna("")]
+
     columns: list[Array | list[str]] = []
     for place in frame.columns:
         values = frame[place].to_numpy()
@@ -81,9 +118,8 @@ def _columns(frame, source: Source, layout: Layout, name: str) -> list[Array | l
             columns.append(np.ascontiguousarray(kept, dtype=np.float64))
         else:
             # Words, or numbers beyond the range of a double: every cell is looked at by our own rules.
-            again = _frame(source, layout, len(frame.columns), name, place)[place]
-            columns.append([str(cell).strip() for cell in again[~empty].fillna("")])
-    return columns
+            columns.append(again(place))
+    return Found(columns, comments, again)
 
 
 def _without_comments(body: str, layout: Layout) -> tuple[str, list[str]]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
-from vettore.files.clipboard import grid_mark, html_grid
+from vettore.files.clipboard import html_grid
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError, read_bytes
@@ -99,9 +99,7 @@ def read_data(data: bytes, name: str, path: str = "", change: Change | None = No
         tables = spectra(text_of(data, encoding_of(data, name)), source)
     elif head[:15].lower().startswith((b"<!doctype html", b"<html", b"<table", b"<meta", b"<?xml")):
         grid = html_grid(text_of(data, encoding_of(data, name)), name)
-        tables = [
-            ("", table_from_grid(grid, replace(source, how=(("read as", "a table in a web page"),)), grid_mark(grid)))
-        ]
+        tables = [("", table_from_grid(grid, replace(source, how=(("read as", "a table in a web page"),))))]
     else:
         return [("", parse(data, name, path, change)[0])]
     digest = digest_of(data)

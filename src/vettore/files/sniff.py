@@ -1,16 +1,21 @@
 """Guess how a delimited text is laid out, from its first 64 KB.
 
-Every pair of delimiter and decimal mark is tried; the one under which the largest share of the cells
-of the table are numbers wins. The lines above the first row of numbers are then header, units and notes.
+Every delimiter is tried; the one that explains all lines below the header best, as rows whose cells are numbers, wins.
+The lines above the first row are then header, units and notes. Which mark is the decimal one, and which groups digits, is
+decided column by column, see core.number_marks; the layout tells the decimal mark of the file as a whole.
 """
 
 from __future__ import annotations
 
+import csv
+import io
 import re
 from collections import Counter
 from dataclasses import dataclass, replace
+from typing import Any
 
 from vettore.core import cells
+from vettore.core.number_marks import Evidence, decide_together
 from vettore.files.refusals import FileError
 
 SAMPLE_BYTES = 64 * 1024
@@ -22,13 +27,23 @@ ENCODING_NAMES = {"utf-8-sig": "UTF-8 with mark", "cp1252": "Latin-1 (Windows)",
 COMMENT_MARKS = ("#", "%", "//", "!", ";", "'")
 # A line is taken for a row of the table when at least this share of its filled cells are numbers or dates.
 ROW_SHARE = 0.5
+# What rows of other lengths take from a guess: a space that groups digits makes rows uneven.
+UNEVEN = 0.3
+# Rows of numbers that may stand above the names, as those that count the columns.
+MOST_ABOVE_NAMES = 2
 # A sentence with more than this share of control characters is not text.
 MOST_CONTROL = 0.02
+_AT_SPACES = re.compile(r'"(?:[^"]|"")*"|\S+')
+# A cell may be as long as it likes; the reader's own limit is for another kind of file.
+csv.field_size_limit(2**31 - 1)
 
 
 @dataclass(frozen=True)
 class Layout:
-    """How a text is read. ``first_row`` is the line (from 0) of the first row; None lines are absent."""
+    """How a text is read. ``first_row`` is the line (from 0) of the first row; None lines are absent.
+
+    ``mark_chosen`` is whether the decimal mark was chosen by the user, and so holds for every column.
+    """
 
     encoding: str
     delimiter: str
@@ -38,6 +53,12 @@ class Layout:
     names_line: int | None = None
     units_line: int | None = None
     comment_mark: str = ""
+    mark_chosen: bool = False
+
+    @property
+    def evidence(self) -> Evidence:
+        """What is known of the decimal mark before the columns are looked at."""
+        return Evidence(self.decimal_mark, True) if self.mark_chosen else evidence_of(self.delimiter)
 
     def describe(self, notes: int) -> tuple[tuple[str, str], ...]:
         """Return what was taken as what, as label–text pairs."""
@@ -109,28 +130,32 @@ def lines_of(text: str) -> list[str]:
 
 
 def split_line(line: str, delimiter: str) -> list[str]:
-    """Split a line into cells, respecting double quotes; a doubled quote inside quotes is a quote."""
+    """Split one line into cells, respecting double quotes; see rows_of for whole texts."""
+    return next(iter(rows_of(line, delimiter)), [""])
+
+
+def rows_of(text: str, delimiter: str) -> list[list[str]]:
+    """Split a text with plain line ends into rows of cells without the blanks around them.
+
+    A quote at the start of a cell holds delimiters and line ends up to the next single one, and a doubled one inside it
+    is a quote. Where the last one is never closed, quotes are read as they stand, so that nothing is swallowed.
+    """
     if delimiter == SPACES:
-        line = line.strip()
-        if '"' not in line:
-            return line.split()
-        return [part.strip('"') for part in re.findall(r'"[^"]*"|\S+', line)]
+        return [_split_at_spaces(line) for line in text.split("\n")]
+    if '"' not in text:
+        return [[cell.strip() for cell in line.split(delimiter)] for line in text.split("\n")]
+    how: dict[str, Any] = {"delimiter": delimiter, "skipinitialspace": True}
+    rows = list(csv.reader(io.StringIO(text, newline=""), **how))
+    if rows and any("\n" in cell for cell in rows[-1]) and not text.rstrip().endswith('"'):
+        rows = list(csv.reader(io.StringIO(text, newline=""), quoting=csv.QUOTE_NONE, **how))
+    return [[" ".join(cell.split("\n")).strip() for cell in row] for row in rows]
+
+
+def _split_at_spaces(line: str) -> list[str]:
+    line = line.strip()
     if '"' not in line:
-        return [part.strip() for part in line.split(delimiter)]
-    parts, cell, quoted = [], "", False
-    for i, char in enumerate(line):
-        if char == '"':
-            if quoted and line[i + 1 : i + 2] == '"':
-                continue
-            if i and line[i - 1] == '"' and not quoted and cell:
-                cell += '"'
-            quoted = not quoted
-        elif char == delimiter and not quoted:
-            parts.append(cell.strip())
-            cell = ""
-        else:
-            cell += char
-    return [*parts, cell.strip()]
+        return line.split()
+    return [part[1:-1].replace('""', '"') if part[:1] == '"' else part for part in _AT_SPACES.findall(line)]
 
 
 def guess(text: str, encoding: str, name: str) -> Layout:
@@ -140,72 +165,165 @@ def guess(text: str, encoding: str, name: str) -> Layout:
     if len(text) > SAMPLE_BYTES and len(lines) > 1:
         lines = lines[:-1]
     lines = lines[:SAMPLE_LINES]
-    best: Layout | None = None
-    best_score: tuple[float, int, int] = (0.0, 0, 0)
-    for priority, (delimiter, mark) in enumerate(_candidates(sample)):
-        found = _try(lines, delimiter, mark)
-        if found is None:
-            continue
-        share, columns, first = found
-        score = (round(share, 2), min(columns, 2), -priority)
-        if score > best_score:
-            best_score = score
-            best = Layout(encoding, delimiter, mark, columns, first)
+    content = [
+        (index, line)
+        for index, line in enumerate(lines)
+        if line.strip() and not line.lstrip().startswith(COMMENT_MARKS[:4]) and not cells.is_rule(line)
+    ]
+    best: _Tried | None = None
+    for delimiter in ("\t", ";", "|", ",", SPACES):
+        found = _try(content, delimiter)
+        if found is not None and (best is None or found.score > best.score):
+            best = found
     if best is None:
         raise FileError(
             f"“{name}” holds text but no table of numbers: none of its first {len(lines)} lines has numbers in columns."
         )
-    return _with_header(best, lines)
+    layout = Layout(encoding, best.delimiter, "", best.columns, best.first)
+    return replace(_with_header(layout, lines, best.names), decimal_mark=_mark_of(lines, best))
 
 
-def _candidates(sample: str) -> list[tuple[str, str]]:
-    pairs = [(delimiter, mark) for delimiter in ("\t", ";", "|") for mark in (".", ",")]
-    pairs += [(",", "."), (SPACES, "."), (SPACES, ",")]
-    if '"' in sample:
-        pairs.append((",", ","))
-    return pairs
+@dataclass(frozen=True)
+class _Tried:
+    """A guess: its score, where the table stands, and the line of names if it stands among rows of numbers."""
+
+    score: tuple[float, int]
+    delimiter: str
+    columns: int
+    first: int
+    names: int | None
 
 
-def _try(lines: list[str], delimiter: str, mark: str) -> tuple[float, int, int] | None:
-    """Return the share of numbers, the number of columns and the first row under a guess."""
-    rows: list[tuple[int, list[str], int]] = []
-    for index, line in enumerate(lines):
-        if not line.strip() or line.lstrip().startswith(COMMENT_MARKS[:4]):
-            continue
-        split = split_line(line, delimiter)
-        good = sum(cells.number(cell, mark) is not None or cells.is_date(cell) for cell in split)
-        filled = sum(not cells.is_blank(cell) for cell in split)
-        if good and good >= ROW_SHARE * filled:
-            rows.append((index, split, good))
-    if not rows:
+def _try(lines: list[tuple[int, str]], delimiter: str) -> _Tried | None:
+    """Return how well a delimiter explains all lines below the header, and where the table stands under it.
+
+    The score is the share of numbers among the cells that say anything, times the share of lines that are rows of the
+    table, less for rows of other lengths. A guess that sends rows to the notes, since they hold a word where it wants a
+    number, loses.
+    """
+    if delimiter != SPACES and not any(delimiter in line for _, line in lines):
+        # Whole lines are the cells, as they are for spaces where there are none.
         return None
-    columns, _ = Counter(len(split) for _, split, _ in rows).most_common(1)[0]
+    content = [(index, split_line(line, delimiter)) for index, line in lines]
+    counts = [(sum(map(cells.is_value, row)), sum(not cells.is_blank(cell) for cell in row)) for _, row in content]
+    good = [k for k, (values, saying) in enumerate(counts) if values and values >= ROW_SHARE * saying]
+    if not good:
+        return None
+    columns = _width([len(content[k][1]) for k in good])
+    good = [k for k in good if len(content[k][1]) <= columns + 1]
+    first = next((k for k in good if len(content[k][1]) >= min(columns, 2) or columns == 1), None)
+    if first is None:
+        return None
+    names = _names_among(content, first, columns)
+    if names is not None:
+        first = names + 1
+    elif first + 1 < len(content) and _heads(content[first][1], content[first + 1][1]):
+        first += 1
+    else:
+        first = _up_to_names(content, counts, first, columns, delimiter)
+    rows = list(zip(content[first:], counts[first:], strict=True))
+    values = sum(count[0] for _, count in rows)
+    saying = sum(max(count[1], 1) for _, count in rows)
+    covered = len(rows) / max(len(content) - (1 if names is None and first else 0), 1)
+    even = sum(len(row) == columns for (_, row), _ in rows) / max(len(rows), 1)
+    share = values / max(saying, 1) * min(covered, 1.0) * (1 - UNEVEN * (1 - even))
+    where = content[names][0] if names is not None else None
+    return _Tried((round(share, 3), min(columns, 2)), delimiter, columns, content[first][0], where)
+
+
+def _width(lengths: list[int]) -> int:
+    """Return the number of columns: that of most rows, and of rows as many the wider; ragged tails belong to it."""
+    counted = Counter(lengths)
+    columns = max(counted, key=lambda length: (counted[length], length))
     if columns > 2:
         # A trailing delimiter on some rows, or a ragged tail, still belongs to the widest common table.
-        wide = [len(split) for _, split, _ in rows if abs(len(split) - columns) <= 1]
-        columns = max(wide) if wide.count(max(wide)) > len(rows) / 4 else columns
-    table = [(index, split, good) for index, split, good in rows if len(split) <= columns + 1]
-    first = next(index for index, split, _ in table if len(split) >= min(columns, 2) or columns == 1)
-    same = sum(good for index, split, good in table if index >= first and len(split) == columns)
-    filled = sum(
-        sum(bool(cell) for cell in split_line(line, delimiter))
-        for line in lines[first:]
-        if line.strip() and not line.lstrip().startswith(COMMENT_MARKS[:4])
+        wide = [length for length in lengths if abs(length - columns) <= 1]
+        columns = max(wide) if wide.count(max(wide)) > len(lengths) / 4 else columns
+    return columns
+
+
+def _names_among(content: list[tuple[int, list[str]]], first: int, columns: int) -> int | None:
+    """Return the row of names below numbers that count the columns, if there is one among the first rows."""
+    for k in range(first + 1, min(first + 1 + MOST_ABOVE_NAMES, len(content) - 1)):
+        row = content[k][1]
+        named = [cell for cell in row if cell]
+        words = all(not cells.is_value(cell) and not cells.is_blank(cell) for cell in named)
+        if words and len(named) >= max(columns - 1, 1) and len(set(named)) == len(named):
+            counting = [cell for _, above in content[first:k] for cell in above if cell]
+            if all(cell.isdecimal() for cell in counting):
+                return k
+    return None
+
+
+def _up_to_names(
+    content: list[tuple[int, list[str]]], counts: list[tuple[int, int]], first: int, columns: int, delimiter: str
+) -> int:
+    """Return the first row of the table: those right above with a number, and words in the places of others, are rows.
+
+    A row whose first cell is a word where numbers stand below is the header.
+    """
+    below = content[first][1]
+    while first:
+        index, row = content[first - 1]
+        words = counts[first - 1][1] - counts[first - 1][0]
+        near = content[first][0] - index == 1
+        if (
+            _heads(row, below)
+            or not near
+            or not counts[first - 1][0]
+            or len(row) > columns
+            or (words and delimiter == SPACES)
+        ):
+            return first
+        first -= 1
+    return first
+
+
+def _heads(row: list[str], below: list[str]) -> bool:
+    """Whether the first cell of a row is a word above a number, so that the row names columns."""
+    return (
+        bool(row)
+        and bool(below)
+        and not cells.is_value(row[0])
+        and not cells.is_blank(row[0])
+        and cells.is_value(below[0])
     )
-    return same / max(filled, 1), columns, first
 
 
-def _with_header(layout: Layout, lines: list[str]) -> Layout:
+def _mark_of(lines: list[str], best: _Tried) -> str:
+    """Return the decimal mark that the columns of the first rows show."""
+    rows = [split_line(line, best.delimiter) for line in lines[best.first :] if line.strip()]
+    table = [[row[place] if place < len(row) else "" for row in rows] for place in range(best.columns)]
+    decided = decide_together(table, evidence_of(best.delimiter))
+    votes = [one.vote or one.marks.decimal for one in decided if one.vote or one.other]
+    return max((".", ","), key=votes.count)
+
+
+def evidence_of(delimiter: str) -> Evidence:
+    """Return what a delimiter says of the decimal mark: a comma between cells is hardly one inside numbers."""
+    return Evidence("." if delimiter == "," else None)
+
+
+def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
     """Find the lines of names and units directly above the first row."""
     comment = next((mark for mark in COMMENT_MARKS if _marks(lines, mark, layout)), "")
-    above = [i for i in range(layout.first_row - 1, -1, -1) if lines[i].strip(" \t" + layout.delimiter)]
+    above = [
+        i
+        for i in range(layout.first_row - 1, -1, -1)
+        if lines[i].strip(" \t" + layout.delimiter) and not cells.is_rule(lines[i])
+    ]
     headers = []
     for i in above[:2]:
         cell_texts = header_cells(lines[i], layout, comment)
         # A title row above the table fills one cell only; a header names most columns.
         filled = sum(bool(cell) for cell in cell_texts)
-        numbers = sum(cells.number(cell, layout.decimal_mark) is not None for cell in cell_texts)
-        if filled < max(1, layout.columns * 0.6) or len(cell_texts) > layout.columns + 1 or numbers > filled / 2:
+        numbers = sum(cells.looks_like_number(cell) for cell in cell_texts)
+        if i == names:
+            headers.append((i, cell_texts))
+            break
+        odd = filled < max(1, layout.columns * 0.6) or len(cell_texts) > layout.columns + 1 or numbers > filled / 2
+        # Names may be numbers, as wavelengths over columns, below the word for x.
+        if odd and (headers or not _heads_numbers(cell_texts, layout.columns)):
             break
         headers.append((i, cell_texts))
     if not headers:
@@ -215,6 +333,10 @@ def _with_header(layout: Layout, lines: list[str]) -> Layout:
     if len(headers) == 2 and units_like:
         return replace(layout, names_line=headers[1][0], units_line=nearest, comment_mark=comment)
     return replace(layout, names_line=nearest, comment_mark=comment)
+
+
+def _heads_numbers(texts: list[str], columns: int) -> bool:
+    return len(texts) == columns > 1 and bool(texts[0]) and not cells.looks_like_number(texts[0]) and all(texts)
 
 
 def header_cells(line: str, layout: Layout, comment: str) -> list[str]:

@@ -10,7 +10,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.practice import PracticeData
 from vettore.study.series import Role, Series
-from vettore.study.table import RawColumn, Source, Table, cell_texts, column_from_texts
+from vettore.study.table import RawColumn, Source, Table, cell_texts, typed_column
 
 
 def _xy(series: Series) -> tuple[Array, Array]:
@@ -145,7 +145,7 @@ def write_block(table: Table, row: int, place: int, block: Sequence[Sequence[str
             texts[place + j][row + i] = cell.strip()
     touched = set(range(place, place + max((len(line) for line in block), default=0)))
     made = tuple(
-        column_from_texts(cells, None, column.name, column.unit) if i in touched or rows != table.rows else column
+        typed_column(cells, column.name, column.unit) if i in touched or rows != table.rows else column
         for i, (column, cells) in enumerate(zip(columns, texts, strict=True))
     )
     return Table(made, table.source)
@@ -169,7 +169,7 @@ def _with_rows(table: Table, rows: list[int]) -> Table:
     for column in table.columns:
         texts = cell_texts(column)
         cells = [texts[row] if row >= 0 else "" for row in rows]
-        made.append(column_from_texts(cells, None, column.name, column.unit))
+        made.append(typed_column(cells, column.name, column.unit))
     return Table(tuple(made), table.source)
 
 

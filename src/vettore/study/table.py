@@ -11,7 +11,38 @@ import numpy as np
 
 from vettore.core import cells
 from vettore.core.arrays import Array
+from vettore.core.errors import name_rows
+from vettore.core.number_marks import (
+    LARGEST_WHOLE,
+    MARK_NAMES,
+    Decided,
+    Evidence,
+    Marks,
+    decide_together,
+    doubtful,
+    is_rounded,
+    places_in,
+    values_of,
+)
 from vettore.core.rounding import read_number
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A column whose cells allow two readings: ``mark`` was taken to group digits, or for the decimal mark.
+
+    Exactly three digits stand behind the mark in every cell but those of the ``plain`` rows, which have none.
+    """
+
+    mark: str
+    grouped: bool
+    plain: tuple[int, ...] = ()
+
+    def other_values(self, values: Array) -> Array:
+        """Return the numbers under the other reading."""
+        other = values / 1000 if self.grouped else np.round(values * 1000)
+        other[list(self.plain)] = values[list(self.plain)]
+        return other
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,7 +51,7 @@ class RawColumn:
 
     ``texts`` is given instead for a column of text. ``words`` maps rows to cells that are not numbers
     (``n/a``, ``<LOD``); ``places`` is the number of decimal places it was written with; ``problem`` says why
-    a worked column has no values.
+    a worked column has no values. ``doubt`` tells of another reading of the cells, ``remarks`` what else is to be said.
     """
 
     name: str
@@ -30,6 +61,8 @@ class RawColumn:
     texts: tuple[str, ...] | None = None
     places: int | None = None
     problem: str = ""
+    doubt: Doubt | None = None
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -104,25 +137,98 @@ NUMBER_SHARE = 0.5
 PLACES_ROWS = 200
 
 
-def column_from_texts(texts: Sequence[str], mark: str | None, name: str = "", unit: str = "") -> RawColumn:
-    """Turn cells into numbers with blanks and words, or into text; ``mark`` None takes both decimal marks."""
-    numbers = [cells.number(text, mark) if mark else read_number(text) for text in texts]
-    good = sum(value is not None for value in numbers)
-    saying = sum(not cells.is_blank(text) for text in texts)
-    blank = np.full(len(texts), np.nan)
-    words = {
-        row: text for row, (text, value) in enumerate(zip(texts, numbers, strict=True)) if value is None and text
-    }
-    if good == 0 or good < NUMBER_SHARE * saying:
-        if saying == 0:
-            return RawColumn(name, unit, blank, words)
-        return RawColumn(name, unit, blank, texts=tuple(texts))
+def typed_column(texts: Sequence[str], name: str = "", unit: str = "") -> RawColumn:
+    """Turn cells that a person typed, with either decimal mark, into numbers with blanks and words, or into text."""
+    numbers = [read_number(text) for text in texts]
     values = np.array([np.nan if value is None else value for value in numbers], dtype=np.float64)
-    shown = [text for text, value in zip(texts[:PLACES_ROWS], numbers, strict=False) if value is not None]
-    places = max(
-        (cells.places(text.replace(",", ".") if not mark else text, mark or ".") for text in shown), default=0
-    )
+    wrong = [row for row, value in enumerate(numbers) if value is None and texts[row]]
+    shown = [text.replace(",", ".") for text in texts[:PLACES_ROWS]]
+    return _column(texts, values, wrong, shown, Marks(), name, unit)
+
+
+def columns_from_cells(columns: Sequence[Sequence[str]], evidence: Evidence) -> list[RawColumn]:
+    """Turn the cells of a file, column by column, into numbers with blanks and words, or into text.
+
+    Decimal and grouping marks are decided from all cells together, see core.number_marks.
+    """
+    decided = decide_together(columns, evidence)
+    votes = file_votes(decided, evidence)
+    return [column_from_cells(texts, one, votes) for texts, one in zip(columns, decided, strict=True)]
+
+
+def file_votes(decided: Sequence[Decided], evidence: Evidence) -> bool:
+    """Whether a file shows its decimal mark, by its delimiter or in some column."""
+    return evidence.decimal is not None or any(one.vote for one in decided)
+
+
+def column_from_cells(texts: Sequence[str], decided: Decided, votes: bool) -> RawColumn:
+    """Turn the cells of a column into numbers, or text, as was decided; ``votes`` is whether its file backs that."""
+    marks = decided.marks
+    values, wrong = values_of(texts, marks)
+    column = _column(texts, values, wrong, texts[:PLACES_ROWS], marks, "", "")
+    if column.texts is not None:
+        return column
+    if doubtful(decided, votes):
+        mark = marks.group or marks.decimal
+        plain = tuple(row for row, text in enumerate(texts) if mark not in text)
+        column = replace(column, doubt=Doubt(mark, bool(marks.group), plain))
+    large = [
+        row + 1 for row in np.flatnonzero(np.abs(values) >= LARGEST_WHOLE).tolist() if is_rounded(texts[row], marks)
+    ]
+    if large:
+        words = f"{name_rows(large).capitalize()} hold whole numbers of more digits than arithmetic has; they were rounded."
+        column = replace(column, remarks=(words,))
+    return column
+
+
+def _column(
+    texts: Sequence[str],
+    values: Array,
+    wrong: Sequence[int],
+    shown: Sequence[str],
+    marks: Marks,
+    name: str,
+    unit: str,
+) -> RawColumn:
+    words = {row: texts[row] for row in wrong}
+    good = int(np.isfinite(values).sum())
+    saying = good + sum(not cells.is_blank(texts[row]) for row in wrong)
+    if good == 0 or good < NUMBER_SHARE * saying:
+        blank = np.full(len(texts), np.nan)
+        return (
+            RawColumn(name, unit, blank, words) if saying == 0 else RawColumn(name, unit, blank, texts=tuple(texts))
+        )
+    places = max((places_in(text, marks) for row, text in enumerate(shown) if np.isfinite(values[row])), default=0)
     return RawColumn(name, unit, values, words, places=places)
+
+
+def words_in(column: RawColumn) -> str:
+    """Return what cells of a column hold no number, as ``5 cells of signal are not numbers: rows 3 and 8 (“<LOD”)``."""
+    rows = sorted(column.words)
+    if not rows or column.texts is not None:
+        return ""
+    some = list(dict.fromkeys(column.words[row] for row in rows))
+    quoted = ", ".join(f"“{word[:24]}{'…' if len(word) > 24 else ''}”" for word in some[:3])
+    more = ", …" if len(some) > 3 else ""
+    count = "1 cell" if len(rows) == 1 else f"{len(rows):,} cells"
+    verb = "is not a number" if len(rows) == 1 else "are not numbers"
+    return f"{count} of {column.name} {verb}: {name_rows([row + 1 for row in rows])} ({quoted}{more})"
+
+
+def doubt_of(column: RawColumn) -> str:
+    """Return what is doubtful about the marks in a column, as a sentence; empty where nothing is."""
+    if column.doubt is None:
+        return ""
+    row = next(
+        row for row in range(len(column.values)) if row not in column.doubt.plain and np.isfinite(column.values[row])
+    )
+    value = float(column.values[row])
+    whole, parts = (value, value / 1000) if column.doubt.grouped else (value * 1000, value)
+    called = MARK_NAMES[column.doubt.mark]
+    text = f"{parts:.3f}".replace(".", column.doubt.mark)
+    read, other = (f"{whole:.0f}", f"{parts:.3f}") if column.doubt.grouped else (f"{parts:.3f}", f"{whole:.0f}")
+    taken = "to group digits" if column.doubt.grouped else "for the decimal mark"
+    return f"{column.name}: the {called} was taken {taken}, so that {text} is {read}; it could also be {other}."
 
 
 def cell_texts(column: RawColumn) -> list[str]:
