@@ -114,9 +114,11 @@ def lines(sets: int = 1000) -> list[str]:
     out = [
         "## Checks of a fit",
         "",
-        f"How often a check asks for a look, in per cent of {sets} sets: first on clean data (the largest of "
-        f"{len(cells)} cells, {len(MODELS)} models with n = {', '.join(map(str, ROWS))}), then on data with the defect "
-        "that it is for, by n (the mean over the models). The ± of y are told to the fit as known.",
+        (
+            f"How often a check asks for a look, in per cent of {sets} sets: first on clean data (the largest of "
+            f"{len(cells)} cells, {len(MODELS)} models with n = {', '.join(map(str, ROWS))}), then on data with the defect "
+            "that it is for, by n (the mean over the models). The ± of y are told to the fit as known."
+        ),
         "",
         "| check | clean, at most | clean, mean | defect | " + " | ".join(f"found, n = {n}" for n in ROWS) + " |",
         "|---|---|---|---|" + "---|" * len(ROWS),
