@@ -18,10 +18,17 @@ from vettore.core.typed import complex_in, limit_in
 
 
 def table_of(file: Path):
-    """Return the first table of a file."""
+    """Return the first table of a file; how it was read, and what is doubtful in it, goes to stderr."""
     from vettore.files.readers import read_file
+    from vettore.study.table import doubt_of, words_in
 
-    return read_file(file)[0].table
+    table = read_file(file)[0].table
+    click.echo("; ".join(f"{label}: {text}" for label, text in table.source.how), err=True)
+    for column in table.columns:
+        for words in (words_in(column), doubt_of(column), *column.remarks):
+            if words:
+                click.echo(words, err=True)
+    return table
 
 
 def numbers_of(table) -> dict[str, Any]:

@@ -32,7 +32,7 @@ from vettore.study.recipes import (
 )
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
-from vettore.study.table import RawColumn, Source, Table, cell_texts
+from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts
 
 FORMAT = 3
 # Reports of older studies had no working, and should not gain one by being opened.
@@ -50,6 +50,8 @@ class ColumnRecord:
     kind: str
     places: int | None = None
     words: dict[str, str] = field(default_factory=dict)
+    doubt: Doubt | None = None
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -180,6 +182,8 @@ def _series_record(series: Series, data: str) -> SeriesRecord:
             "numbers" if column.texts is None else "text",
             column.places,
             {str(row): word for row, word in column.words.items()},
+            column.doubt,
+            column.remarks,
         )
         for column in series.table.columns
     )
@@ -224,4 +228,14 @@ def _read_column(record: ColumnRecord, texts: list[str]) -> RawColumn:
         numbers = [np.nan if row in words or not text else float(text) for row, text in enumerate(texts)]
     except ValueError as error:
         raise msgspec.ValidationError(f"column {record.name}: {error}") from None
-    return RawColumn(record.name, record.unit, np.array(numbers, dtype=np.float64), words, places=record.places)
+    return RawColumn(
+        record.name,
+        record.unit,
+        np.array(numbers, dtype=np.float64),
+        words,
+        None,
+        record.places,
+        "",
+        record.doubt,
+        record.remarks,
+    )

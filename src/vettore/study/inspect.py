@@ -19,6 +19,7 @@ from vettore.core.statistics import (
     relation,
 )
 from vettore.study.series import Role, Series
+from vettore.study.table import doubt_of
 
 # Ranks of longer columns take longer than anyone looks at them.
 MOST_RELATED = 300_000
@@ -33,6 +34,7 @@ def column_findings(series: Series) -> list[Finding]:
             continue
         if column.texts is not None:
             continue
+        found += [Finding(words, ()) for words in (_doubt(series, settings.raw), *column.remarks) if words]
         blank = np.flatnonzero(~np.isfinite(column.values))
         if not len(blank) or len(blank) == series.rows:
             continue
@@ -57,6 +59,11 @@ def column_findings(series: Series) -> list[Finding]:
                 )
             )
     return found
+
+
+def _doubt(series: Series, raw: int | None) -> str:
+    """Return the doubt about a raw column, in the numbers as they came."""
+    return "" if raw is None else doubt_of(series.table.columns[raw])
 
 
 @dataclass(frozen=True, eq=False)
