@@ -68,8 +68,9 @@ def test_a_periodic_spline_agrees_with_its_witness_and_refuses_open_ends():
 
 def test_a_smoothing_spline_agrees_with_its_witness():
     """At a given penalty, and at the penalty of generalised cross-validation."""
-    x = np.sort(RNG.uniform(0, 10, 60))
-    y = np.sin(x) + RNG.normal(0, 0.2, 60)
+    rng = np.random.default_rng(1)
+    x = np.sort(rng.uniform(0, 10, 60))
+    y = np.sin(x) + rng.normal(0, 0.2, 60)
     at = np.linspace(x[0], x[-1], 200)
     for penalty in (1e-3, 0.1, 10.0):
         expected = witness.make_smoothing_spline(x, y, lam=penalty)(at)
