@@ -16,6 +16,7 @@ from vettore.app.places import places
 from vettore.app.style import series_colour
 from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
+from vettore.files.whole import stamp_of
 from vettore.study import edits
 from vettore.study.following import followed
 from vettore.study.history import History
@@ -40,6 +41,8 @@ class Session(QObject):
         self.history = History()
         self.background = Background(self)
         self.path: Path | None = None
+        # The file as it was when it was opened or saved last.
+        self.stamp: tuple[int, int] | None = None
         self.own_models = OwnModels(places().library, self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
@@ -70,12 +73,23 @@ class Session(QObject):
     def start(self, study: Study, path: Path | None = None) -> None:
         """Begin with another study."""
         self.history = History(study)
-        self.path = path
+        self.keep_at(path)
         curve = study.reported_curve
         self._curve = curve.id if curve else ""
         self._series = curve.series if curve else (study.series[0].id if study.series else "")
         self.rows = frozenset()
         self._tell_all()
+
+    def keep_at(self, path: Path | None) -> None:
+        """Say where the study is kept, as it is there now."""
+        self.path = path
+        self.stamp = None if path is None else stamp_of(path)
+
+    @property
+    def changed_on_disk(self) -> bool:
+        """Whether somebody else wrote the study's file since it was opened or saved here."""
+        now = None if self.path is None else stamp_of(self.path)
+        return now is not None and now != self.stamp
 
     def do(self, label: str, study: Study) -> None:
         """Make an edit; it can be undone."""

@@ -221,11 +221,13 @@ class Window(FileActions, QMainWindow):
                 lambda study, path=path: self.start(study, path),
                 self.refuse,
             )
+        from vettore.files.refusals import shown_name, shown_path
+
         store = self.places.remembered
         for number, path in enumerate(one for one in paths if one not in studies):
-            self.session.say(f"Reading {path.name} …")
+            self.session.say(f"Reading {shown_name(path)} …")
             self.session.background.run(
-                f"read {number} {path}",
+                f"read {number} {shown_path(path)}",
                 lambda path=path: read_file_as_before(path, store),
                 lambda offers, path=path: self._bring_in(offers, path),
                 self.refuse,
@@ -244,6 +246,12 @@ class Window(FileActions, QMainWindow):
         """Save the study where it is kept, or ask where."""
         if self.session.path is None:
             return self.ask_save_as()
+        if self.session.changed_on_disk:
+            answer = self.ask_changed()
+            if answer is None:
+                return False
+            if answer == "copy":
+                return self.ask_save_as()
         from vettore.files.study_file import save_study
 
         try:
@@ -251,6 +259,7 @@ class Window(FileActions, QMainWindow):
         except VettoreError as error:
             self.refuse(str(error))
             return False
+        self.session.keep_at(self.session.path)
         self.session.history.mark_kept()
         self.show_title()
         self.keeper.note_recent()
@@ -264,8 +273,22 @@ class Window(FileActions, QMainWindow):
         if not chosen:
             return False
         path = Path(chosen)
-        self.session.path = path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX)
+        self.session.keep_at(path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX))
         return self.save()
+
+    def ask_changed(self) -> str | None:
+        """Ask what to do about a file that somebody else wrote: "copy", "overwrite", or None to leave it."""
+        assert self.session.path is not None
+        self.changed_box = box = QMessageBox(self)
+        box.setWindowTitle("The study changed on disk")
+        box.setText(f"“{self.session.path.name}” was changed by somebody else since you opened it here.")
+        box.setInformativeText("Saving here would overwrite what they did. A copy keeps both.")
+        copy = box.addButton("Save a copy …", QMessageBox.ButtonRole.AcceptRole)
+        over = box.addButton("Overwrite theirs", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Do not save", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(copy)
+        box.exec()
+        return {copy: "copy", over: "overwrite"}.get(box.clickedButton())
 
     def show_help(self) -> None:
         """Show the guide at the page for where the user is."""

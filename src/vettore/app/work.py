@@ -56,10 +56,12 @@ class _Task(QRunnable):
             result, sentence = job() if wanted() else None, ""
         except VettoreError as error:
             result, sentence = None, str(error)
-        except Exception as error:  # a fault of ours must not end the program or vanish
+        except BaseException as error:  # a fault, ours or a reader's, must not end the program or vanish
             traceback.print_exc(file=sys.stderr)
             result, sentence = None, f"Something went wrong inside Vettore ({type(error).__name__}: {error})."
-        messenger.finished.emit(key, number, result, sentence)
+        # What is no text cannot be sent as one.
+        said = sentence.encode("utf-8", "replace").decode("utf-8")
+        messenger.finished.emit(key, number, result, said)
 
 
 class Background(QObject):

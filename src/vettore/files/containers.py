@@ -84,8 +84,13 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
         with h5py.File(path or io.BytesIO(data), "r") as file:
             groups: dict[str, dict[str, Any]] = {}
             alone: list[tuple[str, Table]] = []
+            elsewhere = _linked_elsewhere(file)
 
             def visit(name: str, item: Any) -> None:
+                if isinstance(item, h5py.Dataset) and (item.external or item.is_virtual):
+                    # Its numbers lie in other files of this machine, which a file that was sent must not show.
+                    elsewhere.append(name)
+                    return
                 if not isinstance(item, h5py.Dataset) or item.size > MOST_ROWS or item.dtype.kind not in "iufbV":
                     return
                 if item.ndim == 2 and item.shape[1] <= MOST_COLUMNS:
@@ -109,6 +114,11 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
                     )
 
             file.visititems(visit)
+            if elsewhere:
+                raise FileError(
+                    f"“{source.name}” takes {', '.join(sorted(elsewhere)[:3])} from other files, which is not followed. "
+                    "Copy the numbers into the file itself."
+                )
     except OSError as error:
         raise FileError(f"“{source.name}” is damaged or no HDF5 file: {str(error).splitlines()[0]}.") from None
     tables = []
@@ -119,6 +129,15 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
     if not tables + alone:
         raise FileError(f"“{source.name}” holds no dataset of numbers.")
     return tables + alone
+
+
+def _linked_elsewhere(file: Any) -> list[str]:
+    """Return the names of links into other files."""
+    import h5py
+
+    found: list[str] = []
+    file.visititems_links(lambda name, link: found.append(name) if isinstance(link, h5py.ExternalLink) else None)
+    return found
 
 
 def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:

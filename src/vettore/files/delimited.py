@@ -20,8 +20,9 @@ from vettore.core import cells
 from vettore.core.number_marks import LARGEST_WHOLE, Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.large import columns_of
-from vettore.files.refusals import FileError, check_columns, read_bytes
+from vettore.files.refusals import FileError, check_columns, read_bytes, shown_name, shown_path
 from vettore.files.sniff import (
+    FEWEST_LINES,
     SAMPLE_BYTES,
     Layout,
     encoding_of,
@@ -52,7 +53,7 @@ def read_table(path: Path | str, change: Change | None = None) -> tuple[Table, L
     ``change`` may replace parts of the guessed layout, given it and the first lines. Raises FileError in a sentence.
     """
     path = Path(path)
-    return read_as_it_is(path, change) or parse(read_bytes(path), path.name, str(path.resolve()), change)
+    return read_as_it_is(path, change) or parse(read_bytes(path), shown_name(path), shown_path(path), change)
 
 
 def parse(data: bytes, name: str, path: str = "", change: Change | None = None) -> tuple[Table, Layout]:
@@ -68,6 +69,7 @@ def parse(data: bytes, name: str, path: str = "", change: Change | None = None) 
 
 def read_as_it_is(path: Path, change: Change | None = None) -> tuple[Table, Layout] | None:
     """Read a long text straight from its file; None when it is short, or must be put in order in memory first."""
+    name = shown_name(path)
     try:
         with path.open("rb") as file:
             size = file.seek(0, 2)
@@ -79,20 +81,23 @@ def read_as_it_is(path: Path, change: Change | None = None) -> tuple[Table, Layo
             tail = file.read()
     except OSError:
         return None  # reading it whole says what is wrong
-    encoding = encoding_of(start[: start.rfind(b"\n") + 1] or start, path.name)
-    head, layout = _begin(start, encoding, path.name, change)
+    encoding = encoding_of(start[: start.rfind(b"\n") + 1] or start, name)
+    head, layout = _begin(start, encoding, name, change)
     if not large.takes_as_it_is(start, tail, layout) or large.holds_quotes(str(path)):
         return None
-    found = large.read_from_file(str(path), head, layout, path.name)
+    found = large.read_from_file(str(path), head, layout, name)
     if found is None:
         return None
     columns, notes = _from_long(found, head, layout)
-    return _table(columns, notes, layout, path.name, str(path.resolve()), "", lambda: _digest_of_file(path)), layout
+    return _table(columns, notes, layout, name, shown_path(path), "", lambda: _digest_of_file(path)), layout
 
 
 def _begin(data: bytes, encoding: str, name: str, change: Change | None) -> tuple[str, Layout]:
     """Return the first lines and the layout."""
-    head = text_of(data[: 2 * SAMPLE_BYTES], encoding)
+    size = 2 * SAMPLE_BYTES
+    while data.count(b"\n", 0, size) < FEWEST_LINES and size < len(data):
+        size *= 8
+    head = text_of(data[:size], encoding)
     layout = guess(head, encoding, name)
     if change is not None:
         layout = change(layout, head)

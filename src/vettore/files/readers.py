@@ -9,7 +9,7 @@ from pathlib import Path
 from vettore.files.clipboard import html_grid
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
 from vettore.files.grid import table_from_grid
-from vettore.files.refusals import FileError, read_bytes
+from vettore.files.refusals import FileError, read_bytes, shown_name, shown_path
 from vettore.files.sniff import encoding_of, text_of
 from vettore.files.spreadsheet import OLE, sheets
 from vettore.study.table import Source, Table
@@ -37,17 +37,18 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
     ``change`` may replace the layout guessed for a text, given that layout and the text's first lines.
     """
     path = Path(path)
+    name = shown_name(path)
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise FileError(f"“{path.name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.")
+            raise FileError(f"“{name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.")
     except OSError:
         pass  # read_bytes says what is wrong
     long = _long_text(path, change)
     if long is not None:
-        return [Offer(path.stem.replace("_", " "), long)]
+        return [Offer(Path(name).stem.replace("_", " "), long)]
     data = read_bytes(path)
-    tables = read_data(data, path.name, str(path.resolve()), change)
-    stem = path.stem.replace("_", " ")
+    tables = read_data(data, name, shown_path(path), change)
+    stem = Path(name).stem.replace("_", " ")
     if len(tables) == 1:
         return [Offer(stem, tables[0][1])]
     return [Offer(f"{stem} · {part}" if part else stem, table) for part, table in tables]

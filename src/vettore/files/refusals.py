@@ -21,18 +21,28 @@ def check_columns(count: int, name: str) -> None:
         raise FileError(f"“{name}” has {count:,} columns; the most is {MOST_COLUMNS:,}. Cut it down first.")
 
 
+def shown_name(path: Path) -> str:
+    """Return a file's name as text that can be shown and saved: what is not UTF-8 in it becomes a question mark."""
+    return path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+
+
+def shown_path(path: Path) -> str:
+    """Return a file's whole path as such a text."""
+    return str(path.resolve()).encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+
+
 def read_bytes(path: Path) -> bytes:
     """Return the contents of a file. Raises FileError in a sentence."""
+    name = shown_name(path)
     try:
         if path.is_dir():
-            raise FileError(f"“{path.name}” is a folder. Choose a file in it.")
+            raise FileError(f"“{name}” is a folder. Choose a file in it.")
         return path.read_bytes()
     except FileNotFoundError:
-        place = path.absolute().parent
-        raise FileError(f"“{path.name}” is not in {place} (any more). Check the name or the place.") from None
-    except PermissionError:
         raise FileError(
-            f"“{path.name}” may not be read by you. Ask its owner, or copy it to your own folder."
+            f"“{name}” is not in {shown_path(path.absolute().parent)} (any more). Check the name or the place."
         ) from None
+    except PermissionError:
+        raise FileError(f"“{name}” may not be read by you. Ask its owner, or copy it to your own folder.") from None
     except OSError as error:
-        raise FileError(f"“{path.name}” could not be read: {error.strerror or error}.") from None
+        raise FileError(f"“{name}” could not be read: {error.strerror or error}.") from None

@@ -16,11 +16,11 @@ from typing import Any
 
 from vettore.core import cells
 from vettore.core.number_marks import Evidence, decide_together
-from vettore.files.refusals import FileError
+from vettore.files.refusals import FileError, check_columns
 
 SAMPLE_BYTES = 64 * 1024
 # More lines than this tell nothing new about the layout.
-SAMPLE_LINES = 120
+SAMPLE_LINES, FEWEST_LINES = 120, 12
 SPACES = "spaces"
 DELIMITER_NAMES = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars", SPACES: "spaces"}
 ENCODING_NAMES = {"utf-8-sig": "UTF-8 with mark", "cp1252": "Latin-1 (Windows)", "utf-16-le": "UTF-16"}
@@ -34,8 +34,6 @@ MOST_ABOVE_NAMES = 2
 # A sentence with more than this share of control characters is not text.
 MOST_CONTROL = 0.02
 _AT_SPACES = re.compile(r'"(?:[^"]|"")*"|\S+')
-# A cell may be as long as it likes; the reader's own limit is for another kind of file.
-csv.field_size_limit(2**31 - 1)
 
 
 @dataclass(frozen=True)
@@ -160,9 +158,12 @@ def _split_at_spaces(line: str) -> list[str]:
 
 def guess(text: str, encoding: str, name: str) -> Layout:
     """Return the most likely layout. Raises FileError when no table of numbers is in sight."""
-    sample = text[:SAMPLE_BYTES]
-    lines = lines_of(sample)
-    if len(text) > SAMPLE_BYTES and len(lines) > 1:
+    size = SAMPLE_BYTES
+    while text.count("\n", 0, size) < FEWEST_LINES and size < len(text):
+        # Cells longer than any sample.
+        size *= 8
+    lines = lines_of(text[:size])
+    if len(text) > size and len(lines) > 1:
         lines = lines[:-1]
     lines = lines[:SAMPLE_LINES]
     content = [
@@ -170,6 +171,8 @@ def guess(text: str, encoding: str, name: str) -> Layout:
         for index, line in enumerate(lines)
         if line.strip() and not line.lstrip().startswith(COMMENT_MARKS[:4]) and not cells.is_rule(line)
     ]
+    for _, line in content[:FEWEST_LINES]:
+        check_columns(1 + max(line.count(delimiter) for delimiter in "\t;|,"), name)
     best: _Tried | None = None
     for delimiter in ("\t", ";", "|", ",", SPACES):
         found = _try(content, delimiter)

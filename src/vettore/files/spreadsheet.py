@@ -6,6 +6,7 @@ import io
 import zipfile
 from datetime import date, datetime, time, timedelta
 
+from vettore.files.box import sheets_in_a_box
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
 from vettore.study.table import Source, Table
@@ -19,28 +20,19 @@ OLE = b"\xd0\xcf\x11\xe0"
 def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
     """Return the tables of a workbook by the names of their sheets. Raises FileError in a sentence."""
     check_archive(data, source.name)
-    import python_calamine
-
-    try:
-        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
-        names = list(book.sheet_names)
-    except Exception as error:  # the reader has no common class of errors
-        raise FileError(
-            f"“{source.name}” is damaged, or no spreadsheet that can be read ({_short(error)})."
-        ) from None
     found: list[tuple[str, Table]] = []
     refused: list[str] = []
-    for name in names:
+    for name, grid in sheets_in_a_box(data, source.name):
+        if isinstance(grid, str):
+            refused.append(
+                f"Sheet {name} of “{source.name}” {grid}. It was not read; cut it down, or export it as CSV."
+            )
+            continue
         try:
-            grid = [
-                [_text(cell) for cell in row] for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)
-            ]
             how = (("sheet", name), ("formulas", "by their values"))
             found.append((name, table_from_grid(grid, _with_how(source, how, name), ".")))
         except FileError as error:
             refused.append(str(error))
-        except Exception as error:
-            refused.append(f"Sheet {name} is damaged ({_short(error)}).")
     if not found:
         raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
     return found
@@ -75,7 +67,7 @@ def _with_how(source: Source, how: tuple[tuple[str, str], ...], sheet: str) -> S
     return replace(source, how=how, options={**source.options, "part": sheet})
 
 
-def _text(cell: object) -> str:
+def cell_text(cell: object) -> str:
     """Return a cell as the text that a person would have typed."""
     if isinstance(cell, bool):
         return "yes" if cell else "no"
@@ -90,5 +82,6 @@ def _text(cell: object) -> str:
     return str(cell).strip()
 
 
-def _short(error: Exception) -> str:
+def short(error: Exception) -> str:
+    """Return the first line of what a reader says."""
     return str(error).split("\n")[0][:120] or type(error).__name__

@@ -35,6 +35,15 @@ def write_whole(path: Path, data: bytes) -> None:
     _sync_folder(path.parent)
 
 
+def stamp_of(path: Path) -> tuple[int, int] | None:
+    """Return what changes when a file does, its time and size; None where there is none."""
+    try:
+        told = path.stat()
+    except OSError:
+        return None
+    return told.st_mtime_ns, told.st_size
+
+
 def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)

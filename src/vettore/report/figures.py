@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import threading
 from functools import cache
 
@@ -42,7 +43,8 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             "font.size": 8.5,
             "svg.fonttype": "path",
             "svg.hashsalt": "vettore",
-            "mathtext.fontset": "stix",
+            # Names are text: a $ in them begins no mathematics.
+            "text.parse_math": False,
             "text.color": PAPER.ink,
             "axes.edgecolor": PAPER.ink,
             "axes.labelcolor": PAPER.ink,
@@ -65,7 +67,8 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             out = io.StringIO()
             figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     text = out.getvalue()
-    return text[text.index("<svg") :]
+    # Comments repeat the words that are drawn.
+    return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL)
 
 
 def _draw_data(axes, fit: DerivedFit) -> None:

@@ -5,11 +5,14 @@ from __future__ import annotations
 import threading
 from functools import cache
 from pathlib import Path
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
 
 from vettore.core.errors import VettoreError
 from vettore.files.whole import write_whole
 from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
 from vettore.report.content import Content, report_content
+from vettore.study.recipes import PAPERS
 from vettore.study.study import Study
 
 TEMPLATES = Path(__file__).parent / "templates"
@@ -26,11 +29,23 @@ def _environment():
     return jinja2.Environment(loader=loader, autoescape=jinja2.select_autoescape(["html.j2"]), trim_blocks=True)
 
 
+def only_own(url: str) -> dict[str, object]:
+    """Fetch nothing for a page but the typefaces that are shipped with the program. Raises ValueError."""
+    place = Path(url2pathname(urlsplit(url).path)).resolve()
+    if urlsplit(url).scheme != "file" or place.parent != FONT_FOLDER.resolve():
+        raise ValueError("A report fetches nothing.")
+    return {"string": place.read_bytes(), "mime_type": "font/otf"}
+
+
 def html(content: Content, for_print: bool = False) -> str:
     """Return the page as one HTML text; ``for_print`` refers to the typefaces shipped with the program."""
     environment = _environment()
     style = environment.get_template("report.css.j2").render(
-        fonts=FONT_FOLDER.as_uri() if for_print else "", sans=SANS, serif=SERIF, theme=PAPER, paper=content.paper
+        fonts=FONT_FOLDER.as_uri() if for_print else "",
+        sans=SANS,
+        serif=SERIF,
+        theme=PAPER,
+        paper=content.paper if content.paper in PAPERS else PAPERS[0],
     )
     return environment.get_template("report.html.j2").render(content=content, style=style)
 
@@ -41,7 +56,7 @@ def pdf(content: Content) -> bytes:
 
     # The fonts' configuration belongs to the whole process.
     with _printing:
-        return HTML(string=html(content, for_print=True), base_url=str(TEMPLATES)).write_pdf()
+        return HTML(string=html(content, for_print=True), url_fetcher=only_own).write_pdf()
 
 
 def save_report(study: Study, path: Path | str) -> None:

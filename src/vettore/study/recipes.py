@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Literal
 
 from vettore.core.fit.asked import DEFAULT_SEED
 from vettore.core.interpolate.interpolant import Outside
 from vettore.core.models.catalogue import CATALOGUE
 
+PAPERS = ("A4", "Letter")
 DEGREE_NAMES = ("Constant", "Straight line", "Quadratic", "Cubic", "Quartic", "Quintic")
 
 
@@ -37,7 +39,7 @@ class FitRecipe:
     hold: tuple[tuple[str, float], ...] = ()
     start: tuple[tuple[str, float], ...] = ()
     limits: tuple[tuple[str, float | None, float | None], ...] = ()
-    loss: str = "squares"
+    loss: Literal["squares", "huber", "cauchy", "tukey"] = "squares"
     span: tuple[float, float] | None = None
     called: str = ""
     errors_known: bool = False
@@ -163,5 +165,5 @@ class ReportRecipe:
     note: str = ""
     curve: str = ""
     left_out: tuple[str, ...] = ("working",)
-    paper: str = "A4"
-    decimal_mark: str = "."
+    paper: Literal["A4", "Letter"] = "A4"
+    decimal_mark: Literal[".", ","] = "."

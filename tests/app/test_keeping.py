@@ -1,0 +1,77 @@
+"""Nobody's work is overwritten, and what a reader does is told in the window."""
+
+import os
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QPushButton
+
+from vettore.demo.study import demo_study
+from vettore.files.study_file import open_study, save_study
+from vettore.study import edits
+
+
+@pytest.fixture
+def shared(window, tmp_path, qtbot):
+    """A study that is open here, and that somebody else has changed on disk."""
+    path = tmp_path / "shared.vettore"
+    save_study(demo_study(), path)
+    window.open_paths([path])
+    qtbot.waitUntil(lambda: window.session.path == path, timeout=20_000)
+    theirs = edits.rename_series(demo_study(), "s1", "theirs")
+    save_study(theirs, path)
+    os.utime(path, ns=(1, 1))
+    window.session.do("rename", edits.rename_series(window.session.study, "s1", "mine"))
+    return window, path
+
+
+def answer(window, words):
+    """Press a button of the box that is about to open."""
+
+    def press():
+        button = next(b for b in window.changed_box.findChildren(QPushButton) if b.text().replace("&", "") == words)
+        button.click()
+
+    QTimer.singleShot(150, press)
+
+
+def test_a_study_that_changed_on_disk_is_not_overwritten_unasked(shared, monkeypatch):
+    """Not saving leaves theirs; a copy keeps both; overwriting is a decision, and asks no second time."""
+    window, path = shared
+    answer(window, "Do not save")
+    assert window.save() is False
+    assert open_study(path).series[0].name == "theirs"
+    copy = path.with_name("copy.vettore")
+    monkeypatch.setattr("vettore.app.window.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
+    answer(window, "Save a copy …")
+    assert window.save() is True
+    assert open_study(path).series[0].name == "theirs"
+    assert open_study(copy).series[0].name == "mine"
+    window.session.path, window.session.stamp = path, (0, 0)
+    answer(window, "Overwrite theirs")
+    assert window.save() is True
+    assert open_study(path).series[0].name == "mine"
+    assert window.save() is True
+
+
+@pytest.mark.parametrize("fault", [KeyboardInterrupt, SystemExit, type("Panic", (BaseException,), {})])
+def test_whatever_a_reader_raises_is_a_sentence(window, qtbot, fault):
+    """A panic is no ordinary exception; the window does not go on reading for ever."""
+
+    def job():
+        raise fault("\udce9 panicked")
+
+    said = []
+    window.session.background.run("read", job, said.append, said.append)
+    qtbot.waitUntil(lambda: bool(said), timeout=20_000)
+    assert "panicked" in said[0]
+
+
+def test_a_file_whose_name_is_not_utf8_comes_in(window, qtbot, tmp_path):
+    """And the window can show its name."""
+    path = Path(os.fsdecode(os.fsencode(tmp_path) + b"/caf\xe9.csv"))
+    path.write_text("t,y\n1,2\n2,3\n3,5\n")
+    window.open_paths([path])
+    qtbot.waitUntil(lambda: bool(window.session.study.series), timeout=20_000)
+    assert "caf" in window.session.series.name
