@@ -366,6 +366,7 @@ def integrate(
 def polynomial(coefficients: str | None, roots: str | None, at_text: str | None, as_json: bool) -> None:
     """Tell roots, turning points, slope and antiderivative of a polynomial."""
     from vettore.core.polynomial import Polynomial
+    from vettore.core.polynomial_words import doubts_in_words
 
     if (coefficients is None) == (roots is None):
         raise DataError("Give either --coefficients or --roots.")
@@ -388,6 +389,8 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
                     "residual": one.residual,
                     "zero_to_rounding": one.is_zero,
                     "sure_digits": one.digits,
+                    "moved_by_a_last_digit": one.moved,
+                    "roots_together": one.together,
                 }
                 for one in found
             ],
@@ -403,8 +406,13 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
     for one in found:
         times = f" ({one.multiplicity}-fold)" if one.multiplicity > 1 else ""
         told_rest = "zero to rounding" if one.is_zero else f"{one.residual:.1e}"
-        doubt = "; ill-conditioned" if one.ill_conditioned else ""
+        doubt = (
+            f"; a last-digit change of the coefficients moves it by {one.moved:.1e}" if one.ill_conditioned else ""
+        )
         click.echo(f"root  {complex_text(one.value)}{times}; residual {told_rest}{doubt}")
+    words = doubts_in_words(found, style)
+    if words:
+        click.echo(words)
     for turn in p.turns():
         click.echo(f"{turn.kind:11} at x = {turn.x!r}, y = {turn.y!r}")
     for one_x in at:

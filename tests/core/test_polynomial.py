@@ -1,6 +1,7 @@
 """Polynomials: algebra that comes back to the last digit, roots with their doubts, turning points."""
 
 import math
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -11,7 +12,18 @@ import vettore.core as core
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
 from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_roots import exact_value
+from vettore.core.polynomial_words import doubts_in_words
+from vettore.core.rounding import NumberStyle
+
+
+def exact_value(c, z):
+    """Real and imaginary part of p(z) without rounding."""
+    real, imaginary = Fraction(z.real), Fraction(z.imag)
+    a, b = Fraction(0), Fraction(0)
+    for coefficient in reversed(c):
+        a, b = a * real - b * imaginary + Fraction(coefficient), a * imaginary + b * real
+    return a, b
+
 
 whole = st.lists(st.integers(-50, 50).map(float), min_size=1, max_size=7)
 
@@ -61,8 +73,10 @@ def test_roots_of_random_polynomials_have_tiny_backward_errors(degree):
     [
         ([1, 1, 1], [(1, 3)]),
         ([2, 2, -3, 0, 0], [(-3, 1), (0, 2), (2, 2)]),
-        ([0.1, 0.1, 0.3], [(0.1, 2), (0.3, 1)]),
-        ([0.7] * 4 + [1.9], [(0.7, 4), (1.9, 1)]),
+        ([0.25, 0.25, 0.5], [(0.25, 2), (0.5, 1)]),
+        ([0.75] * 4 + [1.5], [(0.75, 4), (1.5, 1)]),
+        ([1] * 10, [(1, 10)]),
+        ([1, 2, 3] * 5, [(1, 5), (2, 5), (3, 5)]),
         ([1 + 2j, 1 - 2j, 1 + 2j, 1 - 2j], [(1 - 2j, 2), (1 + 2j, 2)]),
         ([1.0, 1.0001], [(1, 1), (1.0001, 1)]),
     ],
@@ -76,10 +90,69 @@ def test_multiple_roots_are_recognised(roots, expected):
         assert one.is_zero
 
 
+def test_a_multiplicity_is_claimed_only_where_the_stored_coefficients_have_it():
+    """(x − 0.1)²(x − 0.3) has no exact double: its two near roots stay two, and are said to be one within a last digit."""
+    found = Polynomial.from_roots([0.1, 0.1, 0.3]).root_list
+    assert [one.multiplicity for one in found] == [1, 1, 1]
+    assert sorted(one.together for one in found) == [1, 2, 2]
+    assert "2 roots near 0.1" in doubts_in_words(found, NumberStyle())
+    four = Polynomial.from_roots([0.7] * 4 + [1.9]).root_list
+    assert sorted(one.together for one in four) == [1, 4, 4, 4, 4]
+    assert [one.multiplicity for one in Polynomial([6e150, -5e150, 1e150]).root_list] == [1, 1]
+    assert Polynomial([1e150, 2e150, 1e150]).root_list[0].multiplicity == 2
+
+
+FAMILIES = {
+    "1 … 20": range(1, 21),
+    "1 … 30": range(1, 31),
+    "1/k": [1 / k for k in range(1, 16)],
+    "powers of two": [2.0**k for k in range(-12, 13)],
+    "Chebyshev": np.cos(np.pi * (np.arange(24) + 0.5) / 24).tolist(),
+    "wide": [1e-30, 1.0, 1e30],
+    "wider": [1e-100, -1e-3, 2.0, 1e100],
+    "near": [1.0, 1.0 + 1e-9, 1.0 - 1e-9, 5.0],
+    "pairs": [complex(1, k) for k in range(1, 7)] + [complex(1, -k) for k in range(1, 7)],
+}
+
+
+@pytest.mark.parametrize("name", FAMILIES)
+def test_distinct_roots_stay_distinct_and_say_how_sure_they_are(name):
+    """As many simple roots as the degree, each in a sign change or a disc, and off by what a last-digit change explains."""
+    given = sorted(map(complex, FAMILIES[name]), key=lambda z: (z.real, z.imag))
+    found = Polynomial.from_roots(given).root_list
+    assert [one.multiplicity for one in found] == [1] * len(given)
+    for z in given:
+        near = min(found, key=lambda one: abs(one.value - z))
+        assert abs(near.value - z) <= 30 * near.moved + 4e-16 * abs(z)
+    assert all(one.is_zero for one in found)
+    words = doubts_in_words(found, NumberStyle())
+    assert bool(words) == any(one.ill_conditioned or one.together > 1 for one in found)
+
+
 def test_wilkinson_like_roots_are_said_to_be_ill_conditioned():
-    """20 whole roots: some have few sure digits; five have all of theirs."""
-    assert any(one.ill_conditioned for one in Polynomial.from_roots(range(1, 21)).root_list)
+    """20 whole roots, of the coefficients as stored: exact sign changes prove each; five have all of their digits."""
+    p = Polynomial.from_roots(range(1, 21))
+    found = p.root_list
+    assert all(one.is_real for one in found)
+    for one in found:
+        x, step = one.value.real, abs(one.value.real) * 1e-15
+        signs = [exact_value(p.coefficients, complex(x + way * step))[0] > 0 for way in (-1, 1)]
+        assert signs[0] != signs[1]
+    worst = min(found, key=lambda one: one.digits)
+    assert worst.moved > 0.05
+    assert "moves the root near" in doubts_in_words(found, NumberStyle())
     assert not any(one.ill_conditioned for one in Polynomial.from_roots(range(1, 6)).root_list)
+
+
+@pytest.mark.parametrize("scale", [1e-150, 1.0, 1e150])
+def test_coefficients_of_any_size_have_the_same_roots(scale):
+    """Also where their products leave the range of numbers."""
+    wide = Polynomial([scale * c for c in (-6.0, 11.0, -6.0, 1.0)])
+    assert wide.real_roots() == pytest.approx((1, 2, 3), rel=1e-12)
+    spread = Polynomial([1e-150, -3.0, 1e150]).real_roots()
+    assert spread == pytest.approx(((3 - 5**0.5) / 2 * 1e-150, (3 + 5**0.5) / 2 * 1e-150), rel=1e-12)
+    with pytest.raises(core.DataError, match="leaves the range"):
+        Polynomial([1e300, 1e-300]).roots()
 
 
 def test_turning_points_and_inflections():

@@ -67,3 +67,23 @@ def roots_in_words(p: Polynomial, roots: tuple[Root, ...]) -> str:
     single = "" if several else ", all single" if len(roots) > 1 else ""
     multiple = "; a root that counts several times is marked" if several else ""
     return f"{counted}{extra}{single}{multiple}."
+
+
+def doubts_in_words(roots: tuple[Root, ...], style: NumberStyle) -> str:
+    """Say how far the digits of the coefficients determine the roots; empty where they do."""
+    near = [one for one in roots if one.together > 1]
+    parts = []
+    if near:
+        most = max(near, key=lambda one: one.together)
+        parts.append(
+            f"{most.together} roots near {style.number(most.value.real, 4)} lie so close together that a last-digit change "
+            "of the coefficients may make them one multiple root."
+        )
+    bad = [one for one in roots if one.ill_conditioned and one.together == 1]
+    if bad:
+        worst = min(bad, key=lambda one: one.digits)
+        parts.append(
+            f"Ill-determined: a change of the coefficients in their last digit moves the root near "
+            f"{style.number(worst.value.real, 4)} by up to {style.number(worst.moved, 2)}."
+        )
+    return " ".join(parts)

@@ -29,7 +29,7 @@ from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial, Turn
 from vettore.core.polynomial_roots import Root
-from vettore.core.polynomial_words import polynomial_text, roots_in_words
+from vettore.core.polynomial_words import doubts_in_words, polynomial_text, roots_in_words
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import numbers_in
 from vettore.study import edits_of_curves
@@ -269,12 +269,8 @@ class PolynomialPage(ShelfHands, Page):
             full.append((z.real, z.imag, float(root.multiplicity), root.residual))
         self.root_table.show_rows(("root", "±", f"{one.letter} there"), rows, full)
         self.sentence.setText(roots_in_words(one.polynomial, roots))
-        bad = [root for root in roots if root.ill_conditioned]
-        words = ""
-        if bad:
-            least = min(root.digits for root in bad)
-            words = f"Ill-conditioned: rounding of the coefficients leaves about {max(least, 0):.0f} digits of some roots."
-        elif roots:
+        words = doubts_in_words(roots, style)
+        if roots and not words:
             words = "0 means zero to rounding: no more than the last digits of the terms."
         self.put_back.setText(words)
 
