@@ -326,7 +326,7 @@ def integrate(
             say_json({"formula": formula, **told})
         else:
             error = "" if area.error is None else f"  (error below {area.error:.1e})"
-            click.echo(f"area  {area.area!r}{error}\n{area.message}")
+            click.echo(f"area  {area.area!r}{error}\n{area.message}" if area.settled else f"no area\n{area.message}")
         if not area.settled:
             raise SystemExit(1)
         return

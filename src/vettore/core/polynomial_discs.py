@@ -26,6 +26,8 @@ MOST_STEPS = 120
 # A disc smaller than this share of its root is beyond what a double tells.
 SMALL = Decimal("1e-19")
 WIDEST = 300
+# How far starts are moved off the real axis, beside their size.
+OFF_AXIS = Decimal("1e-9")
 
 
 class Complex(NamedTuple):
@@ -164,13 +166,14 @@ def _starts(p: Sequence[int]) -> list[Complex]:
     found = _eigenvalues(p)
     if found is None:
         found = _polygon(p)
-    # Roots that came out alike are moved apart, and off the axis, so that the iteration can part them.
+    # Roots that came out alike are moved apart, and all a little off the axis: from places on it alone the iteration, whose
+    # arithmetic is then real, would never find a pair.
     out, seen = [], set()
     for k, (x, y) in enumerate(found):
         while (x, y) in seen:
             x, y = x * (1 + Decimal(1) / (7 + k)), y + (abs(x) + Decimal("1e-30")) / (11 + k)
         seen.add((x, y))
-        out.append(Complex(x, y))
+        out.append(Complex(x, y + (abs(x) + abs(y)) * OFF_AXIS * (k % 7 + 1)))
     return out
 
 

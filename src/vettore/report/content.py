@@ -282,6 +282,9 @@ def _functions(study: Study, style: NumberStyle) -> tuple[Line, ...]:
         except VettoreError as error:
             out.append(Line(words, str(error)))
             continue
+        if not area.settled:
+            out.append(Line(words, f"no area. {area.message}"))
+            continue
         bound = "" if area.error is None else f", error below {style.number(area.error, 2)}"
         out.append(Line(words, f"area {style.number(area.area, 10)}{bound}"))
     return tuple(out)

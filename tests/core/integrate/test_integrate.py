@@ -9,8 +9,9 @@ import pytest
 from scipy import integrate as witness
 
 import vettore.core as core
+from vettore.core.integrate.adaptive import GAUSS, KRONROD, NODES
 from vettore.core.integrate.derivative import differentiate
-from vettore.core.integrate.function import GAUSS, KRONROD, NODES, ladder
+from vettore.core.integrate.function import ladder
 from vettore.core.integrate.peaks import find_peaks, measure_peak
 
 RNG = np.random.default_rng(5)
@@ -223,3 +224,82 @@ def test_slopes_of_points_are_those_of_local_polynomials():
     assert np.std(many) == pytest.approx(differentiate(x, x, 7, sigma=sigma).standard_error[20], rel=0.15)
     with pytest.raises(core.DataError, match="needs at least"):
         differentiate(x, x, width=2)
+
+
+SEEN = [
+    ("exp(-x/1e-6)", 0, math.inf, 1e-6),
+    ("exp(-((x-300)/5)^2)", 0, math.inf, 5 * math.sqrt(math.pi)),
+    ("1 + 1000*exp(-((x-612.3)/0.02)^2)", 0, 1000, 1000 + 20 * math.sqrt(math.pi)),
+    ("if(x < 0.02, x/0.02, exp(-(x-0.02)))", 0, 10, 0.01 + 1 - math.exp(-9.98)),
+    ("exp(-abs(x-5)/1e-4)", 0, 10, 2e-4),
+    ("exp(-max(x-7, 0)/1e-5)", 0, 10, 7 + 1e-5),
+    ("1/(1 + ((x-0.123)/1e-6)^2)", 0, 1, math.pi * 1e-6 - 1e-12 / 0.123 - 1e-12 / 0.877),
+    ("x*exp(-x^2)", -math.inf, math.inf, 0.0),
+    ("sin(x)/x", 0, math.inf, math.pi / 2),
+    ("exp(-x/50)*cos(x)", 0, math.inf, 0.02 / (0.02**2 + 1)),
+    ("cos(x)/(1+x^2)", -math.inf, math.inf, math.pi / math.e),
+    ("1/sqrt(abs(x-0.3))", 0, 1, 2 * (math.sqrt(0.3) + math.sqrt(0.7))),
+]
+
+
+@pytest.mark.parametrize(("formula", "a", "b", "exact"), SEEN, ids=[one[0] for one in SEEN])
+def test_a_formula_names_its_own_places(formula, a, b, exact):
+    """Peaks, corners, fast decays and oscillating tails that no first points would meet: right, and within the bound."""
+    told = core.integrate_function(formula, a, b)
+    assert told.settled
+    assert abs(told.area - exact) <= told.error
+    assert told.error <= 1e-7 * max(abs(exact), 1e-6)
+
+
+@pytest.mark.parametrize(
+    ("formula", "a", "b"),
+    [
+        ("1/x", 0, 1),
+        ("1/x", 1, math.inf),
+        ("1/(x-0.3)", 0, 1),
+        ("x/(1+x^2)", -math.inf, math.inf),
+        ("x^3", -math.inf, math.inf),
+        ("sin(x)", 0, math.inf),
+        ("(1 + 1/(x+1))*cos(3x)", 0, math.inf),
+        ("tan(x)", 0, 3),
+        ("exp(x)", 0, math.inf),
+    ],
+)
+def test_what_has_no_area_prints_none(formula, a, b):
+    """Odd functions do not cancel, poles do not cancel, waves that do not fall have no sum."""
+    told = core.integrate_function(formula, a, b)
+    assert not told.settled
+    assert math.isnan(told.area)
+    assert "Not settled" in told.message
+
+
+def test_functions_that_tell_nothing_are_looked_at_in_many_places():
+    """Decays at a border, steps and far peaks of callables; a place may be given; what may be missed is said."""
+    decays = core.integrate_function(lambda x: np.exp(-np.abs(x - 5) / 1e-4), 0, 10)
+    assert decays.area == pytest.approx(2e-4, rel=1e-9)
+    assert core.integrate_function(lambda x: np.exp(-(((x - 300) / 5) ** 2)), 0, math.inf).area == pytest.approx(
+        8.8622692545
+    )
+    assert "narrower" in decays.message
+
+    def peak(x):
+        return 1 + 1000 * np.exp(-(((x - 612.3) / 0.02) ** 2))
+
+    assert core.integrate_function(peak, 0, 1000, at=[612.3]).area == pytest.approx(1000 + 20 * math.sqrt(math.pi))
+    zero = core.integrate_function(lambda x: 0 * x, 0, 1)
+    assert "Zero at every one of" in zero.message
+    assert core.integrate_function("0*x", 0, 1).message.startswith("Settled")
+    with pytest.raises(core.DataError, match="Places"):
+        core.integrate_function("x", 0, 1, strips=4, at=[0.5])
+
+
+def test_the_area_under_a_fitted_curve_sees_narrow_peaks():
+    """A peak a millionth of the range wide: its area and its standard error are those of the formula."""
+    x = np.concatenate([np.linspace(0, 1000, 40), np.linspace(612.2, 612.4, 60)])
+    y = 1 + 50 * np.exp(-(((x - 612.3) / 0.002) ** 2)) + RNG.normal(0, 0.01, 100)
+    told = core.fit("y = B + H*exp(-((x-c)/w)^2)", {"x": x, "y": y}, start={"c": 612.3, "w": 0.002})
+    values = {name: one.value for name, one in told.coefficients.items()}
+    exact = values["B"] * 1000 + values["H"] * abs(values["w"]) * math.sqrt(math.pi)
+    assert told.curve.area(0, 1000) == pytest.approx(exact, rel=1e-10)
+    assert told.curve.area(1000, 0) == -told.curve.area(0, 1000)
+    assert told.curve.area_error(612.2, 612.4) > 0

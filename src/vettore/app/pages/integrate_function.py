@@ -240,8 +240,9 @@ class FunctionHands:
             running = np.concatenate([[0.0], np.cumsum(steps * (y[good][1:] + y[good][:-1]) / 2)])
             self._show_running(x[good], running)
         digits = 12 if area.error is not None and area.error < 1e-9 * abs(area.area) else 8
-        self.number.setText(style.number(area.area, digits))
-        self.unit.setText("" if area.error is None else f"error below {style.number(area.error, 2)}")
+        self.number.setText(style.number(area.area, digits) if area.settled else "not settled")
+        error = "" if area.error is None else f"error below {style.number(area.error, 2)}"
+        self.unit.setText(error if area.settled else "no area is given, since there may be none")
         self.about.show_pairs(
             [
                 ("function", answer.formula),

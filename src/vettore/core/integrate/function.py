@@ -1,18 +1,16 @@
 """The area under a function: a chosen number of strips, or as many as an error asks for.
 
-Adaptive: Gauss–Kronrod pairs of 10 and 21 points (Kronrod 1965) on the piece with the largest error, halved until the
-whole is settled; errors as in QUADPACK (Piessens et al. 1983): the difference of the pair, brought down where both
-agree well. A half-line is mapped to 0 … 1 by x = a + (1 − t)/t. A piece that keeps shrinking towards an end of the
-interval has a singularity there: it is done by the double exponential substitution (Takahasi & Mori 1974), whose nodes
-crowd at the end without touching it.
+A formula names the places where something happens in it (places.py), and pieces begin there; of other functions many
+places on many scales are looked at first. A half line is mapped to 0 … 1 by x = a + w(1 − t)/t with the scale w that the
+function has; of one that oscillates the areas of half periods are summed (waves.py). What does not settle is no area.
 """
 
 from __future__ import annotations
 
-import heapq
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -20,76 +18,27 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
-from vettore.core.formula.tree import names
+from vettore.core.formula.simplify import simplified
+from vettore.core.formula.tree import Node, names
+from vettore.core.integrate.adaptive import EPS, Function, Reached, Span, settle
+from vettore.core.integrate.places import Places, is_zero, places_of
+from vettore.core.integrate.waves import wave_tail
 
-Function = Callable[[Array], Array]
 RULES = {"left": 1, "right": 1, "midpoint": 2, "trapezoid": 2, "simpson": 4}
 MOST_STRIPS = 10_000_000
-MOST_PIECES = 2_000
-# Halvings of the piece at an end after which a singularity is taken to be there.
-SHRINKS = 4
 TOLERANCE = 1e-9
-# Steps of the double exponential substitution: halved down to 1/64, over ±4.2 (±6 where the end is 0).
-FINEST, REACH, REACH_AT_ZERO = 64, 4.2, 6.0
-# Nearer to an end than this share of it, a function is continued by its power law.
-NEAREST = 2.0**-44
-EPS = float(np.finfo(np.float64).eps)
-
-
-def _mirrored(half: list[float]) -> Array:
-    """Return weights of nodes on both sides from those of one side, the middle last."""
-    return np.array([*half[:-1], *half[::-1]])
-
-
-# The pair of 10 and 21 points, outermost first.
-_X21 = [
-    0.995657163025808080735527280689003,
-    0.973906528517171720077964012084452,
-    0.930157491355708226001207180059508,
-    0.865063366688984510732096688423493,
-    0.780817726586416897063717578345042,
-    0.679409568299024406234327365114874,
-    0.562757134668604683339000099272694,
-    0.433395394129247190799265943165784,
-    0.294392862701460198131126603103866,
-    0.148874338981631210884826001129720,
-    0.0,
-]
-_W21 = [
-    0.011694638867371874278064396062192,
-    0.032558162307964727478818972459390,
-    0.054755896574351996031381300244580,
-    0.075039674810919952767043140916190,
-    0.093125454583697605535065465083366,
-    0.109387158802297641899210590325805,
-    0.123491976262065851077958109585166,
-    0.134709217311473325928054001771707,
-    0.142775938577060080797094273138717,
-    0.147739104901338491374841515972068,
-    0.149445554002916905664936468389821,
-]
-_W10 = [
-    0.0,
-    0.066671344308688137593568809893332,
-    0.0,
-    0.149451349150580593145863396657697,
-    0.0,
-    0.219086362515982043995534934228163,
-    0.0,
-    0.269266719309996355091226921569469,
-    0.0,
-    0.295524224714752870173815619188769,
-    0.0,
-]
-NODES = np.array([-x for x in _X21[:-1]] + _X21[::-1])
-KRONROD, GAUSS = _mirrored(_W21), _mirrored(_W10)
+# Pieces of a function of which nothing is known: even ones, and ones that shrink towards both ends.
+EVEN, SHRINKING = 64, 24
+# Pieces of a finite range that oscillates: one a half period, up to so many.
+MOST_HALF_PERIODS = 3_000
 
 
 @dataclass(frozen=True, eq=False)
 class FunctionArea:
     """``error`` is a bound that the method believes in; None for a fixed number of strips (see ``ladder``).
 
-    ``edges`` are the borders of the strips or pieces, ``heights`` what the rule used there (fixed rules only).
+    What did not settle has no area: it is NaN, with what was reached as the ``estimate``. ``edges`` are the borders of the
+    strips or pieces.
     """
 
     area: float
@@ -99,6 +48,7 @@ class FunctionArea:
     settled: bool
     message: str
     edges: Array
+    estimate: float = math.nan
 
 
 def integrate_function(
@@ -108,35 +58,34 @@ def integrate_function(
     strips: int | None = None,
     rule: str = "trapezoid",
     tolerance: float = TOLERANCE,
+    at: Sequence[float] = (),
 ) -> FunctionArea:
     """Return the integral of a function, or of a formula in x, from a to b; either may be infinite.
 
     With ``strips`` the rule left, right, midpoint, trapezoid or simpson is used as it stands; without, strips are added
-    until the error is below ``tolerance`` of the area. Not getting there is a result with a message. Raises DataError or
-    FormulaError.
+    until the error is below ``tolerance`` of the area. ``at`` are places where something happens that the function does
+    not tell: a step, a corner, a narrow peak. Not settling is a result with a message and without an area. Raises
+    DataError or FormulaError.
     """
     a, b = float(a), float(b)
     if math.isnan(a) or math.isnan(b):
         raise DataError("A limit of the integral is no number.")
     if strips is not None:
+        if len(at):
+            raise DataError("Places are for an open number of strips; a fixed number of them has its own.")
         return _fixed(_counted(f), a, b, strips, rule)
     if not tolerance > 0:
         raise DataError(f"The error asked for must be above zero, but is {tolerance:g}.")
+    given = [float(place) for place in at]
+    if not all(map(math.isfinite, given)):
+        raise DataError("A place is no finite number.")
     counted = _counted(f)
     if a == b:
-        return FunctionArea(0.0, 0.0, 0, 0, True, "Both limits are the same.", np.array([a, b]))
+        return FunctionArea(0.0, 0.0, 0, 0, True, "Both limits are the same.", np.array([a, b]), 0.0)
     if a > b:
-        turned = _adaptive(counted, b, a, tolerance)
-        return FunctionArea(
-            -turned.area,
-            turned.error,
-            turned.strips,
-            turned.evaluations,
-            turned.settled,
-            turned.message,
-            turned.edges[::-1],
-        )
-    return _adaptive(counted, a, b, tolerance)
+        turned = _adaptive(counted, b, a, tolerance, given)
+        return replace(turned, area=-turned.area, estimate=-turned.estimate, edges=turned.edges[::-1])
+    return _adaptive(counted, a, b, tolerance, given)
 
 
 class _counted:
@@ -149,10 +98,11 @@ class _counted:
             strange = [name for name in names(read.right) if name != "x"]
             if strange:
                 raise DataError(f"{strange[0]} has no value here: the function may hold x and numbers only.")
+            self.tree: Node | None = read.right
             program = Program(read.right)
             self._call: Callable[[Array], object] = lambda x: program({"x": x} if "x" in program.inputs else {})
         else:
-            self._call = f
+            self.tree, self._call = None, f
         self._single = False
 
     def __call__(self, x: Array) -> Array:
@@ -193,7 +143,9 @@ def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionA
         area = h / 3 * (values[0] + values[-1] + 4 * math.fsum(values[1:-1:2]) + 2 * math.fsum(values[2:-1:2]))
     else:
         area = h * math.fsum(values)
-    return FunctionArea(float(area), None, strips, f.count, True, f"{strips} strips by the {rule} rule.", edges)
+    return FunctionArea(
+        float(area), None, strips, f.count, True, f"{strips} strips by the {rule} rule.", edges, float(area)
+    )
 
 
 @dataclass(frozen=True)
@@ -233,145 +185,84 @@ def climb(strips: list[int], areas: list[float], theory: int) -> tuple[Rung, ...
     return tuple(out)
 
 
-def _adaptive(f: _counted, a: float, b: float, tolerance: float) -> FunctionArea:
-    pieces = _spans(f, a, b)
-    area, error, size, count, ok = 0.0, 0.0, 0.0, 0, True
-    edges: list[float] = [a, b]
-    done = [_refine(g, low, high, tolerance) for g, low, high in pieces]
-    for one in done:
-        area, error, size, count, ok = area + one[0], error + one[1], size + one[2], count + one[3], ok and one[4]
-    if len(pieces) == 1 and math.isfinite(a) and math.isfinite(b):
-        edges = done[0][5]
-    error = max(error, 4 * EPS * size)
-    if not math.isfinite(area):
-        raise DataError("The function has no finite value at some x between the limits.")
-    if ok:
-        message = f"Settled after {f.count} evaluations."
-    else:
-        message = f"Not settled after {f.count} evaluations; the area may not be finite."
-    return FunctionArea(area, error, count, f.count, ok, message, np.array(edges))
+def _adaptive(f: _counted, a: float, b: float, tolerance: float, given: Sequence[float]) -> FunctionArea:
+    places = places_of(f.tree, a, b) if f.tree is not None else Places()
+    places.borders |= set(given)
+    low, high = _middle(places, a, b)
+    spans, fixed = [], (0.0, 0.0)
+    if low < high:
+        edges = places.edges(low, high)
+        spans.append(Span(f, _with_waves(edges, places) if f.tree is not None else _looked_at(edges)))
+    for end, outer, way in ((low, a, -1.0), (high, b, 1.0)):
+        if math.isfinite(outer):
+            continue
+        if places.frequencies:
+            area, error, _ = wave_tail(f, end, way, math.pi / min(places.frequencies))
+            if math.isfinite(error):
+                fixed = (fixed[0] + area, fixed[1] + error)
+                continue
+        width = max(high - low, *(w for _, w in places.features)) if places.features else max(abs(end), 1.0)
+        tail = _half_line(f, end, way, width)
+        spans.append(Span(tail, (0.0, 1.0) if f.tree is not None else _looked_at([0.0, 1.0])))
+    reached = settle(spans, tolerance, fixed)
+    return _told(f, reached, a, b)
 
 
-def _spans(f: _counted, a: float, b: float) -> list[tuple[Function, float, float]]:
-    """Return the integral as one or two over finite intervals."""
-    if math.isfinite(a) and math.isfinite(b):
-        return [(f, a, b)]
+def _middle(places: Places, a: float, b: float) -> tuple[float, float]:
+    """Return the finite range on which things happen; beyond it there are tails where a limit is infinite."""
+    reach = places.reach()
+    low, high = reach if reach is not None else (0.0, 0.0)
     if math.isfinite(a):
-        return [(_half_line(f, a, 1.0), 0.0, 1.0)]
+        low, high = a, max(high, a)
     if math.isfinite(b):
-        return [(_half_line(f, b, -1.0), 0.0, 1.0)]
-
-    def both(t: Array) -> Array:
-        u = (1 - t) / t
-        values = f(np.concatenate([u, -u]))
-        return np.asarray((values[: len(u)] + values[len(u) :]) / (t * t))
-
-    return [(both, 0.0, 1.0)]
+        low, high = min(low, b), b
+    return low, high
 
 
-def _half_line(f: _counted, end: float, way: float) -> Function:
+def _with_waves(edges: Sequence[float], places: Places) -> Sequence[float]:
+    """Cut a range at every half period of its fastest oscillation, where the rules would not see it otherwise."""
+    low, high = edges[0], edges[-1]
+    if not places.frequencies:
+        return edges
+    count = (high - low) * max(places.frequencies) / math.pi
+    if not EVEN < count <= MOST_HALF_PERIODS:
+        return edges
+    return sorted({*edges, *np.linspace(low, high, math.ceil(count) + 1).tolist()})
+
+
+def _looked_at(edges: Sequence[float]) -> Sequence[float]:
+    """Cut a range of which nothing is known into even pieces, and into ever smaller ones towards its borders."""
+    out = set(edges)
+    for low, high in pairwise(edges):
+        shares = 0.5 ** np.arange(1, SHRINKING + 1)
+        even = np.linspace(0, 1, max(EVEN // (len(edges) - 1), 4) + 1)
+        out |= set((low + (high - low) * np.concatenate([even, shares, 1 - shares])).tolist())
+    return sorted(out)
+
+
+def _half_line(f: _counted, end: float, way: float, width: float) -> Function:
     def mapped(t: Array) -> Array:
-        return np.asarray(f(end + way * (1 - t) / t) / (t * t))
+        with np.errstate(all="ignore"):
+            return np.asarray(f(end + way * width * (1 - t) / t) * (width / (t * t)))
 
     return mapped
 
 
-def _pair(f: Function, low: float, high: float) -> tuple[float, float, float]:
-    """Return (area, error, area of |f|) of one piece by the pair of rules."""
-    middle, half = (low + high) / 2, (high - low) / 2
-    values = f(middle + half * NODES)
-    kronrod, gauss = float(KRONROD @ values) * half, float(GAUSS @ values) * half
-    size = float(KRONROD @ np.abs(values)) * half
-    mean = kronrod / (2 * half) if half else 0.0
-    about = float(KRONROD @ np.abs(values - mean)) * half
-    error = abs(kronrod - gauss)
-    if about > 0 and error > 0:
-        error = about * min(1.0, (200 * error / about) ** 1.5)
-    return kronrod, max(error, 50 * EPS * size if size > 1e-290 else 0.0), size
-
-
-def _refine(
-    f: Function, low: float, high: float, tolerance: float
-) -> tuple[float, float, float, int, bool, list[float]]:
-    """Return (area, error, area of |f|, pieces, settled, edges) over a finite interval."""
-    value, error, size = _pair(f, low, high)
-    heap = [(-(error if math.isfinite(error) else math.inf), low, high, value, size)]
-    finished: list[tuple[float, float, float, float, float]] = []
-    smallest = (high - low) / 2**SHRINKS
-    while len(heap) + len(finished) < MOST_PIECES:
-        total = math.fsum([one[3] for one in (*heap, *finished)])
-        errors = math.fsum([-one[0] for one in (*heap, *finished)])
-        sizes = math.fsum([one[4] for one in (*heap, *finished)])
-        goal = max(tolerance * abs(total), 60 * EPS * sizes)
-        if errors <= goal or not heap:
-            break
-        worst, left, right, _, _ = heapq.heappop(heap)
-        at_end = left == low or right == high
-        if at_end and right - left <= smallest * 1.0001:
-            done = _double_exponential(f, left, right, left == low, tolerance * abs(total) / 4)
-            finished.append((-done[1], left, right, done[0], done[2]))
-            continue
-        middle = (left + right) / 2
-        if not left < middle < right or right - left <= 1e-13 * max(abs(left), abs(right), high - low):
-            finished.append((worst, left, right, *_pair(f, left, right)[::2]))
-            continue
-        for one, two in ((left, middle), (middle, right)):
-            value, error, size = _pair(f, one, two)
-            heapq.heappush(heap, (-(error if math.isfinite(error) else math.inf), one, two, value, size))
-    everything = [*heap, *finished]
-    total, errors = math.fsum([one[3] for one in everything]), math.fsum([-one[0] for one in everything])
-    sizes = math.fsum([one[4] for one in everything])
-    settled = math.isfinite(errors) and errors <= 10 * max(tolerance * abs(total), 60 * EPS * sizes)
-    edges = sorted({one[1] for one in everything} | {one[2] for one in everything})
-    return total, errors, sizes, len(everything), settled, edges
-
-
-def _double_exponential(
-    f: Function, low: float, high: float, singular_left: bool, goal: float
-) -> tuple[float, float, float]:
-    """Return (area, error, area of |f|) of a piece with a singularity at one end.
-
-    With d the distance from that end, d = span/(1 + e^{−π sinh s}), and trapezoids in s. Where the end is not 0 the
-    machine cannot tell x nearer than its spacing; below NEAREST of the end the function is continued by the power law
-    that it follows there.
-    """
-    span, end = high - low, low if singular_left else high
-    way = 1.0 if singular_left else -1.0
-    nearest = NEAREST * abs(end)
-    level, exponent = 0.0, 0.0
-    if nearest > 0:
-        two = f(end + way * nearest * np.array([1.0, 4.0]))
-        if np.isfinite(two).all() and two[0] * two[1] > 0:
-            level, exponent = float(two[0]), math.log(two[1] / two[0]) / math.log(4.0)
-    values: dict[int, float] = {}
-
-    def at(places: list[int]) -> None:
-        s = np.array(places) / FINEST
-        with np.errstate(over="ignore"):
-            q = np.exp(-np.pi * np.sinh(s))
-            weight = np.pi * np.cosh(s) / ((1 + 1 / q) * (1 + q)) * span
-        distance = span / (1 + q)
-        found = np.zeros(len(s))
-        told = distance >= nearest
-        x = end + way * distance
-        # The spacing of numbers moves x; the power law moves the value back.
-        moved = np.abs(x - end)
-        told &= moved > 0
-        if told.any():
-            found[told] = f(x[told]) * (distance[told] / moved[told]) ** exponent
-        found[~told] = level * (distance[~told] / nearest) ** exponent if nearest > 0 else 0.0
-        found = np.where(np.isfinite(found), found * weight, 0.0)
-        values.update(zip(places, found.tolist(), strict=True))
-
-    edge = int((REACH if nearest > 0 else REACH_AT_ZERO) * FINEST)
-    total, change, size, step = math.nan, math.inf, 0.0, FINEST
-    while step > 1:
-        step //= 2
-        at([k for k in range(-(edge // step) * step, edge + 1, step) if k not in values])
-        before, total = total, math.fsum(values.values()) * step / FINEST
-        size = math.fsum(map(abs, values.values())) * step / FINEST
-        change = abs(total - before) if math.isfinite(before) else math.inf
-        if step <= FINEST // 8 and (change <= goal or change <= 1e-14 * size):
-            break
-    # The error squares at each halving, so that the last change is a safe bound of what is left.
-    return total, max(change, 50 * EPS * size), size
+def _told(f: _counted, reached: Reached, a: float, b: float) -> FunctionArea:
+    area, error = reached.area, reached.error
+    finite = math.isfinite(a) and math.isfinite(b)
+    edges = np.array(reached.edges if finite else (a, b))
+    if reached.settled and reached.size == 0.0 and not (f.tree is not None and is_zero(simplified(f.tree))):
+        message = f"Zero at every one of the {f.count} places looked at; give places with something by at=."
+        return FunctionArea(0.0, 0.0, reached.pieces, f.count, True, message, edges, 0.0)
+    if reached.settled:
+        message = f"Settled after {f.count} evaluations."
+        if f.tree is None and finite:
+            message += (
+                f" Things narrower than {(b - a) / EVEN / 10:.2g} may lie between them; give their places by at=."
+            )
+        return FunctionArea(area, error, reached.pieces, f.count, True, message, edges, area)
+    message = f"Not settled after {f.count} evaluations: there may be no finite area."
+    if math.isfinite(error):
+        message = f"Not settled after {f.count} evaluations: {area:.6g} was reached, uncertain by {error:.1g}."
+    return FunctionArea(math.nan, error, reached.pieces, f.count, False, message, edges, area)

@@ -1,0 +1,281 @@
+"""What a formula tells of itself: where in x something happens, and over what width.
+
+An adaptive rule believes what it sees at its first points, and a peak between them is never looked at. A formula is more
+than values, though: its tree names its places. Looked for are
+
+    affine arguments (x − c)/w, as in exp(−((x − 300)/5)²):     c, c ± w, c ± 8w, c ± 64w …
+    polynomials: their roots z as Re z ± |Im z|, and their turning points with the width over which they change by 1
+    other arguments, bases and denominators: their zeros and turning points, by signs on a grid and bisection
+    if, max, min, abs, sign: where they switch;  denominators, logarithms, powers: their zeros, where the area may end
+
+and the frequencies of sines and cosines.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError, FormulaError
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.tree import (
+    Binary,
+    Both,
+    Call,
+    Compare,
+    Either,
+    Negate,
+    Node,
+    Not,
+    Number,
+    children,
+    names,
+    walk,
+)
+from vettore.core.polynomial_roots import find_roots
+
+X = "x"
+# Pieces end a width beside a centre, and so many times farther again and again: slow tails stay next to their peak.
+FARTHER = 8.0
+# A tail to infinity begins so many widths from the last centre.
+TAIL = 8.0
+# Wider features than this share of the range are seen by the first points of the rule.
+NARROW = 1 / 16
+HIGHEST_DEGREE = 8
+GRID, BISECTIONS = 2049, 80
+# How far to the sides of a corner its slopes are taken, beside the spacing of the grid.
+BESIDE = 1e-3
+# How far a grid over an infinite range goes, on a scale that grows as sinh.
+FAR = 1e8
+MOST_PLACES, MOST_FARTHER = 600, 40
+WAVES = frozenset({"sin", "cos"})
+SWITCHES = frozenset({"abs", "sign", "min", "max", "if"})
+
+
+@dataclass
+class Places:
+    """``borders`` are where pieces have to end whatever their width; ``features`` are (centre, width).
+
+    ``frequencies`` are those of sines and cosines in radians by x.
+    """
+
+    borders: set[float] = field(default_factory=set)
+    features: set[tuple[float, float]] = field(default_factory=set)
+    frequencies: set[float] = field(default_factory=set)
+
+    def reach(self) -> tuple[float, float] | None:
+        """Return the range outside which nothing happens by itself; None where no place is known."""
+        ends = [(c - TAIL * w, c + TAIL * w) for c, w in self.features] + [(c, c) for c in self.borders]
+        if not ends:
+            return None
+        return min(low for low, _ in ends), max(high for _, high in ends)
+
+    def edges(self, low: float, high: float) -> list[float]:
+        """Return the borders of pieces over a finite range, its ends among them."""
+        found = {c for c in self.borders if low < c < high}
+        for c, w in self.features:
+            if w < NARROW * (high - low):
+                count = 1 + math.ceil(math.log((high - low) / w, FARTHER))
+                reaches = (0.0, *(w * FARTHER**k for k in range(min(count, MOST_FARTHER))))
+                found |= {at for reach in reaches for at in (c - reach, c + reach) if low < at < high}
+        found = set(sorted(found)[:MOST_PLACES])
+        # Points closer than rounding are one.
+        near = 1e-13 * max(abs(low), abs(high))
+        out = [low]
+        for at in sorted(found):
+            if at - out[-1] > near and high - at > near:
+                out.append(at)
+        return [*out, high]
+
+
+def places_of(tree: Node, low: float, high: float) -> Places:
+    """Return the places that a formula in x names on a range, which may be infinite."""
+    places = Places()
+    grid = _grid(low, high)
+    with np.errstate(all="ignore"):
+        parts = list(_parts(tree))
+        for node, kind in parts:
+            _note(places, node, kind, grid)
+        for node, kind in parts:
+            if kind == "argument" and places.borders:
+                _note_corners(places, node, grid)
+    return places
+
+
+def _note_corners(places: Places, node: Node, grid: Array) -> None:
+    """Note over what width an argument changes by 1 beside the places where something in it switches."""
+    if X not in names(node) or not any(isinstance(part, Call) and part.function in SWITCHES for part in walk(node)):
+        return
+    try:
+        slope = derivative(node, X)
+    except FormulaError:
+        return
+    beside = BESIDE * float(np.min(np.diff(grid)))
+    for at in list(places.borders)[:MOST_PLACES]:
+        steep = max(abs(_value(slope, at + step)) for step in (-beside, beside))
+        if 0 < steep < math.inf:
+            places.features.add((at, 1 / steep))
+
+
+def _parts(node: Node) -> Iterator[tuple[Node, str]]:
+    """Yield the parts of a tree where something may happen, and what they are there."""
+    match node:
+        case Call("if", (condition, a, b)):
+            for difference in _differences(condition):
+                yield difference, "switch"
+                yield from _parts(difference)
+            yield from _parts(a)
+            yield from _parts(b)
+            return
+        case Call("min" | "max", arguments):
+            for i, one in enumerate(arguments):
+                for other in arguments[:i]:
+                    yield Binary("-", one, other), "switch"
+        case Call("abs" | "sign", (inner,)):
+            yield inner, "switch"
+        case Call("sin" | "cos", (inner,)):
+            yield inner, "wave"
+        case Call("tan", (inner,)):
+            yield Call("cos", (inner,)), "switch"
+        case Call("ln" | "log10" | "log2" | "sqrt" | "cbrt" | "gamma" | "lgamma", (inner,)):
+            yield inner, "border"
+        case Call(_, arguments):
+            for argument in arguments:
+                yield argument, "argument"
+        case Binary("/", _, below):
+            yield below, "border"
+        case Binary("^", base, exponent):
+            whole = isinstance(exponent, Number) and exponent.value == int(exponent.value)
+            yield base, "argument" if whole else "border"
+            yield exponent, "argument"
+    for part in children(node):
+        yield from _parts(part)
+
+
+def _differences(condition: Node) -> Iterator[Node]:
+    match condition:
+        case Compare(_, left, right):
+            yield Binary("-", left, right)
+        case Both(left, right) | Either(left, right):
+            yield from _differences(left)
+            yield from _differences(right)
+        case Not(inner):
+            yield from _differences(inner)
+
+
+def _note(places: Places, node: Node, kind: str, grid: Array) -> None:
+    if X not in names(node):
+        return
+    try:
+        _note_part(places, node, kind, grid)
+    except (FormulaError, DataError):
+        # A part without a derivative, or whose zeros leave the range of numbers, tells no place.
+        return
+
+
+def _note_part(places: Places, node: Node, kind: str, grid: Array) -> None:
+    told = _polynomial(node)
+    if told is None:
+        _note_by_looking(places, node, kind, grid)
+        return
+    if kind == "wave" and len(told) == 2:
+        places.frequencies.add(abs(told[1]))
+        return
+    centres: list[tuple[float, float]] = []
+    for root in find_roots(told):
+        z = root.value
+        width = 1 / abs(told[1]) if len(told) == 2 else abs(z.imag)
+        centres.append((z.real, width))
+        if root.is_real and kind in ("switch", "border"):
+            places.borders.add(z.real)
+    if len(told) > 2:
+        slope = tuple(k * value for k, value in enumerate(told))[1:]
+        bend = tuple(k * value for k, value in enumerate(slope))[1:]
+        for turn in find_roots(slope):
+            steep = abs(sum(value * turn.value**k for k, value in enumerate(bend)))
+            if steep > 0:
+                centres.append((turn.value.real, math.sqrt(2 / steep)))
+    places.features |= {(c, w) for c, w in centres if math.isfinite(c) and 0 < w < math.inf}
+
+
+def _polynomial(node: Node) -> tuple[float, ...] | None:
+    """Return the coefficients of a part that is a polynomial of low degree in x, or None."""
+    if any(isinstance(part, Call) and X in names(part) for part in walk(node)):
+        # Piece by piece a derivative may vanish where the function is no polynomial, as that of |x|.
+        return None
+    out: list[float] = []
+    factorial = 1.0
+    for power in range(HIGHEST_DEGREE + 1):
+        value = _value(node, 0.0)
+        if not math.isfinite(value):
+            return None
+        out.append(value / factorial)
+        if X not in names(node):
+            while len(out) > 1 and out[-1] == 0.0:
+                out.pop()
+            return tuple(out) if len(out) > 1 else None
+        node = derivative(node, X)
+        factorial *= power + 1
+    return None
+
+
+def _value(node: Node, at: float) -> float:
+    program = Program(node)
+    return float(program({X: np.float64(at)} if X in program.inputs else {}))
+
+
+def _note_by_looking(places: Places, node: Node, kind: str, grid: Array) -> None:
+    """Find zeros and turning points of a part on a grid."""
+    if kind == "wave":
+        return
+    slope = derivative(node, X)
+    bend = derivative(slope, X)
+    beside = BESIDE * float(np.min(np.diff(grid)))
+    for kinds, found in ((("switch", "border"), _zeros(node, grid)), ((), _zeros(slope, grid))):
+        for at in found:
+            if kind in kinds:
+                places.borders.add(at)
+            # At a corner the slope is that of its sides.
+            steep = max(abs(_value(slope, at + step)) for step in (-beside, 0.0, beside))
+            curved = abs(_value(bend, at))
+            widths = [1 / steep if steep else math.inf, math.sqrt(2 / curved) if curved else math.inf]
+            width = min((w for w in widths if 0 < w < math.inf), default=0.0)
+            if width and math.isfinite(at):
+                places.features.add((at, width))
+
+
+def _zeros(node: Node, grid: Array) -> list[float]:
+    program = Program(node)
+    if X not in program.inputs:
+        return []
+    y = np.broadcast_to(np.asarray(program({X: grid}), dtype=np.float64), grid.shape)
+    exact = grid[y == 0.0][:MOST_PLACES].tolist() if np.count_nonzero(y == 0.0) < len(grid) / 8 else []
+    starts = np.flatnonzero(np.isfinite(y[:-1]) & np.isfinite(y[1:]) & (np.sign(y[:-1]) * np.sign(y[1:]) < 0))
+    low, high = grid[starts], grid[starts + 1]
+    rising = y[starts] < 0
+    for _ in range(BISECTIONS):
+        middle = low / 2 + high / 2
+        below = (np.asarray(program({X: middle})) < 0) == rising
+        low, high = np.where(below, middle, low), np.where(below, high, middle)
+    return [*exact, *high.tolist()[:MOST_PLACES]]
+
+
+def _grid(low: float, high: float) -> Array:
+    if math.isfinite(low) and math.isfinite(high):
+        return np.linspace(low, high, GRID)
+    reach = np.sinh(np.linspace(0.0, math.asinh(FAR), GRID // 2))
+    if math.isfinite(low):
+        return low + reach
+    if math.isfinite(high):
+        return np.asarray((high - reach)[::-1])
+    return np.concatenate([-reach[::-1], reach[1:]])
+
+
+def is_zero(tree: Node) -> bool:
+    """Whether a formula is the number 0."""
+    return (isinstance(tree, Number) and tree.value == 0) or (isinstance(tree, Negate) and is_zero(tree.of))
