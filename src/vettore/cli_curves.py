@@ -217,9 +217,7 @@ def compare(
 @click.option("--x", "x_name", help="Column for x.")
 @click.option("--y", "y_name", help="Column for y.")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
-@click.option(
-    "--penalty", type=float, help="Penalty of the smoothing spline (found by cross-validation when left out)."
-)
+@click.option("--penalty", type=float, help="Penalty of the smoothing spline (found from the data when left out).")
 @click.option("--outside", default="refuse", show_default=True, help="refuse, constant, linear or continue.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
 def interpolate(

@@ -126,8 +126,10 @@ def lines() -> list[str]:
     return [
         "## Areas under functions",
         "",
-        "Functions with a known area, at the usual tolerance of 1e-9: how many settled, how often the stated error was no "
-        "bound of the true one, and how often something settled that is wrong or has no area.",
+        (
+            "Functions with a known area, at the usual tolerance of 1e-9: how many settled, how often the stated error was no "
+            "bound of the true one, and how often something settled that is wrong or has no area."
+        ),
         "",
         "| kind | functions | settled | error no bound | settled wrongly |",
         "|---|---|---|---|---|",

@@ -303,3 +303,39 @@ def test_the_area_under_a_fitted_curve_sees_narrow_peaks():
     assert told.curve.area(0, 1000) == pytest.approx(exact, rel=1e-10)
     assert told.curve.area(1000, 0) == -told.curve.area(0, 1000)
     assert told.curve.area_error(612.2, 612.4) > 0
+
+
+SHAPES = {
+    "line": lambda x: 3 * x,
+    "parabola": lambda x: 8 * x * x,
+    "cubic": lambda x: 10 * (x - 0.2) * (x - 0.5) * (x - 0.9),
+    "decay": lambda x: 5 * np.exp(-5 * x),
+    "growth": lambda x: np.exp(2 * x),
+    "wave": lambda x: np.sin(6 * x),
+    "two waves": lambda x: np.sin(12 * x),
+    "hump": lambda x: 3 * np.exp(-(((x - 0.5) / 0.15) ** 2)),
+    "rounded step": lambda x: 2 / (1 + np.exp(-(x - 0.5) / 0.06)),
+    "saturation": lambda x: 5 * x / (0.3 + x),
+}
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+@pytest.mark.parametrize("even", [True, False])
+def test_the_error_from_the_scatter_is_that_of_many_measurements(shape, even):
+    """On ten shapes: the stated ± of the area over the spread of areas of 300 noisy sets lies within 0.8 and 1.25."""
+    x = np.linspace(0, 1, 30) if even else np.sort(np.random.default_rng(8).uniform(0, 1, 30))
+    noise = np.random.default_rng(9).normal(0, 0.05, (300, 30))
+    told = [core.integrate(x, SHAPES[shape](x) + one) for one in noise]
+    stated = math.sqrt(np.mean([one.standard_error**2 for one in told]))
+    assert 0.8 <= stated / np.std([one.area for one in told]) <= 1.25
+    assert told[0].error_from == "scatter"
+
+
+def test_the_scatter_of_few_points_is_estimated_too():
+    """Five points on a line: what is left of their differences is the noise."""
+    x = np.array([0.0, 1.0, 1.5, 4.0, 5.0])
+    found = [
+        core.integrate(x, 2 * x + one).standard_error for one in np.random.default_rng(2).normal(0, 1, (2000, 5))
+    ]
+    exact = core.integrate(x, x, sigma=np.ones(5)).standard_error
+    assert math.sqrt(np.mean(np.square(found))) == pytest.approx(exact, rel=0.05)

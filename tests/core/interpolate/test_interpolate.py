@@ -67,19 +67,69 @@ def test_a_periodic_spline_agrees_with_its_witness_and_refuses_open_ends():
 
 
 def test_a_smoothing_spline_agrees_with_its_witness():
-    """At a given penalty, and at the penalty of generalised cross-validation."""
-    rng = np.random.default_rng(1)
-    x = np.sort(rng.uniform(0, 10, 60))
-    y = np.sin(x) + rng.normal(0, 0.2, 60)
+    """At a given penalty; its leverage and the two criteria by dense matrices, and their minimum found."""
+    x = np.sort(RNG.uniform(0, 10, 60))
+    y = np.sin(x) + RNG.normal(0, 0.2, 60)
     at = np.linspace(x[0], x[-1], 200)
     for penalty in (1e-3, 0.1, 10.0):
         expected = witness.make_smoothing_spline(x, y, lam=penalty)(at)
         np.testing.assert_allclose(core.interpolate(x, y, "smoothing", penalty=penalty)(at), expected, atol=1e-10)
     chosen = core.interpolate(x, y, "smoothing")
-    np.testing.assert_allclose(chosen(at), witness.make_smoothing_spline(x, y)(at), atol=2e-4)
-    leverage = chosen.smoother.leverage(chosen.penalty)
-    columns = [chosen.smoother.fit(unit, chosen.penalty)[i] for i, unit in enumerate(np.eye(60))]
-    np.testing.assert_allclose(leverage, columns, atol=1e-11)
+    smoother = chosen.smoother
+    unit = np.eye(60)
+    hat = np.array([smoother.curve(column, chosen.penalty)[1] for column in unit]).T
+    np.testing.assert_allclose(smoother.leverage(chosen.penalty), np.diag(hat), atol=1e-11)
+    best = smoother.score(y, chosen.penalty)
+    assert all(
+        smoother.score(y, chosen.penalty * factor) >= best - 1e-6 for factor in (0.5, 0.9, 1.1, 2.0, 100.0, 1e-4)
+    )
+
+    def dense(penalty):
+        h = np.array([smoother.curve(column, penalty)[1] for column in unit]).T
+        q = np.zeros((60, 58))
+        d = np.diff(x)
+        for k in range(58):
+            q[k : k + 3, k] = 1 / d[k], -1 / d[k] - 1 / d[k + 1], 1 / d[k + 1]
+        r = np.diag((d[:-1] + d[1:]) / 3) + np.diag(d[1:-1] / 6, 1) + np.diag(d[1:-1] / 6, -1)
+        spread = q.T @ q + r / penalty
+        u = q.T @ y
+        likely = 58 * np.log(u @ np.linalg.solve(spread, u)) + np.linalg.slogdet(spread)[1]
+        rest, square = 60 - np.trace(h), np.trace(h @ h)
+        return likely + 30 * (np.log(np.sum((y - h @ y) ** 2) / rest**2) + np.log(0.2 + 0.8 * square / 60))
+
+    own = [smoother.score(y, one) for one in (1e-3, 0.1, 10.0)]
+    np.testing.assert_allclose(np.diff(own), np.diff([dense(one) for one in (1e-3, 0.1, 10.0)]), atol=2e-3)
+
+
+@pytest.mark.parametrize("n", [10, 60, 3_000, 100_000])
+@pytest.mark.parametrize("uneven", [False, True])
+def test_smoothing_finds_the_signal_and_never_follows_the_noise(n, uneven):
+    """Of 10 to 100,000 points, even or crowded together, the curve stays nearer to the truth than the points do."""
+    x = np.sort(RNG.uniform(0, 1, n)) if uneven else np.linspace(0, 1, n)
+    if uneven and n > 100:
+        x[5] = np.nextafter(x[4], 2)
+    truth = np.sin(6 * x)
+    curve = core.interpolate(x, truth + RNG.normal(0, 0.1, n), "smoothing")
+    error = np.sqrt(np.mean((curve(x) - truth) ** 2))
+    assert error <= {10: 0.15, 60: 0.06, 3_000: 0.02, 100_000: 0.004}[n]
+    if n <= 3000:
+        leverage = curve.smoother.leverage(curve.penalty)
+        assert 2 <= leverage.sum() < 0.8 * n
+    if 10 < n <= 3000:
+        assert curve.left_out_error == pytest.approx(0.1, rel=0.3)
+
+
+def test_blocks_of_close_points_change_nothing_that_shows():
+    """Long series are averaged within a small part of the smoothing length: as the exact spline, to a part of its error."""
+    from vettore.core.interpolate import smoothing
+
+    x = np.linspace(0, 1, smoothing.EXACT_ROWS)
+    y = np.sin(6 * x) + RNG.normal(0, 0.1, len(x))
+    exact = core.interpolate(x, y, "smoothing", penalty=1e-3)
+    smoother = smoothing.Smoother(np.append(x, 1.0005), np.ones(len(x) + 1))
+    knots, level = smoother.curve(np.append(y, y[-1]), 1e-3)
+    assert len(knots) < len(x) / 3
+    np.testing.assert_allclose(level[3:-3], exact(knots[3:-3]), atol=2e-3)
 
 
 @pytest.mark.parametrize(
@@ -183,3 +233,14 @@ def test_order_repeats_blanks_and_the_outside_are_said():
             core.interpolate(X, Y, **bad)
     with pytest.raises(core.DataError, match="at least 2"):
         core.interpolate([1.0], [2.0], "linear")
+
+
+@pytest.mark.parametrize("key", ["monotone", "local", "cubic"])
+def test_the_error_of_an_area_is_right_where_two_x_lie_close(key):
+    """A pair of points a thousandth of the spacing apart: the stated ± is that of 2,000 measurements."""
+    x = np.array([0.0, 1.0, 2.0, 2.001, 3.0, 4.0, 5.0])
+    y, sigma = np.array([1.0, 2.0, 2.5, 2.5, 3.5, 3.7, 4.0]), np.full(7, 0.1)
+    stated = core.interpolate(x, y, key, sigma=sigma).area_error(0, 5)
+    rng = np.random.default_rng(5)
+    areas = [core.interpolate(x, y + rng.normal(0, 0.1, 7), key).area(0, 5) for _ in range(2000)]
+    assert stated == pytest.approx(np.std(areas), rel=0.12)

@@ -40,7 +40,7 @@ from vettore.study.derive_curves import derive_interpolant, readable
 from vettore.study.following import add_filling
 from vettore.study.series import Role, Series
 
-# Steps of the slider over powers of ten of the penalty about the one found by cross-validation.
+# Steps of the slider over powers of ten of the penalty about the one found from the data.
 SLIDER, DECADES = 200, 5.0
 # A gap is named when it is so many times the usual distance between points.
 GAP = 3.0
@@ -94,9 +94,7 @@ class InterpolatePage(MethodHands, Page):
         head = QHBoxLayout()
         head.addWidget(label("smoother", "label"))
         head.addStretch()
-        head.addWidget(
-            button("by cross-validation", self._let_smoothing, "link", "Let the data choose the smoothing")
-        )
+        head.addWidget(button("by the data", self._let_smoothing, "link", "Let the data choose the smoothing"))
         lines.addLayout(head)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, SLIDER)
@@ -269,7 +267,7 @@ class InterpolatePage(MethodHands, Page):
 
     def _let_smoothing(self) -> None:
         self.slider.setValue(SLIDER // 2)
-        self._change("smooth by cross-validation", penalty=None)
+        self._change("smooth as the data say", penalty=None)
 
     def _read_clicked(self, x: float) -> None:
         if self.curve is not None and readable(self.curve, [x]):
