@@ -8,6 +8,7 @@ from html import escape
 from vettore.core.formula.words import GREEK_NAMES
 from vettore.core.typeset import (
     PAIRS,
+    THIN,
     Box,
     Fenced,
     Fraction,
@@ -18,6 +19,7 @@ from vettore.core.typeset import (
     Slot,
     Text,
     coefficient_symbol,
+    filled,
 )
 
 
@@ -43,7 +45,6 @@ LATEX = {
     "−": "-",
     "·": r"\cdot ",
     "π": r"\pi ",
-    "\u2009": r"\,",
     "log₁₀": r"\log_{10}",
     "log₂": r"\log_{2}",
     "Γ": r"\Gamma ",
@@ -53,79 +54,79 @@ _SPECIAL = str.maketrans({c: rf"\{c}" for c in "%&#_{}$"})
 
 def to_latex(box: Box, numbers: Mapping[str, str] | None = None) -> str:
     """Return LaTeX for use in mathematics; ``numbers`` stand for coefficients instead of their symbols."""
+    return _latex(box if numbers is None else filled(box, numbers))
+
+
+def _latex(box: Box) -> str:
     match box:
         case Text(text):
             return _latex_text(text)
         case Row(parts):
-            return "".join(to_latex(part, numbers) for part in parts)
+            return "".join(_latex(part) for part in parts)
         case Raised(base, exponent):
-            return f"{{{to_latex(base, numbers)}}}^{{{to_latex(exponent, numbers)}}}"
+            return f"{{{_latex(base)}}}^{{{_latex(exponent)}}}"
         case Lowered(base, index):
-            return f"{to_latex(base, numbers)}_{{{to_latex(index, numbers)}}}"
+            return f"{_latex(base)}_{{{_latex(index)}}}"
         case Fraction(above, below):
-            return rf"\frac{{{to_latex(above, numbers)}}}{{{to_latex(below, numbers)}}}"
+            return rf"\frac{{{_latex(above)}}}{{{_latex(below)}}}"
         case Radical(of, index):
             order = "" if index == 2 else f"[{index}]"
-            return rf"\sqrt{order}{{{to_latex(of, numbers)}}}"
+            return rf"\sqrt{order}{{{_latex(of)}}}"
         case Fenced(of, bracket):
             left, right = PAIRS[bracket]
-            return rf"\left{left} {to_latex(of, numbers)} \right{right}"
+            return rf"\left{left} {_latex(of)} \right{right}"
         case Slot(name):
-            if numbers and name in numbers:
-                return _number(numbers[name])
-            return to_latex(coefficient_symbol(name))
-
-
-def _number(text: str) -> str:
-    return rf"\left({text.replace('−', '-')}\right)" if text.startswith(("-", "−")) else text
+            return _latex(coefficient_symbol(name))
 
 
 def _latex_text(text: str) -> str:
+    if text == THIN:
+        return r"\,"
     stripped = text.strip()
     if stripped in LATEX:
-        return LATEX[stripped] if stripped != text or text == "\u2009" else LATEX[text]
+        return LATEX[stripped]
     if stripped in GREEK_NAMES:
         return rf"\{GREEK_NAMES[stripped]} "
     if stripped in ("+", "=", ","):
         return f" {stripped} "
     if stripped in COMMANDS:
         return rf"\{stripped} "
-    if len(stripped) > 1 and not stripped.replace(".", "").replace("e", "").replace("-", "").isdigit():
+    if len(stripped) > 1 and not stripped.replace(".", "").replace("−", "").isdigit():
         return rf"\mathrm{{{stripped.translate(_SPECIAL)}}}"
     return stripped.replace("−", " - ").translate(_SPECIAL)
 
 
 def to_mathml(box: Box, numbers: Mapping[str, str] | None = None) -> str:
     """Return MathML elements without the surrounding ``<math>``."""
+    return _mathml(box if numbers is None else filled(box, numbers))
+
+
+def _mathml(box: Box) -> str:
     match box:
         case Text(text):
             return _mathml_text(text)
         case Row(parts):
-            return "<mrow>" + "".join(to_mathml(part, numbers) for part in parts) + "</mrow>"
+            return "<mrow>" + "".join(_mathml(part) for part in parts) + "</mrow>"
         case Raised(base, exponent):
-            return f"<msup>{_one(base, numbers)}{_one(exponent, numbers)}</msup>"
+            return f"<msup>{_one(base)}{_one(exponent)}</msup>"
         case Lowered(base, index):
-            return f"<msub>{_one(base, numbers)}{_one(index, numbers)}</msub>"
+            return f"<msub>{_one(base)}{_one(index)}</msub>"
         case Fraction(above, below):
-            return f"<mfrac>{_one(above, numbers)}{_one(below, numbers)}</mfrac>"
+            return f"<mfrac>{_one(above)}{_one(below)}</mfrac>"
         case Radical(of, index):
             if index == 2:
-                return f"<msqrt>{to_mathml(of, numbers)}</msqrt>"
-            return f"<mroot>{_one(of, numbers)}<mn>{index}</mn></mroot>"
+                return f"<msqrt>{_mathml(of)}</msqrt>"
+            return f"<mroot>{_one(of)}<mn>{index}</mn></mroot>"
         case Fenced(of, bracket):
             left, right = PAIRS[bracket]
-            return f"<mrow><mo>{left}</mo>{to_mathml(of, numbers)}<mo>{right}</mo></mrow>"
+            return f"<mrow><mo>{left}</mo>{_mathml(of)}<mo>{right}</mo></mrow>"
         case Slot(name):
-            if numbers and name in numbers:
-                text = numbers[name]
-                inner = f"<mn>{escape(text)}</mn>"
-                return f"<mrow><mo>(</mo>{inner}<mo>)</mo></mrow>" if text.startswith(("-", "−")) else inner
-            return to_mathml(coefficient_symbol(name))
+            return _mathml(coefficient_symbol(name))
 
 
-def _one(box: Box, numbers: Mapping[str, str] | None) -> str:
+def _one(box: Box) -> str:
     """Return exactly one element."""
-    return f"<mrow>{to_mathml(box, numbers)}</mrow>"
+    return f"<mrow>{_mathml(box)}</mrow>"
 
 
 def _mathml_text(text: str) -> str:
@@ -134,7 +135,7 @@ def _mathml_text(text: str) -> str:
         return '<mspace width="0.17em"/>'
     if stripped in ("+", "−", "=", ",", "·"):
         return f"<mo>{stripped}</mo>"
-    if stripped[0].isdigit():
+    if stripped.lstrip("−")[:1].isdigit():
         return f"<mn>{escape(stripped)}</mn>"
     return f"<mi>{escape(stripped)}</mi>"
 

@@ -117,12 +117,23 @@ def formula_terms(tree: Node, coefficients: Collection[str]) -> list[Row]:
         lead: tuple[Box, ...] = ()
         if terms or sign == "-":
             lead = (Text(" + " if sign != "-" else " − "),)
-        terms.append(Row((*lead, _box(node, frozenset(coefficients), PRODUCT_TIGHT if sign == "-" else 0))))
+        tight = PRODUCT_TIGHT if sign == "-" else 0
+        box = _behind_a_sign(node, frozenset(coefficients), tight) if lead else _box(node, frozenset(coefficients))
+        terms.append(Row((*lead, box)))
     return terms
 
 
 # How tightly a box holds together: sums, products, signs, powers.
 SUM_TIGHT, PRODUCT_TIGHT, SIGN_TIGHT, POWER_TIGHT, WHOLE = 1, 2, 3, 4, 5
+
+
+def _behind_a_sign(node: Node, slots: frozenset[str], around: int) -> Box:
+    """Return the box of what follows a sign; in brackets when it begins with one of its own."""
+    first = node
+    while isinstance(first, Binary) and first.sign in "+-*":
+        first = first.left
+    box = _box(node, slots, around)
+    return Fenced(box) if isinstance(first, Negate) and not isinstance(box, Fenced) else box
 
 
 def _box(node: Node, slots: frozenset[str], around: int = 0) -> Box:
@@ -135,12 +146,13 @@ def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
         case Name(name):
             return (Slot(name) if name in slots else _named(name)), WHOLE
         case Number():
-            return Text(to_text(node).replace("pi", "π")), WHOLE
+            box = number_box(to_text(node))
+            return box, WHOLE if isinstance(box, Text) else PRODUCT_TIGHT
         case Negate(of):
-            return Row((Text("−"), _box(of, slots, SIGN_TIGHT))), SIGN_TIGHT
+            return Row((Text("−"), _box(of, slots, POWER_TIGHT))), SIGN_TIGHT
         case Binary("+" | "-" as sign, left, right):
             middle = Text(" + " if sign == "+" else " − ")
-            return Row((_box(left, slots, SUM_TIGHT), middle, _box(right, slots, PRODUCT_TIGHT))), SUM_TIGHT
+            return Row((_box(left, slots, SUM_TIGHT), middle, _behind_a_sign(right, slots, PRODUCT_TIGHT))), SUM_TIGHT
         case Binary("*", left, right):
             return _product(left, right, slots), PRODUCT_TIGHT
         case Binary("/", left, right):
@@ -178,15 +190,57 @@ def _is_short(node: Node) -> bool:
     return len(parts) <= MOST_IN_EXPONENT and not tall and not nested
 
 
+def number_box(text: str) -> Box:
+    """Return a number as it is set: ``1.5e-07`` as 1.5 · 10⁻⁷, pi as π, a minus sign as one."""
+    mantissa, power, exponent = text.replace("−", "-").partition("e") if text[:1] != "e" else (text, "", "")
+    written = Text("π" if mantissa == "pi" else mantissa.replace("-", "−"))
+    if not power:
+        return written
+    return Row((written, Text(" · "), Raised(Text("10"), Text(str(int(exponent)).replace("-", "−")))))
+
+
+def filled(box: Box, numbers: Mapping[str, str]) -> Box:
+    """Return a box with numbers in the place of slots, in brackets where a sign or a power of ten would be misread."""
+    match box:
+        case Slot(name) if name in numbers:
+            number = number_box(numbers[name])
+            return Fenced(number) if isinstance(number, Row) or numbers[name].startswith(("-", "−")) else number
+        case Row(parts):
+            done = [filled(part, numbers) for part in parts]
+            for place in range(1, len(done) - 1):
+                # Two numbers side by side would be one.
+                if (
+                    done[place] == Text(THIN)
+                    and isinstance(parts[place + 1], Slot)
+                    and isinstance(done[place + 1], Text)
+                ):
+                    done[place] = Text(" · ")
+            return Row(tuple(done))
+        case Raised(base, exponent):
+            return Raised(filled(base, numbers), filled(exponent, numbers))
+        case Fraction(above, below):
+            return Fraction(filled(above, numbers), filled(below, numbers))
+        case Radical(of, index):
+            return Radical(filled(of, numbers), index)
+        case Fenced(of, bracket):
+            return Fenced(filled(of, numbers), bracket)
+        case _:
+            return box
+
+
+# Between factors.
+THIN = "\u2009"
+
+
 def _product(left: Node, right: Node, slots: frozenset[str]) -> Box:
-    """Set a product: numbers touch what follows, two numbers get a dot."""
-    one, other = _box(left, slots, PRODUCT_TIGHT), _box(right, slots, SIGN_TIGHT)
+    """Set a product: numbers touch what follows, two numbers get a dot, a sign gets brackets."""
+    one, other = _box(left, slots, PRODUCT_TIGHT), _box(right, slots, POWER_TIGHT)
     begins = right
     while isinstance(begins, Binary):
         begins = begins.left
     if isinstance(begins, Number):
         return Row((one, Text(" · "), other))
-    return Row((one, Text("\u2009"), other))
+    return Row((one, Text(THIN), other))
 
 
 def _named(name: str) -> Box:
