@@ -186,3 +186,26 @@ def test_random_tables_are_read_as_meant_and_alike_both_ways(block, monkeypatch)
             meant = np.array([NAN if row[place] is None else row[place] for row in rows])
             if one.doubt is None and one.texts is None:
                 np.testing.assert_array_equal(one.values, meant, err_msg=f"{seed}")
+
+
+def test_the_other_reading_is_one_edit_and_undone_by_the_same():
+    """What the Data page offers about a doubtful column: its values change, the file's stay, and the study keeps it."""
+    from vettore.core.inspection import Remedy
+    from vettore.files.study_file import study_bytes, study_from_bytes
+    from vettore.study import edits
+    from vettore.study.inspect import column_findings
+    from vettore.study.study import Study
+
+    table = parse(b't,y\n1,"1,234"\n2,"5,678"\n3,<LOD\n', "a.csv")[0]
+    study = edits.add_series(Study(title="a"), table, "a")
+    found = column_findings(study.series[0])
+    doubt = next(one for one in found if one.remedy is Remedy.OTHER_READING)
+    assert "so that 1,234 is 1234; it could also be 1.234" in doubt.sentence
+    assert any("1 cell of y is not a number: row 3 (“<LOD”)" in one.sentence for one in found)
+    other = edits.read_other_way(study, "s1", doubt.column)
+    assert other.series[0].data[1].values[:2].tolist() == [1.234, 5.678]
+    again = study_from_bytes(study_bytes(other), "a.vettore").series[0]
+    assert again.data[1].values[:2].tolist() == [1.234, 5.678]
+    assert "so that 1,234 is 1.234; it could also be 1234" in column_findings(again)[0].sentence
+    back = edits.read_other_way(other, "s1", doubt.column)
+    assert back.series[0].data[1].values[:2].tolist() == [1234, 5678]

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from typing import TypeAlias
+from datetime import date, timedelta
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, name_rows
 
 Array: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = NDArray[np.bool_]
 Rows: TypeAlias = NDArray[np.intp]
 Values: TypeAlias = Array | Iterable[float]
+# Whole numbers beyond this are rounded to the nearest that a double can hold.
+LARGEST_WHOLE = 2**53
 
 
 def check_lengths(columns: Mapping[str, Array]) -> int:
@@ -36,15 +39,127 @@ def finite(values: Array) -> bool:
 
 
 def as_values(values: Values, name: str) -> Array:
-    """Return ``values`` as float64 of shape (n,); blanks (None) become NaN. Raises DataError if it cannot."""
-    if not isinstance(values, np.ndarray):
-        values = np.array([np.nan if value is None else value for value in values])
-    if values.ndim != 1:
+    """Return ``values`` as float64 of shape (n,). Raises DataError if it cannot.
+
+    Blanks (None, NaN, NA, NaT, what is masked) become NaN. Dates and durations become the time that passed, in a unit
+    that follows from its span; numbers with a unit lose it. What was done is told by notes_on.
+    """
+    if type(values) is np.ndarray and values.dtype == np.float64 and values.ndim == 1:
+        return np.ascontiguousarray(values)
+    return _converted(values, name)[0]
+
+
+def notes_on(given: Mapping[str, Values]) -> tuple[str, ...]:
+    """Return what is to be said of values that were given: taken as time, rounded, or freed of their unit."""
+    return tuple(
+        note for name, values in given.items() if not _is_plain(values) for note in _converted(values, name)[1]
+    )
+
+
+def _is_plain(values: Values) -> bool:
+    return type(values) is np.ndarray and values.dtype.kind == "f"
+
+
+def _converted(values: Any, name: str) -> tuple[Array, tuple[str, ...]]:
+    if hasattr(values, "magnitude") and hasattr(values, "units"):
+        array, notes = _converted(values.magnitude, name)
+        return array, (f"{name} was given in {values.units}, which is taken for its unit.", *notes)
+    if isinstance(values, np.ma.MaskedArray):
+        mask = np.ma.getmaskarray(values)
+        array, notes = _converted(_blanked(values.data, mask), name)
+        return array, notes
+    column = _as_column(values)
+    if column.ndim != 1:
         raise DataError(
-            f"{name} has {values.ndim} dimensions; one list of numbers is needed. Pass one column.",
+            f"{name} has {column.ndim} dimensions; one list of numbers is needed. Pass one column.",
             column=name,
         )
+    if column.dtype.kind in "mM":
+        return _elapsed(column, name)
+    if column.dtype.kind == "c":
+        raise DataError(
+            f"{name} holds complex numbers; real ones are needed. Pass their real part or size.", column=name
+        )
     try:
-        return np.ascontiguousarray(values, dtype=np.float64)
+        array = np.ascontiguousarray(column, dtype=np.float64)
+    except OverflowError:
+        array = np.array([_large(value) for value in column.tolist()], dtype=np.float64)
     except (TypeError, ValueError):
         raise DataError(f"{name} holds something that is not a number.", column=name) from None
+    return array, _rounded(column, array, name)
+
+
+def _as_column(values: Any) -> NDArray[Any]:
+    """Return an array of what was given, its blanks as NaN or NaT."""
+    if isinstance(values, np.ndarray):
+        column = values
+    elif hasattr(values, "to_pylist"):
+        return _as_column(values.to_pylist())
+    elif hasattr(values, "to_numpy"):
+        column = np.asarray(values.to_numpy())
+    else:
+        column = _listed(list(values))
+    if column.dtype.kind == "O" and column.ndim == 1:
+        return _listed(column.tolist())
+    return column
+
+
+def _listed(values: list[Any]) -> NDArray[Any]:
+    blank = [value is None or type(value).__name__ in ("NAType", "NaTType") for value in values]
+    dated = next((value for value, gone in zip(values, blank, strict=True) if not gone), None)
+    if isinstance(dated, (date, np.datetime64)):
+        moments = [np.datetime64("NaT") if gone else value for value, gone in zip(values, blank, strict=True)]
+        return np.array(moments, dtype="datetime64[us]")
+    if isinstance(dated, (timedelta, np.timedelta64)):
+        spans = [np.timedelta64("NaT") if gone else value for value, gone in zip(values, blank, strict=True)]
+        return np.array(spans, dtype="timedelta64[us]")
+    return np.array([math.nan if gone else value for value, gone in zip(values, blank, strict=True)])
+
+
+def _blanked(values: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
+    if values.dtype.kind in "mM":
+        blanked = values.copy()
+        blanked[mask] = np.array("NaT", dtype=values.dtype)
+        return blanked
+    return np.where(mask, np.nan, values.astype(np.float64))
+
+
+def _elapsed(column: NDArray[Any], name: str) -> tuple[Array, tuple[str, ...]]:
+    """Return dates as the time since the first of them, durations as they are, in a unit that suits their span."""
+    from vettore.core.dates import SECONDS
+
+    good = ~np.isnat(column)
+    if not good.any():
+        return np.full(len(column), np.nan), ()
+    zero = column[good].min() if column.dtype.kind == "M" else np.timedelta64(0, "us")
+    seconds = (column - zero) / np.timedelta64(1, "us") / 1e6
+    seconds = np.where(good, seconds, np.nan)
+    span = float(np.nanmax(np.abs(seconds)))
+    unit = next((unit for unit in ("d", "h", "min") if span > 3 * SECONDS[unit]), "s")
+    what = (
+        f"the time since {str(zero.astype('datetime64[s]')).replace('T', ' ')}"
+        if column.dtype.kind == "M"
+        else "durations"
+    )
+    given = "dates" if column.dtype.kind == "M" else "durations"
+    return seconds / SECONDS[unit], (f"{name} was given as {given}; its values are {what} in {unit}.",)
+
+
+def _large(value: Any) -> float:
+    try:
+        return float(value)
+    except OverflowError:
+        return math.inf if value > 0 else -math.inf
+
+
+def _rounded(column: NDArray[Any], array: Array, name: str) -> tuple[str, ...]:
+    if column.dtype.kind not in "iuO":
+        return ()
+    large = np.flatnonzero(np.abs(array) >= LARGEST_WHOLE)
+    exact = [k for k in large.tolist() if not math.isfinite(array[k]) or int(array[k]) != int(column[k])]
+    if not exact:
+        return ()
+    rows = name_rows([k + 1 for k in exact])
+    return (
+        f"{rows.capitalize()} of {name} hold whole numbers of more digits than arithmetic has; they were rounded.",
+    )

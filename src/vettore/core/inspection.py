@@ -47,15 +47,17 @@ class Remedy(StrEnum):
     SET_ASIDE = "Set aside"
     SORT = "Sort by x"
     AVERAGE = "Average repeats"
+    OTHER_READING = "Read it the other way"
 
 
 @dataclass(frozen=True)
 class Finding:
-    """Something to look at; ``rows`` are counted from 0."""
+    """Something to look at; ``rows`` are counted from 0, ``column`` is the place of the column it is about, if one."""
 
     sentence: str
     rows: tuple[int, ...]
     remedy: Remedy = Remedy.NONE
+    column: int = -1
 
 
 def what_to_look_at(x: Array, y: Array, in_use: Mask, names: tuple[str, str], style: NumberStyle) -> list[Finding]:

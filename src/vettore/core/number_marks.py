@@ -33,8 +33,6 @@ _SETTLES = {
     mark: re.compile(rf"^[ \t]*[+-]?(?:0+{m}|{m}|\d{{4,}}{m}|\d+{m}(?!\d{{3}}[ \t]*$))", re.MULTILINE)
     for mark, m in zip(DECIMALS, map(re.escape, DECIMALS), strict=True)
 }
-# Whole numbers beyond this are rounded to the nearest that a double can hold.
-LARGEST_WHOLE = 2**53
 
 
 @dataclass(frozen=True)

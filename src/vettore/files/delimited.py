@@ -17,7 +17,8 @@ from pathlib import Path
 import numpy as np
 
 from vettore.core import cells
-from vettore.core.number_marks import LARGEST_WHOLE, Marks, decide, decide_together, places_in
+from vettore.core.arrays import LARGEST_WHOLE
+from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.large import columns_of
 from vettore.files.refusals import FileError, check_columns, read_bytes, shown_name, shown_path

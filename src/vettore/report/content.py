@@ -30,6 +30,7 @@ from vettore.study.line_up import comparison_words
 from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
+from vettore.study.table import words_in
 
 # Sections by the name kept in the study, with their words on screen; this is also their order.
 SECTIONS = {
@@ -318,11 +319,15 @@ def _source(fit: DerivedFit) -> tuple[Line, ...]:
 
 
 def rows_words(fit: DerivedFit) -> str:
-    """Return how many rows a fit uses, and the cells of its columns that held no number."""
+    """Return how many rows a fit uses, and the cells of its x and y that held no number, with what they say."""
     series = fit.series
     rows = f"{len(fit.rows)} of {series.rows} in use"
     blank = int((~series.measured).sum())
-    return f"{rows}, {blank} without a number in x or y" if blank else rows
+    if blank:
+        rows += f", {blank} without a number in x or y"
+    places = [series.place(role) for role in (Role.X, Role.Y)]
+    told = [words_in(series.data[place]) for place in places if place is not None]
+    return "; ".join([rows, *filter(None, told)])
 
 
 def _caption(fit: DerivedFit, style: NumberStyle) -> str:

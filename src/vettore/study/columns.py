@@ -43,6 +43,7 @@ class ColumnSettings:
     ``raw`` is its place in the table (None for a worked column, which has a ``formula``). Values in use are
     raw·factor + offset; ``places`` is the number of decimal places shown (None: as it came). With ``elapsed``
     (s, min, h or d) a column of dates gives the time passed since ``zero`` (empty: since its first row).
+    ``other_reading`` takes a mark that may group digits or part decimals the other way than it was read.
     """
 
     name: str
@@ -55,6 +56,7 @@ class ColumnSettings:
     places: int | None = None
     elapsed: str = ""
     zero: str = ""
+    other_reading: bool = False
 
 
 @dataclass(frozen=True)
@@ -119,6 +121,9 @@ def _awaits(tree: Node, settings: tuple[ColumnSettings, ...], waiting: dict[int,
 
 def _from_raw(raw: RawColumn, one: ColumnSettings, edits: list[CellEdit]) -> RawColumn:
     column = replace(raw, name=one.name, unit=one.unit, places=raw.places if one.places is None else one.places)
+    if one.other_reading and raw.doubt is not None:
+        shown = one.places if one.places is not None else 3 if raw.doubt.grouped else 0
+        column = replace(column, values=raw.doubt.other_values(raw.values), places=shown)
     if edits:
         column = _edited(column, edits)
     if one.elapsed and column.texts is not None:

@@ -83,6 +83,17 @@ def _renamed(curve: FitRecipe, series: str, columns: list[str], old: str, new: s
     return replace(curve, formula=rename_in(formula, old, new))
 
 
+def read_other_way(study: Study, series: str, place: int) -> Study:
+    """Take a mark that may group digits or part decimals the other way. Raises DataError where there is no doubt."""
+    one = study.find_series(series)
+    settings = one.columns[place]
+    if settings.raw is None or one.table.columns[settings.raw].doubt is None:
+        raise DataError(f"The cells of {settings.name} can be read in one way only.", column=settings.name)
+    columns = list(one.columns)
+    columns[place] = replace(settings, other_reading=not settings.other_reading)
+    return _with_series(study, one.changed(columns=tuple(columns)))
+
+
 def add_worked_column(study: Study, series: str, name: str, unit: str, formula: str) -> Study:
     """Add a column worked out from others. Raises FormulaError or DataError."""
     one = study.find_series(series)

@@ -8,7 +8,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError, name_rows
-from vettore.core.inspection import Finding
+from vettore.core.inspection import Finding, Remedy
 from vettore.core.rounding import read_number
 from vettore.core.statistics import (
     Description,
@@ -19,7 +19,7 @@ from vettore.core.statistics import (
     relation,
 )
 from vettore.study.series import Role, Series
-from vettore.study.table import doubt_of
+from vettore.study.table import doubt_of, words_in
 
 # Ranks of longer columns take longer than anyone looks at them.
 MOST_RELATED = 300_000
@@ -28,13 +28,16 @@ MOST_RELATED = 300_000
 def column_findings(series: Series) -> list[Finding]:
     """Return what there is to say of single columns: blanks, words among numbers, unequal lengths, problems."""
     found = []
-    for column, settings in zip(series.data, series.columns, strict=True):
+    for place, (column, settings) in enumerate(zip(series.data, series.columns, strict=True)):
         if column.problem:
             found.append(Finding(f"{settings.name} is blank: {column.problem}", ()))
             continue
         if column.texts is not None:
             continue
-        found += [Finding(words, ()) for words in (_doubt(series, settings.raw), *column.remarks) if words]
+        found += [Finding(words, ()) for words in column.remarks]
+        doubt = "" if settings.raw is None else doubt_of(series.table.columns[settings.raw], settings.other_reading)
+        if doubt:
+            found.append(Finding(doubt, (), Remedy.OTHER_READING, place))
         blank = np.flatnonzero(~np.isfinite(column.values))
         if not len(blank) or len(blank) == series.rows:
             continue
@@ -45,10 +48,11 @@ def column_findings(series: Series) -> list[Finding]:
         if len(column.words) == 0 and blank[0] == series.rows - len(blank):
             found.append(Finding(f"{settings.name} is shorter: {named} have no value ({consequence}).", rows))
         elif column.words:
-            words = ", ".join(f"“{word}”" for word in dict.fromkeys(list(column.words.values())[:3]))
-            found.append(
-                Finding(f"{settings.name} has words among its numbers ({words}): {named}, {consequence}.", rows)
-            )
+            found.append(Finding(f"{words_in(column)}; {consequence}.", tuple(sorted(column.words))))
+            rest = tuple(row for row in rows if row not in column.words)
+            if rest:
+                rest_named = name_rows([row + 1 for row in rest])
+                found.append(Finding(f"No number in {settings.name}: {rest_named} ({consequence}).", rest))
         else:
             found.append(Finding(f"No number in {settings.name}: {named} ({consequence}).", rows))
         other = [row for row, word in column.words.items() if read_number(word) is not None]
@@ -59,11 +63,6 @@ def column_findings(series: Series) -> list[Finding]:
                 )
             )
     return found
-
-
-def _doubt(series: Series, raw: int | None) -> str:
-    """Return the doubt about a raw column, in the numbers as they came."""
-    return "" if raw is None else doubt_of(series.table.columns[raw])
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,10 +10,9 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core import cells
-from vettore.core.arrays import Array
+from vettore.core.arrays import LARGEST_WHOLE, Array
 from vettore.core.errors import name_rows
 from vettore.core.number_marks import (
-    LARGEST_WHOLE,
     MARK_NAMES,
     Decided,
     Evidence,
@@ -215,8 +214,11 @@ def words_in(column: RawColumn) -> str:
     return f"{count} of {column.name} {verb}: {name_rows([row + 1 for row in rows])} ({quoted}{more})"
 
 
-def doubt_of(column: RawColumn) -> str:
-    """Return what is doubtful about the marks in a column, as a sentence; empty where nothing is."""
+def doubt_of(column: RawColumn, other_chosen: bool = False) -> str:
+    """Return what is doubtful about the marks in a column, as a sentence; empty where nothing is.
+
+    ``other_chosen`` is whether the user has it read the other way, which is then what the sentence begins with.
+    """
     if column.doubt is None:
         return ""
     row = next(
@@ -226,8 +228,9 @@ def doubt_of(column: RawColumn) -> str:
     whole, parts = (value, value / 1000) if column.doubt.grouped else (value * 1000, value)
     called = MARK_NAMES[column.doubt.mark]
     text = f"{parts:.3f}".replace(".", column.doubt.mark)
-    read, other = (f"{whole:.0f}", f"{parts:.3f}") if column.doubt.grouped else (f"{parts:.3f}", f"{whole:.0f}")
-    taken = "to group digits" if column.doubt.grouped else "for the decimal mark"
+    grouped = column.doubt.grouped != other_chosen
+    read, other = (f"{whole:.0f}", f"{parts:.3f}") if grouped else (f"{parts:.3f}", f"{whole:.0f}")
+    taken = "to group digits" if grouped else "for the decimal mark"
     return f"{column.name}: the {called} was taken {taken}, so that {text} is {read}; it could also be {other}."
 
 

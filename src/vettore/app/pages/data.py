@@ -277,6 +277,9 @@ class DataPage(DataFindings, Page):
             self.session.do("sort by x", edits.sort_rows(study, series.id, series.place(Role.X) or 0, False))
         elif finding.remedy is Remedy.AVERAGE:
             self.make_averages()
+        elif finding.remedy is Remedy.OTHER_READING:
+            name = series.columns[finding.column].name
+            self.session.do(f"read {name} the other way", edits.read_other_way(study, series.id, finding.column))
 
     def make_averages(self) -> None:
         """Make a series of the averages of repeats."""

@@ -33,6 +33,7 @@ from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
 from vettore.core.fit.summary import weights_in_words
 from vettore.core.typeset import Text
+from vettore.report.content import rows_words
 from vettore.study.derive import DerivedFit, fit_series, response_of
 from vettore.study.pulls import Pulls
 from vettore.study.recipes import FitRecipe
@@ -227,7 +228,7 @@ class FitPage(StripHands, ModelHands, Page):
         """Say what was used."""
         if self.fit is None:
             return []
-        used = f"{len(self.fit.rows)} of {self.fit.series.rows} rows in use"
+        used = f"rows: {rows_words(self.fit)}"
         return [used, self.fit.result.method, weights_in_words(self.fit.result)]
 
     def fit_several(self) -> None:

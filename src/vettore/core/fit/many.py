@@ -209,6 +209,9 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
             number = next(i for i, one in enumerate(series, 1) if name not in one)
             raise DataError(f"Series {number} has no column “{name}”.", column=name) from None
         try:
+            if not all(_is_simple(values) for values in lists):
+                # Masks, missing values and dates are for the one door of values.
+                raise TypeError
             common = name not in read.measured and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
             table = np.array(lists[:1] if common else lists, dtype=np.float64)
         except (ValueError, TypeError):
@@ -241,6 +244,11 @@ def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[d
     if not finite(y):
         y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
     return {name: tables[name] for name in read.data}, y, mask
+
+
+def _is_simple(values: Values) -> bool:
+    """Whether values are an array of numbers or a list, and need no second look."""
+    return isinstance(values, (list, tuple)) or (type(values) is np.ndarray and values.dtype.kind in "fiub")
 
 
 def _try_another(best: Answers, stack: Stack, start: Array, freedom: Array) -> None:

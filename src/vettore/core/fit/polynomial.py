@@ -59,8 +59,7 @@ def fit_polynomial(
     """
     degree = _whole_degree(degree, intercept)
     Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
-    y = as_values(y, names[1])
-    spread = None if sigma is None else as_sigma(sigma, len(y))
+    spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
     return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
 
 

@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values, finite
+from vettore.core.arrays import Array, Mask, Values, as_values, finite, notes_on
 from vettore.core.errors import DataError, name_rows
 from vettore.core.numbers import DoubleDouble
 
@@ -70,7 +70,8 @@ def choose_rows(
     if spread is not None:
         check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
     in_use = np.ones(len(given[x_name]), dtype=np.bool_)
-    warnings = []
+    warnings = list(notes_on({x_name: x, y_name: y}))
+    told = len(warnings)
     for name, column in given.items():
         if name != "weights" and finite(column):
             continue
@@ -96,7 +97,7 @@ def choose_rows(
         y=picked(given[y_name], in_use),
         weights=values,
         in_use=in_use,
-        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if warnings else (),
+        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(warnings) > told else (),
         warnings=tuple(warnings),
     )
 

@@ -14,7 +14,7 @@ from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths
+from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fit import least_squares
@@ -108,6 +108,7 @@ def pick_rows(
         raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
     columns = {name: as_values(data[name], name) for name in wanted}
     n = check_lengths(columns)
+    told = notes_on({name: data[name] for name in wanted})
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
     spread, called = None, "sigma"
@@ -117,7 +118,7 @@ def pick_rows(
     if len(read.data) == 1:
         names = (read.data[0], read.left_text)
         rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
-        return replace(rows, warnings=(*rows.warnings, *notes)), {read.data[0]: rows.x}
+        return replace(rows, warnings=(*rows.warnings, *told, *notes)), {read.data[0]: rows.x}
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
@@ -125,7 +126,7 @@ def pick_rows(
     label = ", ".join(read.data) or "row"
     rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
     used = {name: picked(columns[name], rows.in_use) for name in read.data}
-    return replace(rows, warnings=(*rows.warnings, *notes)), used
+    return replace(rows, warnings=(*rows.warnings, *told, *notes)), used
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:

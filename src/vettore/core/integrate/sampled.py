@@ -18,7 +18,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths
+from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
 from vettore.core.errors import DataError, name_rows
 from vettore.core.integrate.rules import REACH, RULES, pieces_of
 from vettore.core.interpolate.interpolant import sorted_points
@@ -144,7 +144,7 @@ def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array,
         columns["sigma"] = as_values(sigma, "sigma")
     check_lengths(columns)
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
-    notes = []
+    notes = list(notes_on({"x": x, "y": y}))
     if not good.all():
         notes.append(f"{name_rows((np.flatnonzero(~good) + 1).tolist()).capitalize()} left out: no number.")
     spread = columns["sigma"][good] if sigma is not None else None

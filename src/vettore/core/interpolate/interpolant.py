@@ -19,7 +19,7 @@ from typing import Literal
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values, check_lengths
+from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
 from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError, name_rows
 from vettore.core.interpolate.barycentric import Barycentric
@@ -344,7 +344,7 @@ def interpolate(
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     if sigma is not None and np.any(columns["sigma"][good] <= 0):
         raise DataError("The ± of y must be above zero in every row in use.")
-    notes = []
+    notes = list(notes_on({"x": x, "y": y}))
     gone = tuple(int(i) + 1 for i in np.flatnonzero(~good))
     if gone:
         notes.append(f"{name_rows(gone).capitalize()} left out: no number.")
