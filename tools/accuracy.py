@@ -1,4 +1,4 @@
-"""Write docs/ACCURACY.md: digits and times on the certified reference problems. Run: python tools/accuracy.py"""
+"""Write docs/ACCURACY.md: digits, times, coverage, false alarms and bounds of errors. Run: python tools/accuracy.py"""
 
 from __future__ import annotations
 
@@ -8,11 +8,10 @@ import time
 from collections.abc import Iterable
 from pathlib import Path
 
-import numpy as np
 import own_formulas
+from measures import alarms, areas, intervals, roots, smoothing
 
 import vettore.core as core
-from vettore.core.fit.intervals import bootstrap_intervals, profile_intervals
 
 TOP = Path(__file__).parents[1]
 REFERENCE = TOP / "tests" / "reference"
@@ -72,29 +71,6 @@ def nonlinear() -> list[str]:
     return lines
 
 
-COVERAGE_SETS, BOOTSTRAP_SAMPLES = 2_000, 400
-DECAY, TRUTH = "y = A*exp(-k*t) + C", {"A": 6.0, "k": 0.04, "C": 2.0}
-
-
-def coverage() -> list[str]:
-    """Return how often 95 % intervals of a rate hold the truth, over practice sets."""
-    t = np.linspace(0, 90, 25)
-    inside = dict.fromkeys(("Student’s t", "profile likelihood", "bootstrap of residuals"), 0)
-    for seed in range(COVERAGE_SETS):
-        data = {"t": t, "y": core.practice(DECAY, TRUTH, x=t, noise=0.2, seed=seed).y}
-        result = core.fit(DECAY, data, start={"k": 0.05})
-        one = result.coefficients["k"]
-        pairs = (
-            (one.low, one.high),
-            profile_intervals(result, data, ("k",))["k"],
-            bootstrap_intervals(result, data, BOOTSTRAP_SAMPLES, seed=seed)["k"],
-        )
-        for name, (low, high) in zip(inside, pairs, strict=True):
-            inside[name] += (low is None or low <= TRUTH["k"]) and (high is None or TRUTH["k"] <= high)
-    lines = ["| interval | holds the truth in |", "|---|---|"]
-    return [*lines, *(f"| {name} | {100 * count / COVERAGE_SETS:.1f} % |" for name, count in inside.items())]
-
-
 def main() -> None:
     """Write the page."""
     text = [
@@ -120,11 +96,15 @@ def main() -> None:
         "",
         *own_formulas.table(),
         "",
-        "## Intervals",
+        *intervals.lines(),
         "",
-        f"95 % intervals of the rate of `{DECAY}` over {COVERAGE_SETS:,} practice sets of 25 rows.",
+        *alarms.lines(),
         "",
-        *coverage(),
+        *areas.lines(),
+        "",
+        *roots.lines(),
+        "",
+        *smoothing.lines(),
         "",
     ]
     (TOP / "docs" / "ACCURACY.md").write_text("\n".join(text))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -15,6 +16,7 @@ from vettore.app.style import dress
 from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
+from vettore.files.delimited import parse
 from vettore.study import edits
 from vettore.study.table import RawColumn, Source, Table
 
@@ -38,6 +40,25 @@ def _with_jars(study):
         table = Table((RawColumn("minute", "min", t), RawColumn("oxygen", "mg/L", y)), Source("made"))
         study = edits.add_series(study, table, f"Jar {number}")
     return study
+
+
+def _with_dye(study, start):
+    """Return a study with a made-up dye pulse, its ± known, and a peak fitted to it from a start."""
+    t, rng = np.linspace(0, 30, 31), np.random.default_rng(3)
+    y = 5 * np.exp(-(((t - 20) / 1.5) ** 2)) + 1 + rng.normal(0, 0.15, len(t))
+    columns = (RawColumn("minute", "min", t), RawColumn("dye", "µg/L", y), RawColumn("± dye", "µg/L", 0 * t + 0.15))
+    study = edits.add_series(study, Table(columns, Source("made")), "Dye at the outlet")
+    study = edits.add_formula(study, study.series[-1].id, "dye = A*exp(-((minute - c)/w)^2) + B")
+    wanted = replace(study.curves[-1], start=start, use_errors=True, errors_known=True)
+    return edits.change_fit(study, wanted)
+
+
+def _doubtful(study):
+    """Return a study with a made-up file whose commas may group digits or part decimals."""
+    flow = (1234, 1310, 1402, None, 1488, 1601, 1719, None, 1850, 1968, 2101, 2244)
+    lines = [f'{day},"{value:,}"' if value else f"{day},<LOD" for day, value in enumerate(flow)]
+    table, _ = parse("\n".join(["day,flow (L/d)", *lines]).encode(), "reed-bed-flow.csv", "reed-bed-flow.csv")
+    return edits.add_series(study, table, "Flow")
 
 
 def main() -> None:
@@ -134,6 +155,24 @@ def main() -> None:
     window.session.show_curve(rating.id)
     window.show_page("Report")
     take("report")
+    window.start(_doubtful(demo_study()))
+    window.session.choose(window.session.study.series[-1].id)
+    window.show_page("Data")
+    take("doubt")
+    window.start(_with_dye(demo_study(), (("c", 4.0), ("w", 1.0))))
+    window.session.show_curve(window.session.study.curves[-1].id)
+    window.show_page("Fit")
+    take("better-fit")
+    window.pages["Fit"].take_better()
+    take("known-errors")
+    window.show_page("Report")
+    take("report-known-errors")
+    window.show_page("Integrate")
+    page = window.pages["Integrate"]
+    for field, text in ((page.function, "x/(1 + x^2)"), (page.start, "-inf"), (page.end, "inf")):
+        field.setText(text)
+    page.take_function()
+    take("not-settled")
     window.session.background.stop()
 
 

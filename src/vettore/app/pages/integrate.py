@@ -151,7 +151,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
 
     def _build_findings(self) -> None:
         self.findings = Column("What the area says")
-        self.number, self.unit = label("", "display", wrap=True), label("", "muted")
+        self.number, self.unit = label("", "display", wrap=True), label("", "muted", wrap=True)
         self.about = Pairs()
         self.table = ValueTable()
         self.keep = button("Keep this area", self.keep_area, "primary", "Keep it in the study; it follows the data")

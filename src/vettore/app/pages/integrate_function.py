@@ -242,13 +242,13 @@ class FunctionHands:
         digits = 12 if area.error is not None and area.error < 1e-9 * abs(area.area) else 8
         self.number.setText(style.number(area.area, digits) if area.settled else "not settled")
         error = "" if area.error is None else f"error below {style.number(area.error, 2)}"
-        self.unit.setText(error if area.settled else "no area is given, since there may be none")
+        self.unit.setText(error if area.settled else area.message)
         self.about.show_pairs(
             [
                 ("function", answer.formula),
                 ("strips", str(area.strips)),
                 ("evaluations", str(area.evaluations)),
-                ("", area.message),
+                *([("", area.message)] if area.settled else []),
             ]
         )
         self.table.show_rows((), [], [])

@@ -15,6 +15,8 @@ FEW_DEGREES_OF_FREEDOM = 5
 LITTLE_EXPLAINED = 0.5
 # Names of models that begin with these are plural.
 PLURAL = frozenset({"two", "three"})
+# χ²/ν, which no line breaks.
+CHI = "χ²\u2060/\u2060ν"
 # Checks whose sentences begin with a word that is no name.
 LOWERED = frozenset(
     {Kind.KNOWN_SIGMA, Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT}
@@ -46,7 +48,7 @@ def summary(
     elif result.exact:
         parts.append("What is left is rounding only.")
     elif result.reduced_chi_squared is not None:
-        parts.append(f"Beside the known ± of y, χ²/ν is {style.number(result.reduced_chi_squared, 3)}.")
+        parts.append(f"Beside the known ± of y, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")

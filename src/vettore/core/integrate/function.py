@@ -263,6 +263,4 @@ def _told(f: _counted, reached: Reached, a: float, b: float) -> FunctionArea:
             )
         return FunctionArea(area, error, reached.pieces, f.count, True, message, edges, area)
     message = f"Not settled after {f.count} evaluations: there may be no finite area."
-    if math.isfinite(error):
-        message = f"Not settled after {f.count} evaluations: {area:.6g} was reached, uncertain by {error:.1g}."
     return FunctionArea(math.nan, error, reached.pieces, f.count, False, message, edges, area)
