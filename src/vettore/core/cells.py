@@ -11,6 +11,31 @@ BLANK_WORDS = frozenset(
     [
         *("", "nan", "n/a", "na", "#n/a", "null", "none", "nil", "-", "–", "—", "--", "---", "*", "***", "?"),
         *("missing", "n.d.", "n.d", "nd", "b.d.l.", "bdl", "lod", "loq", "n.a.", "#wert!", "#value!", "#div/0!"),
+        *(
+            "over",
+            "under",
+            "overflow",
+            "underflow",
+            "overrange",
+            "ovrflw",
+            "ovfl",
+            "ovld",
+            "ofl",
+            "out of range",
+            "oor",
+        ),
+        *(
+            "sat",
+            "sat.",
+            "saturated",
+            "err",
+            "error",
+            "invalid",
+            "not detected",
+            "below lod",
+            "below detection",
+            "trace",
+        ),
     ]
 )
 _LIMIT = re.compile(r"[<>≤≥~]\s*\S+$")
@@ -20,7 +45,7 @@ _DATE = re.compile(
 _UNIT_WORD = re.compile(r"[A-Za-zµμ°Ω℃Å%‰]{1,5}$")
 _UNIT_SPLIT = re.compile(r"[/·*^.\s()⁻⁰¹²³⁴⁵⁶⁷⁸⁹\-\d]+")
 # A line drawn under names: dashes and the like between delimiters.
-_RULED = re.compile(r"[\s,;|+]*+(?:[-=_–—]{2,}+[\s,;|+:]*+)++$")
+_RULED = re.compile(r"[\s,;|+]*+(?:[-=_–—]{2,}+[\s,;|+:]*+)++$|\s*+(?:\*{4,}+|~{4,}+)\s*+$")
 _BRACKETED = re.compile(r"^(?P<name>.*?)\s*[(\[](?P<unit>[^()\[\]]*)[)\]]\s*$")
 # ISO 80000-1 writes a quantity over its unit, as wavelength / nm; others write I in pA, or t, min.
 _QUOTIENT = re.compile(r"^(?P<name>.+?)\s*/\s*(?P<unit>\(.+\)|[^()]+?)\s*$")

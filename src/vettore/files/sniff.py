@@ -220,6 +220,8 @@ def _try(lines: list[tuple[int, str]], delimiter: str) -> _Tried | None:
     names = _names_among(content, first, columns)
     if names is not None:
         first = names + 1
+        if first + 1 < len(content) and counts[first][0] == 0 and _are_units(content[first][1]):
+            first += 1
     elif first + 1 < len(content) and _heads(content[first][1], content[first + 1][1]):
         first += 1
     else:
@@ -252,10 +254,19 @@ def _names_among(content: list[tuple[int, list[str]]], first: int, columns: int)
         named = [cell for cell in row if cell]
         words = all(not cells.is_value(cell) and not cells.is_blank(cell) for cell in named)
         if words and len(named) >= max(columns - 1, 1) and len(set(named)) == len(named):
-            counting = [cell for _, above in content[first:k] for cell in above if cell]
-            if all(cell.isdecimal() for cell in counting):
+            above = [row for _, row in content[first:k]]
+            counting = [cell for row in above for cell in row[1:] if cell]
+            starts = [row[0] for row in above if row and row[0]]
+            # The first of them may say what is counted, as No. or channel.
+            named_start = counting and not any(map(cells.is_blank, starts)) and _heads(row, content[k + 1][1])
+            if all(cell.isdecimal() for cell in counting + ([] if named_start else starts)):
                 return k
     return None
+
+
+def _are_units(row: list[str]) -> bool:
+    """Whether every cell of a row reads like a unit, as a row below the names does."""
+    return any(row) and all(cells.is_unit(cell.strip("()[] ") or "-") for cell in row)
 
 
 def _up_to_names(
@@ -263,23 +274,32 @@ def _up_to_names(
 ) -> int:
     """Return the first row of the table: those right above with a number, and words in the places of others, are rows.
 
-    A row whose first cell is a word where numbers stand below is the header.
+    So are those that say a value is missing where numbers stand below, if a line is left for the names. A row whose first
+    cell is a word where numbers stand below is the header.
     """
     below = content[first][1]
+    under = {(place, cell) for _, row in content[first:] for place, cell in enumerate(row)}
     while first:
         index, row = content[first - 1]
         words = counts[first - 1][1] - counts[first - 1][0]
         near = content[first][0] - index == 1
-        if (
-            _heads(row, below)
-            or not near
-            or not counts[first - 1][0]
-            or len(row) > columns
-            or (words and delimiter == SPACES)
-        ):
+        tells = counts[first - 1][0] or (
+            first > 1 and len(row) == columns and _says_missing(row, below, under, content[first - 2][1])
+        )
+        if _heads(row, below) or not near or not tells or len(row) > columns or (words and delimiter == SPACES):
             return first
         first -= 1
     return first
+
+
+def _says_missing(row: list[str], below: list[str], under: set[tuple[int, str]], above: list[str]) -> bool:
+    """Whether a row says, where numbers stand below, that there are none: by a known word, or one that comes again."""
+    return any(
+        bool(cell.strip("-–—"))
+        and (cells.is_blank(cell) or (place, cell) in under or above[place : place + 1] == [cell])
+        for place, cell in enumerate(row)
+        if place < len(below) and cells.is_value(below[place])
+    )
 
 
 def _heads(row: list[str], below: list[str]) -> bool:
@@ -315,7 +335,8 @@ def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
         for i in range(layout.first_row - 1, -1, -1)
         if lines[i].strip(" \t" + layout.delimiter) and not cells.is_rule(lines[i])
     ]
-    headers = []
+    headers: list[tuple[int, list[str]]] = []
+    columns = layout.columns - (2 if layout.delimiter == "|" and _is_framed(lines[layout.first_row]) else 0)
     for i in above[:2]:
         cell_texts = header_cells(lines[i], layout, comment)
         # A title row above the table fills one cell only; a header names most columns.
@@ -324,7 +345,7 @@ def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
         if i == names:
             headers.append((i, cell_texts))
             break
-        odd = filled < max(1, layout.columns * 0.6) or len(cell_texts) > layout.columns + 1 or numbers > filled / 2
+        odd = filled < max(1, columns * 0.6) or len(cell_texts) > layout.columns + 1 or numbers > filled / 2
         # Names may be numbers, as wavelengths over columns, below the word for x.
         if odd and (headers or not _heads_numbers(cell_texts, layout.columns)):
             break
@@ -332,10 +353,21 @@ def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
     if not headers:
         return replace(layout, comment_mark=comment)
     nearest, texts = headers[0]
-    units_like = all(cells.is_unit(text.strip("()[] ") or "-") for text in texts)
-    if len(headers) == 2 and units_like:
+    if len(headers) == 2 and _are_units(texts) and not _counts_names(headers[1][1], texts):
         return replace(layout, names_line=headers[1][0], units_line=nearest, comment_mark=comment)
     return replace(layout, names_line=nearest, comment_mark=comment)
+
+
+def _is_framed(line: str) -> bool:
+    """Whether a line begins and ends with a bar, so that there is nothing outside of them."""
+    return line.strip()[:1] == line.strip()[-1:] == "|"
+
+
+def _counts_names(above: list[str], texts: list[str]) -> bool:
+    """Whether a row only counts columns, as Column 1 and Column 2, over names that bring their units."""
+    counted = [re.match(r"(.*?)\s*(\d+)$", cell) for cell in above]
+    words = {match[1] for match in counted if match}
+    return None not in counted and len(words) == 1 and all(cells.split_unit(text)[1] for text in texts)
 
 
 def _heads_numbers(texts: list[str], columns: int) -> bool:
