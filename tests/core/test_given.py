@@ -102,3 +102,55 @@ def test_what_is_no_column_of_numbers_is_refused_by_name(given):
     """Words, tables and complex numbers."""
     with pytest.raises(core.DataError, match="speed"):
         as_values(given, "speed")
+
+
+X = np.linspace(1, 10, 15)
+DATA = {"x": X, "y": 5 * np.exp(-0.3 * X)}
+
+
+@pytest.mark.parametrize(
+    "given",
+    [
+        {"start": 5},
+        {"start": {"k": "a"}},
+        {"hold": {"k": None}},
+        {"hold": ["k"]},
+        {"limits": {"k": 1}},
+        {"limits": {"k": ("a", 2)}},
+        {"limits": {"k": (0, 1, 2)}},
+        {"limits": [1]},
+        {"level": None},
+        {"level": "95"},
+        {"level": [0.9]},
+        {"loss": None},
+        {"sigma": "s"},
+        {"sigma": {"q": 1}},
+        {"seed": 1.5},
+        {"data": [1, 2]},
+        {"formula": 5},
+    ],
+)
+def test_what_cannot_be_asked_of_a_fit_is_refused_in_a_sentence(given):
+    """Never a traceback from inside, whatever kind of thing is given."""
+    with pytest.raises(core.VettoreError, match=r"\.|\)$"):
+        core.fit(**{"formula": "y = A*exp(-k*x)", "data": DATA, **given})
+
+
+@pytest.mark.parametrize(
+    "ask",
+    [
+        lambda: core.integrate(X, X, a="a"),
+        lambda: core.integrate_function("x", 0, 1, rule="gauss"),
+        lambda: core.integrate_function("x", 0, 1, strips=2.5),
+        lambda: core.integrate_function("x", "a", 1),
+        lambda: core.integrate_function("x", 0, np.nan),
+        lambda: core.integrate_function("x", 0, 1, at=["a"]),
+        lambda: core.integrate_function("x", 0, 1, at=5),
+        lambda: core.Polynomial(["a"]),
+        lambda: core.Polynomial([1, np.nan]),
+    ],
+)
+def test_what_cannot_be_asked_of_areas_and_polynomials_is_refused_in_a_sentence(ask):
+    """The same beside fits."""
+    with pytest.raises(core.VettoreError):
+        ask()

@@ -9,7 +9,10 @@ Not converging, being singular or being at a limit are results, not errors.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
+from numbers import Real
+from typing import Any
 
 
 class VettoreError(ValueError):
@@ -38,11 +41,30 @@ class FormulaError(VettoreError):
         self.hint = hint
 
 
-def check_level(level: float) -> None:
+def a_number(value: object, what: str) -> float:
+    """Return what was given as a number (not NaN). Raises DataError for anything else; ``what`` begins the sentence."""
+    try:
+        number = float(value) if not isinstance(value, str) else math.nan  # type: ignore[arg-type]
+    except (TypeError, ValueError, OverflowError):
+        number = math.nan
+    if math.isnan(number):
+        raise DataError(f"{what} must be a number; {value!r} was given.")
+    return number
+
+
+def a_mapping(value: object, what: str, example: str) -> dict[str, Any]:
+    """Return a mapping as a dict, and None as an empty one. Raises DataError for anything else."""
+    if value is not None and not isinstance(value, Mapping):
+        raise DataError(f"{what} must be given by name, as {example}; {value!r} was given.")
+    return dict(value or {})
+
+
+def check_level(level: object) -> None:
     """Insist on a level of confidence between 0 and 1. Raises DataError."""
-    if not 0 < level < 1:
-        meant = f" For {level:g} % write {level / 100:g}." if 1 < level < 100 else ""
-        raise DataError(f"The level of an interval lies between 0 and 1; {level} was given.{meant}")
+    value = float(level) if isinstance(level, Real) else math.nan
+    if not 0 < value < 1:
+        meant = f" For {value:g} % write {value / 100:g}." if 1 < value < 100 else ""
+        raise DataError(f"The level of an interval is a number between 0 and 1; {level!r} was given.{meant}")
 
 
 def name_rows(rows: Sequence[int], most: int = 6) -> str:

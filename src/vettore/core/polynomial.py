@@ -17,7 +17,7 @@ from typing import Literal
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_number
 from vettore.core.fit.formula_curve import FormulaCurve
 from vettore.core.fit.result import FitResult
 from vettore.core.formula.tree import Binary, Name, Node, Number
@@ -43,11 +43,11 @@ class Polynomial:
     """Immutable. ``covariance`` of shape (n, n) is that of the coefficients, or None when they are exact."""
 
     def __init__(self, coefficients: Iterable[float], covariance: Array | None = None) -> None:
-        values = [float(value) for value in coefficients]
+        values = [a_number(value, f"The coefficient of x^{power}") for power, value in enumerate(coefficients)]
         if not values:
             raise DataError("A polynomial needs at least one coefficient.")
         for power, value in enumerate(values):
-            if not math.isfinite(value):
+            if math.isinf(value):
                 raise DataError(f"The coefficient of x^{power} is {value}, which is no finite number.")
         while len(values) > 1 and values[-1] == 0.0:
             values.pop()

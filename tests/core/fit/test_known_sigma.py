@@ -142,7 +142,7 @@ REFUSED = {
     "absolute and a loss": ({"absolute_sigma": True, "sigma": SIGMA, "loss": "huber"}, "left unused"),
     "seed": ({"seed": -1}, "whole number"),
     "start of nothing": ({"start": {"q": 1.0}}, "no coefficient"),
-    "start nan": ({"start": {"a": math.nan}}, "no finite number"),
+    "start nan": ({"start": {"a": math.nan}}, "must be a number"),
     "columns of a formula": ({"columns": ("x", "y")}, "names its own"),
 }
 

@@ -13,7 +13,7 @@ from typing import overload
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, Values, as_values, finite
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_mapping
 from vettore.core.fit.asked import DEFAULT_SEED, Options, Told
 from vettore.core.fit.nonlinear import fit
 from vettore.core.fit.nonlinear_result import Solved, nonlinear_result
@@ -115,7 +115,7 @@ def fit_many(
     series = list(data)
     if not series:
         raise DataError("There is no series to fit.")
-    held = dict(hold or {})
+    held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
     names = list(series[0])
     Options(level=level, seed=seed).check(False)
     if isinstance(formula, Model):

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_mapping
 from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
 from vettore.core.fit.blockwise import refine
 from vettore.core.fit.canonical import canonical
@@ -72,6 +72,8 @@ def fit(
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
+    if not isinstance(data, Mapping):
+        raise DataError(f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.')
     if isinstance(formula, Model):
         x, y = formula.columns_of(list(data), columns)
         estimate = formula.estimator(x, y, list(data))
@@ -81,11 +83,12 @@ def fit(
         if columns is not None:
             raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
     read = read_once(text, frozenset(data))
-    held = dict(hold or {})
+    held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
     check_held(read, held)
     bounds = check_limits(read, limits, held)
-    check_start(read, start)
-    asked = Options(dict(start or {}), held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    begin = a_mapping(start, "Starts", '{"k": 0.1}')
+    check_start(read, begin)
+    asked = Options(begin, held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
     asked.check(sigma is not None)
     result = None
     if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:

@@ -8,6 +8,7 @@ X ≈ G⁻¹ at each step.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
@@ -16,7 +17,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_number
 from vettore.core.fit import least_squares
 from vettore.core.fit.asked import Options
 from vettore.core.fit.formula_curve import FormulaCurve
@@ -82,7 +83,7 @@ def check_held(read: Formula, held: Mapping[str, float]) -> None:
     for name, value in held.items():
         if name not in read.coefficients:
             raise DataError(f"{name} is held but is no coefficient of {read}.")
-        if not np.isfinite(value):
+        if not math.isfinite(a_number(value, f"The value at which {name} is held")):
             raise DataError(f"{name} is held at {value}, which is no finite number.")
 
 
@@ -91,7 +92,7 @@ def check_start(read: Formula, start: Mapping[str, float] | None) -> None:
     for name, value in (start or {}).items():
         if name not in read.coefficients:
             raise DataError(f"A start is given for {name}, which is no coefficient of {read}.")
-        if not np.isfinite(value):
+        if not math.isfinite(a_number(value, f"The start of {name}")):
             raise DataError(f"The start of {name} is {value}, which is no finite number.")
 
 

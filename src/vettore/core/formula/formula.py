@@ -55,6 +55,8 @@ class Formula:
 
 def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
     """Read ``left = right`` or a bare right side. Raises FormulaError with the place and a remedy."""
+    if not isinstance(text, str):
+        raise FormulaError(f"A formula is a text; {text!r} was given.", 0)
     known = frozenset(columns)
     left_text, right_start = _split(text)
     left = None

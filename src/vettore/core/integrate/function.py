@@ -15,7 +15,7 @@ from itertools import pairwise
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_number
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.simplify import simplified
@@ -67,16 +67,18 @@ def integrate_function(
     not tell: a step, a corner, a narrow peak. Not settling is a result with a message and without an area. Raises
     DataError or FormulaError.
     """
-    a, b = float(a), float(b)
-    if math.isnan(a) or math.isnan(b):
-        raise DataError("A limit of the integral is no number.")
+    a, b = a_number(a, "The lower limit"), a_number(b, "The upper limit")
+    if rule not in RULES:
+        raise DataError(f"There is no rule “{rule}”. The rules for functions are {', '.join(RULES)}.")
+    if isinstance(at, (str, int, float)):
+        raise DataError(f"Places are a list of numbers, as [0.5, 2]; {at!r} was given.")
     if strips is not None:
         if len(at):
             raise DataError("Places are for an open number of strips; a fixed number of them has its own.")
         return _fixed(_counted(f), a, b, strips, rule)
     if not tolerance > 0:
         raise DataError(f"The error asked for must be above zero, but is {tolerance:g}.")
-    given = [float(place) for place in at]
+    given = [a_number(place, "A place") for place in at]
     if not all(map(math.isfinite, given)):
         raise DataError("A place is no finite number.")
     counted = _counted(f)
@@ -120,10 +122,10 @@ class _counted:
 
 
 def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionArea:
-    if rule not in RULES:
-        raise DataError(f"There is no rule “{rule}”. The rules for functions are {', '.join(RULES)}.")
     if not (math.isfinite(a) and math.isfinite(b)):
         raise DataError("A fixed number of strips needs finite limits. Leave the number open instead.")
+    if isinstance(strips, bool) or not isinstance(strips, (int, np.integer)):
+        raise DataError(f"The number of strips is a whole number; {strips!r} was given.")
     if not 1 <= strips <= MOST_STRIPS:
         raise DataError(f"The number of strips must be between 1 and {MOST_STRIPS:,}, but is {strips:,}.")
     if rule == "simpson" and strips % 2:

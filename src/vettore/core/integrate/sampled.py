@@ -19,7 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, a_number, name_rows
 from vettore.core.integrate.rules import REACH, RULES, pieces_of
 from vettore.core.interpolate.interpolant import sorted_points
 from vettore.core.interpolate.piecewise import Pieces
@@ -76,7 +76,8 @@ def integrate(
         raise DataError(f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.")
     points, values, spread, notes = points_of(x, y, sigma)
     low, high = float(points[0]), float(points[-1])
-    start, end = low if a is None else float(a), high if b is None else float(b)
+    start = low if a is None else a_number(a, "The lower limit")
+    end = high if b is None else a_number(b, "The upper limit")
     for limit in (start, end):
         if not low <= limit <= high:
             raise DataError(
