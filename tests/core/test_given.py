@@ -10,6 +10,7 @@ import pytest
 
 import vettore.core as core
 from vettore.core.arrays import as_values, notes_on
+from vettore.core.interpolate.methods import METHODS
 
 NAN = np.nan
 
@@ -154,3 +155,31 @@ def test_what_cannot_be_asked_of_areas_and_polynomials_is_refused_in_a_sentence(
     """The same beside fits."""
     with pytest.raises(core.VettoreError):
         ask()
+
+
+@pytest.mark.parametrize("method", [name for name in METHODS if name != "periodic"])
+@pytest.mark.parametrize(("unit_x", "unit_y"), [(1e50, 1.0), (1e-50, 1.0), (1.0, 1e50), (1e20, 1e-50)])
+def test_curves_are_the_same_in_every_unit(method, unit_x, unit_y):
+    """Also where x and y are very large or small."""
+    x, y = X[:12] ** 1.3, np.sin(X[:12])
+    at = np.array([3.3, 7.1])
+    curve = core.interpolate(x * unit_x, y * unit_y, method=method)
+    np.testing.assert_allclose(curve(at * unit_x) / unit_y, core.interpolate(x, y, method=method)(at), rtol=1e-6)
+
+
+@pytest.mark.parametrize(("unit_x", "unit_y"), [(1e200, 1.0), (1e-200, 1.0), (1.0, 1e200), (1.0, 1e-200)])
+def test_what_leaves_the_range_of_numbers_is_refused(unit_x, unit_y):
+    """Curves and areas; a description scales, and only its variance is missing."""
+    y = np.sin(X)
+    for ask in (core.interpolate, core.integrate):
+        with pytest.raises(core.DataError, match="Change its unit"):
+            ask(X * unit_x, y * unit_y)
+    told, plain = core.describe(y * unit_y), core.describe(y)
+    assert told.standard_deviation == pytest.approx(plain.standard_deviation * unit_y)
+    assert (told.variance is None) == (unit_y != 1)
+
+
+def test_points_that_all_but_touch_are_refused():
+    """A slope between them would leave the range of numbers."""
+    with pytest.raises(core.DataError, match="only 1e-200 apart"):
+        core.interpolate([0, 1e-200, 1, 2], [0, 1, 2, 3])

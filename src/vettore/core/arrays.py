@@ -18,6 +18,8 @@ Rows: TypeAlias = NDArray[np.intp]
 Values: TypeAlias = Array | Iterable[float]
 # Whole numbers beyond this are rounded to the nearest that a double can hold.
 LARGEST_WHOLE = 2**53
+# Beyond this squares, and sums of many, leave the range of a double.
+LARGEST = 1e140
 
 
 def check_lengths(columns: Mapping[str, Array]) -> int:
@@ -36,6 +38,25 @@ def finite(values: Array) -> bool:
     """
     with np.errstate(over="ignore", invalid="ignore"):
         return math.isfinite(np.add.reduce(values, axis=None))
+
+
+def in_range(values: Array, most: float = LARGEST) -> bool:
+    """Whether squares of values, and sums of many, stay within the range of numbers."""
+    largest = max(float(values.max()), -float(values.min()))
+    return largest == 0 or 1 / most <= largest <= most
+
+
+def check_range(values: Array, name: str, most: float = LARGEST) -> None:
+    """Insist that squares of values stay within the range of numbers. Raises DataError that says by how much to scale."""
+    if in_range(values, most):
+        return
+    largest = max(float(values.max()), -float(values.min()))
+    power = math.floor(math.log10(largest))
+    raise DataError(
+        f"{name} reaches {largest:.3g}, and powers of it leave the range of numbers. "
+        f"Change its unit so that it is 1e{abs(power)} times {'smaller' if power > 0 else 'larger'}.",
+        column=name,
+    )
 
 
 def as_values(values: Values, name: str) -> Array:

@@ -7,14 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array, Values, as_values, in_range
 from vettore.core.errors import DataError
-from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares
+from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares, power_of_two_near
 
 
 @dataclass(frozen=True)
 class Description:
-    """A column in numbers. Variance and standard deviation divide by count − 1 and are None for one value."""
+    """A column in numbers. Variance and standard deviation divide by count − 1 and are None for one value.
+
+    The variance is None, too, where it leaves the range of numbers.
+    """
 
     count: int
     blank: int
@@ -41,9 +44,13 @@ def describe(values: Values) -> Description:
     blank = len(column) - len(used)
     if len(used) == 0:
         raise DataError(f"There is no number to describe: all {len(column)} values are blank.")
-    mean, squares = mean_and_squares(used)
+    scale = 1.0 if in_range(used) else power_of_two_near(float(np.max(np.abs(used))))
+    mean, squares = mean_and_squares(used / scale)
+    mean *= scale
     variance = squares / (len(used) - 1) if len(used) > 1 else None
-    deviation = math.sqrt(variance) if variance is not None else None
+    deviation = math.sqrt(variance) * scale if variance is not None else None
+    if scale != 1.0 and variance:
+        variance = None
     ordered = np.sort(used)
     return Description(
         count=len(used),

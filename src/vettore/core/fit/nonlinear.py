@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values
+from vettore.core.arrays import Array, Values, check_range
 from vettore.core.errors import DataError, a_mapping
 from vettore.core.fit.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
 from vettore.core.fit.blockwise import refine
@@ -20,7 +20,7 @@ from vettore.core.fit.polish import CONVERGED, polish
 from vettore.core.fit.prepared import misread, prepared, read_once
 from vettore.core.fit.result import Alternative, FitResult
 from vettore.core.fit.robust import forgive
-from vettore.core.fit.rows import Rows, check_range
+from vettore.core.fit.rows import Rows
 from vettore.core.fit.separable import Separable
 from vettore.core.fit.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
 from vettore.core.fit.terms import check_held, check_start, fit_terms, pick_rows

@@ -12,12 +12,10 @@ from functools import cached_property
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values, finite, notes_on
+from vettore.core.arrays import Array, Mask, Values, as_values, check_range, finite, notes_on
 from vettore.core.errors import DataError, name_rows
 from vettore.core.numbers import DoubleDouble
 
-# Beyond this squares, and sums of many, leave the range of a double.
-LARGEST = 1e140
 # Powers of ten by which values may exceed their σ, and σ differ among rows, before no digit can be trusted.
 MOST_BESIDE, MOST_APART = 140, 60
 # Standard deviations that differ by less are one.
@@ -105,25 +103,6 @@ def choose_rows(
 def picked(column: Array, in_use: Mask) -> Array:
     """Return the values of the rows in use, as a copy: what was given may change later."""
     return column.copy() if in_use.all() else column[in_use]
-
-
-def in_range(values: Array) -> bool:
-    """Whether squares of values, and sums of many, stay within the range of numbers."""
-    largest = max(float(values.max()), -float(values.min()))
-    return largest == 0 or 1 / LARGEST <= largest <= LARGEST
-
-
-def check_range(values: Array, name: str) -> None:
-    """Insist that squares of values stay within the range of numbers. Raises DataError that says by how much to scale."""
-    if in_range(values):
-        return
-    largest = max(float(values.max()), -float(values.min()))
-    power = math.floor(math.log10(largest))
-    raise DataError(
-        f"{name} reaches {largest:.3g}, and squares of it leave the range of numbers. "
-        f"Change its unit so that it is 1e{abs(power)} times {'smaller' if power > 0 else 'larger'}.",
-        column=name,
-    )
 
 
 def _check_beside(y: Array, spread: Array, name: str, is_weight: bool) -> None:

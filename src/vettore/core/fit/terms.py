@@ -15,7 +15,7 @@ from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
+from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, in_range, notes_on
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, a_number
 from vettore.core.fit import least_squares
@@ -25,7 +25,7 @@ from vettore.core.fit.left_side import Sigma, sigma_of_left
 from vettore.core.fit.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fit.powers import far_from_zero, fit_powers, powers_of_one_column
 from vettore.core.fit.result import FitResult
-from vettore.core.fit.rows import Rows, check_range, choose_rows, in_range, picked
+from vettore.core.fit.rows import Rows, choose_rows, picked
 from vettore.core.formula.evaluate import Program, evaluate
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts

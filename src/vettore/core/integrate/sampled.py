@@ -21,7 +21,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
 from vettore.core.errors import DataError, a_number, name_rows
 from vettore.core.integrate.rules import REACH, RULES, pieces_of
-from vettore.core.interpolate.interpolant import sorted_points
+from vettore.core.interpolate.interpolant import check_points, sorted_points
 from vettore.core.interpolate.piecewise import Pieces
 
 # A level, "ends" (the line between the curve's ends), spans of base through which a line is fitted, or a curve.
@@ -156,6 +156,7 @@ def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array,
         raise DataError(
             f"An area needs at least two different x, but there {'is one' if len(points) else 'are none'}."
         )
+    check_points(points, values)
     return points, values, spread, tuple(notes)
 
 

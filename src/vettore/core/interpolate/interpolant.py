@@ -19,7 +19,7 @@ from typing import Literal
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
+from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, notes_on
 from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError, name_rows
 from vettore.core.interpolate.barycentric import Barycentric
@@ -29,6 +29,8 @@ from vettore.core.interpolate.slopes import check_periodic, spline_slopes
 from vettore.core.interpolate.smoothing import Smoother
 
 Outside = Literal["refuse", "constant", "linear", "continue"]
+# Beyond this the cubes of distances, and slopes times them, leave the range of a double.
+LARGEST_OF_CURVES = 1e60
 OUTSIDE = ("refuse", "constant", "linear", "continue")
 # One polynomial through more points than this has no digit left.
 MOST_POINTS_OF_A_POLYNOMIAL = 100
@@ -361,9 +363,25 @@ def interpolate(
             f"One polynomial through {n} points has no digit left. Use fewer than {MOST_POINTS_OF_A_POLYNOMIAL} points, "
             "or a spline."
         )
+    check_points(points_x, points_y)
     if method == "periodic":
         check_periodic(points_y)
     return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(notes), gone)
+
+
+def check_points(x: Array, y: Array) -> None:
+    """Insist that powers of rising x, of their distances and of y stay within the range of numbers. Raises DataError."""
+    if len(x) > 1:
+        check_range(x - x[0], "x", LARGEST_OF_CURVES)
+        steps = np.diff(x)
+        close = int(np.argmin(steps))
+        if steps[close] * LARGEST_OF_CURVES < x[-1] - x[0]:
+            raise DataError(
+                f"The x {x[close]:.6g} and {x[close + 1]:.6g} lie only {steps[close]:.3g} apart, so that slopes leave the "
+                "range of numbers. Average their rows or set one aside.",
+                column="x",
+            )
+    check_range(y, "y", LARGEST_OF_CURVES)
 
 
 def sorted_points(x: Array, y: Array, sigma: Array | None) -> tuple[Array, Array, Array | None, int]:

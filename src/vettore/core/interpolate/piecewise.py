@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Rows
+from vettore.core.numbers import power_of_two_near
 
 # A root this far outside its piece, in lengths of the piece, still counts as at its end.
 EDGE = 1e-9
@@ -136,6 +137,9 @@ def parabolas(x: Array, y: Array) -> Pieces:
     if n == 2:
         return straight(x, y)
     half = np.diff(x) / 2
+    # In units near the distances, so that pivots do not mix up slopes and bends.
+    unit = power_of_two_near(float(half.max()))
+    half = half / unit
     bands, right = np.zeros((6, 2 * n)), np.zeros(2 * n)
 
     def put(row: Rows, column: Rows, value: Array | float) -> None:
@@ -157,7 +161,7 @@ def parabolas(x: Array, y: Array) -> Pieces:
     put(np.array([2 * n - 1]), np.array([2 * n - 3]), 1.0)
     put(np.array([2 * n - 1]), np.array([2 * n - 1]), -1.0)
     solved = solve_banded((2, 3), bands, right)
-    m, c = solved[0::2], solved[1::2]
+    m, c = solved[0::2] / unit, solved[1::2] / unit / unit
     breaks = np.concatenate([x[:1], (x[:-1] + x[1:]) / 2, x[-1:]])
     u = breaks[:-1] - x
     powers = np.zeros((4, n))

@@ -39,6 +39,10 @@ def spline_slopes(x: Array, y: Array, ends: str, given: tuple[float, float] = (0
     from scipy.linalg import solve_banded
 
     bands, right = spline_system(x, y, ends, given)
+    if ends in ("natural", "clamped"):
+        # Rows of one size, so that pivots do not mix them up where x is very large or small.
+        bands[1, 0], bands[0, 1], right[0] = bands[1, 0] * h[0], bands[0, 1] * h[0], right[0] * h[0]
+        bands[1, -1], bands[2, -2], right[-1] = bands[1, -1] * h[-1], bands[2, -2] * h[-1], right[-1] * h[-1]
     return np.asarray(solve_banded((1, 1), bands, right, overwrite_ab=True, overwrite_b=True, check_finite=False))
 
 
