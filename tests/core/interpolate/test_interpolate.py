@@ -244,3 +244,12 @@ def test_the_error_of_an_area_is_right_where_two_x_lie_close(key):
     rng = np.random.default_rng(5)
     areas = [core.interpolate(x, y + rng.normal(0, 0.1, 7), key).area(0, 5) for _ in range(2000)]
     assert stated == pytest.approx(np.std(areas), rel=0.12)
+
+
+def test_a_steep_line_is_not_taken_for_scatter_inside_blocks():
+    """Where long series are averaged in blocks, the slope inside them is no misfit: the straight line is found."""
+    for seed in (14, 17):
+        x = np.linspace(0, 1, 3000)
+        y = 2 * x + np.random.default_rng([seed, 3000]).normal(0, 0.02, 3000)
+        error = np.sqrt(np.mean((core.interpolate(x, y, "smoothing")(x) - 2 * x) ** 2))
+        assert error < 2 * 0.02 * np.sqrt(2 / 3000)

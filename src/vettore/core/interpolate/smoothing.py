@@ -14,7 +14,8 @@ likelihood plus n/2 times the logarithm of the other. Traces follow from the det
     det A = Σw Σw(x − x̄)² / Πw Πh²
 
 Where λ smooths over many points, or points lie so close that the matrices lose their digits, neighbours within a small part
-of the smoothing length are averaged first; the scatter inside the blocks counts in both criteria.
+of the smoothing length are averaged first; the scatter inside the blocks, about the slope that the curve has
+there, counts in both criteria.
 """
 
 from __future__ import annotations
@@ -187,6 +188,15 @@ class Smoother:
         shares = bands.leverage(penalty, factor) / blocks.weights
         return np.asarray(shares[blocks.which] * self.weights)
 
+    def _inside(self, blocks: Blocks, rest: Array, level: Array) -> float:
+        """Return the scatter inside blocks about the slope that the curve has there."""
+        rise, run = np.diff(level), np.diff(blocks.x)
+        slope = np.concatenate(
+            [rise[:1] / run[:1], (rise[1:] + rise[:-1]) / (run[1:] + run[:-1]), rise[-1:] / run[-1:]]
+        )
+        rest = rest - slope[blocks.which] * (self.x - blocks.x[blocks.which])
+        return float(np.sum(self.weights * rest**2))
+
     def score(self, y: Array, penalty: float) -> float:
         """Return what the best penalty makes least."""
         n = len(y)
@@ -196,8 +206,8 @@ class Smoother:
         except np.linalg.LinAlgError:
             return math.inf
         means = self._means(blocks, y)
-        inside = float(np.sum(self.weights * (y - means[blocks.which]) ** 2)) if len(means) < n else 0.0
         level, gamma = bands.fit(means, penalty, factor)
+        inside = self._inside(blocks, y - means[blocks.which], level) if len(means) < n else 0.0
         below, here, above = (2 * float(np.sum(np.log(one[0]))) for one in (sides[0], factor, sides[1]))
         rest = n - len(means) + (above - below) / (2 * STEP)
         square = max(n - rest - (above - 2 * here + below) / STEP**2, 0.0)
