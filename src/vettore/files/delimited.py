@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from vettore.core import cells
-from vettore.core.arrays import LARGEST_WHOLE
+from vettore.core.arrays import LARGEST_WHOLE, finite
 from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.large import columns_of
@@ -30,7 +30,7 @@ from vettore.files.sniff import (
     guess,
     header_cells,
     lines_of,
-    split_line,
+    rows_of,
     text_of,
 )
 from vettore.study.table import (
@@ -44,6 +44,8 @@ from vettore.study.table import (
 )
 
 LARGE = 2 * 1024 * 1024
+# Rows of a long text that tell which marks a column takes; columns that leave room for doubt are read whole.
+SAMPLE_ROWS = 1000
 
 Change = Callable[[Layout, str], Layout]
 
@@ -196,7 +198,10 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
 def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
     """Make columns of what was read fast, by the rules of short files: cells that leave room for doubt are looked at."""
     lines = lines_of(head)
-    rows = [split_line(line, layout.delimiter) for line in lines[layout.first_row :] if not _is_comment(line, layout)]
+    below = [line for line in lines[layout.first_row :][:SAMPLE_ROWS] if not _is_comment(line, layout)]
+    while sum(line.count('"') for line in below) % 2:
+        below.pop()  # a cell that goes on beyond the sample
+    rows = rows_of("\n".join(below), layout.delimiter)
     sample = [[row[place] if place < len(row) else "" for row in rows[:-1]] for place in range(len(found.columns))]
     texts: list[Sequence[str]] = []
     plain = []
@@ -206,8 +211,8 @@ def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[Raw
         same = (told.other is None and told.marks == Marks(layout.decimal_mark)) or (
             not told.vote and told.other is None
         )
-        fast = not isinstance(values, list) and same and not np.isnan(values).any()
-        plain.append(fast and float(np.max(np.abs(values), initial=0.0)) <= LARGEST_WHOLE)
+        fast = not isinstance(values, list) and same and finite(values)
+        plain.append(fast and max(values.max(initial=0.0), -values.min(initial=0.0)) <= LARGEST_WHOLE)
         texts.append(sample[place] if plain[-1] else found.texts_of(place))
     decided = decide_together(texts, layout.evidence)
     votes = file_votes(decided, layout.evidence)
