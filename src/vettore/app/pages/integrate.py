@@ -320,6 +320,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
         self.settles.setText(words)
 
     def _fill_rungs(self, cells: list[tuple[str, str, str]]) -> None:
+        self.ladder.setVisible(bool(cells))
         clear(self._rungs)
         for place, (words, value, change) in enumerate(cells):
             self._rungs.addWidget(label(words, "muted"), 0, place)
