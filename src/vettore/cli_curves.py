@@ -164,7 +164,7 @@ def compare(
 ) -> None:
     """Fit several models to the same rows and rank them."""
     from vettore import core
-    from vettore.core.fit.compare import compare as ranked
+    from vettore.core.fitting.compare import compare as ranked
 
     if len(formulas) + len(keys) < 2:
         raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")
@@ -316,7 +316,7 @@ def integrate(
         if start is None or end is None:
             raise DataError("A function needs its limits: --from and --to.")
         area = core.integrate_function(
-            formula, number_of(start, "--from"), number_of(end, "--to"), strips, rule or "trapezoid"
+            formula, number_of(start, "--from"), number_of(end, "--to"), strips, rule=rule or "trapezoid"
         )
         if as_json:
             told = asdict(area)
@@ -339,10 +339,10 @@ def integrate(
         columns[x],
         columns[y],
         rule or "trapezoid",
-        None if start is None else number_of(start, "--from"),
-        None if end is None else number_of(end, "--to"),
-        "ends" if floor == "ends" else number_of(floor, "--floor"),
-        sigma,
+        a=None if start is None else number_of(start, "--from"),
+        b=None if end is None else number_of(end, "--to"),
+        floor="ends" if floor == "ends" else number_of(floor, "--floor"),
+        sigma=sigma,
     )
     if as_json:
         say_json(asdict(found))

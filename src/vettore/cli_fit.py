@@ -83,7 +83,7 @@ def check_options(asked: dict[str, Any]) -> None:
 
 def study_of(file: Path, asked: dict[str, Any]):
     """Return a study of the file with the fit that was asked for."""
-    from vettore.core.fit.asked import DEFAULT_SEED, SQUARES
+    from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
     from vettore.study import edits
     from vettore.study.series import Role

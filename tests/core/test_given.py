@@ -10,7 +10,7 @@ import pytest
 
 import vettore.core as core
 from vettore.core.arrays import as_values, notes_on
-from vettore.core.interpolate.methods import METHODS
+from vettore.core.interpolation.methods import METHODS
 
 NAN = np.nan
 

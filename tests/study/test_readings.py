@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from vettore.core.errors import DataError
-from vettore.core.fit.propagate import propagate
+from vettore.core.fitting.propagate import propagate
 from vettore.core.typed import limits_in, measured_in, numbers_in
 from vettore.study import edits
 from vettore.study.derive import derive_fit

@@ -9,7 +9,7 @@ import time
 import numpy as np
 
 from vettore import core
-from vettore.core.interpolate.smoothing import LONGEST, SHORTEST
+from vettore.core.interpolation.smoothing import LONGEST, SHORTEST
 
 SHAPES = {
     "line": lambda x: 2 * x,

@@ -5,15 +5,15 @@ These names and behaviours are fixed, since people script against them.
 
 from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
 from vettore.core.errors import DataError, FormulaError, VettoreError
-from vettore.core.fit.compare import akaike_weights
-from vettore.core.fit.many import ManyFits, fit_many
-from vettore.core.fit.nonlinear import fit
-from vettore.core.fit.polynomial import fit_polynomial, polynomial_formula
-from vettore.core.fit.result import Coefficient, FitResult
-from vettore.core.fit.shared import SharedFit, fit_shared
-from vettore.core.integrate.function import FunctionArea, integrate_function
-from vettore.core.integrate.sampled import SampledArea, integrate
-from vettore.core.interpolate.interpolant import Interpolant, interpolate
+from vettore.core.fitting.compare import akaike_weights
+from vettore.core.fitting.many import ManyFits, fit_many
+from vettore.core.fitting.nonlinear import fit
+from vettore.core.fitting.polynomial import fit_polynomial, polynomial_formula
+from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.shared import SharedFit, fit_shared
+from vettore.core.integration.function import FunctionArea, integrate_function
+from vettore.core.integration.sampled import SampledArea, integrate
+from vettore.core.interpolation.interpolant import Interpolant, interpolate
 from vettore.core.models.catalogue import CATALOGUE, model
 from vettore.core.models.model import Model
 from vettore.core.polynomial import Polynomial

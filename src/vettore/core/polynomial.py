@@ -18,8 +18,8 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, a_number
-from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.result import FitResult
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.result import FitResult
 from vettore.core.formula.tree import Binary, Name, Node, Number
 from vettore.core.polynomial_roots import Root, find_roots
 

@@ -67,6 +67,7 @@ def practice(
     formula: str,
     values: Mapping[str, float],
     x: Values,
+    *,
     noise: float = 0.0,
     seed: int = 1,
     kind: Noise | str = "normal",

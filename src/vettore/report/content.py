@@ -9,9 +9,9 @@ import numpy as np
 
 from vettore import __version__
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fit.compare import Compared, compare
-from vettore.core.fit.summary import summary, weights_in_words
-from vettore.core.integrate.function import integrate_function
+from vettore.core.fitting.compare import Compared, compare
+from vettore.core.fitting.summary import summary, weights_in_words
+from vettore.core.integration.function import integrate_function
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limit_in
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vettore.core.errors import FormulaError, VettoreError
-from vettore.core.fit.polynomial import polynomial_formula
-from vettore.core.fit.working import LinearWorking, linear_working
+from vettore.core.fitting.polynomial import polynomial_formula
+from vettore.core.fitting.working import LinearWorking, linear_working
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.simplify import simplified
 from vettore.core.formula.write import name_text
-from vettore.core.interpolate.interpolant import Interpolant
-from vettore.core.interpolate.working import working
+from vettore.core.interpolation.interpolant import Interpolant
+from vettore.core.interpolation.working import working
 from vettore.core.rounding import MINUS, NumberStyle
 from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coefficient_symbol, formula_terms
 from vettore.study.derive import DerivedFit

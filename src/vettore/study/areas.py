@@ -12,7 +12,7 @@ from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
-from vettore.core.integrate.sampled import Floor, SampledArea, integrate
+from vettore.core.integration.sampled import Floor, SampledArea, integrate
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.core.typed import limits_in
 from vettore.study.derive import derive_fit
@@ -37,7 +37,7 @@ def derive_area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea
         a = float(x.min()) if recipe.start is None else recipe.start
         b = float(x.max()) if recipe.end is None else recipe.end
         return under_curve(curve, a, b, floor)
-    return integrate(x, y, recipe.rule, recipe.start, recipe.end, floor, sigma)
+    return integrate(x, y, recipe.rule, a=recipe.start, b=recipe.end, floor=floor, sigma=sigma)
 
 
 def curve_of(study: Study, identity: str) -> Curve:

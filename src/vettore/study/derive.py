@@ -15,12 +15,12 @@ from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fit.asked import SQUARES, Progress
-from vettore.core.fit.checks import Check, checks
-from vettore.core.fit.nonlinear import fit
-from vettore.core.fit.polynomial import fit_polynomial
-from vettore.core.fit.propagate import Derived, quantities
-from vettore.core.fit.result import FitResult
+from vettore.core.fitting.asked import SQUARES, Progress
+from vettore.core.fitting.checks import Check, checks
+from vettore.core.fitting.nonlinear import fit
+from vettore.core.fitting.polynomial import fit_polynomial
+from vettore.core.fitting.propagate import Derived, quantities
+from vettore.core.fitting.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula
 from vettore.core.formula.evaluate import evaluate

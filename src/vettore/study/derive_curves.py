@@ -8,8 +8,8 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
-from vettore.core.integrate.derivative import differentiate
-from vettore.core.interpolate.interpolant import Interpolant, interpolate
+from vettore.core.integration.derivative import differentiate
+from vettore.core.interpolation.interpolant import Interpolant, interpolate
 from vettore.core.polynomial import Polynomial
 from vettore.core.units import product, quotient
 from vettore.study.derive import DerivedFit, derive_fit
@@ -39,10 +39,10 @@ def derive_interpolant(series: Series, recipe: InterpolantRecipe) -> Interpolant
         x,
         y,
         recipe.method,
-        sigma if recipe.use_errors else None,
-        recipe.end_slopes,
-        recipe.penalty,
-        recipe.outside,
+        sigma=sigma if recipe.use_errors else None,
+        end_slopes=recipe.end_slopes,
+        penalty=recipe.penalty,
+        outside=recipe.outside,
     )
 
 

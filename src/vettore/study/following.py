@@ -8,7 +8,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.interpolate.interpolant import Interpolant
+from vettore.core.interpolation.interpolant import Interpolant
 from vettore.study import edits
 from vettore.study.derive_curves import derive_interpolant, filled
 from vettore.study.recipes import Filling

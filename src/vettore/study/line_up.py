@@ -11,8 +11,8 @@ from typing import TypeAlias
 import numpy as np
 
 from vettore.core.errors import VettoreError
-from vettore.core.fit.compare import EQUALLY_GOOD, Compared, akaike_weights
-from vettore.core.fit.result import FitResult
+from vettore.core.fitting.compare import EQUALLY_GOOD, Compared, akaike_weights
+from vettore.core.fitting.result import FitResult
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
 from vettore.core.rounding import NumberStyle

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from vettore.core.arrays import Array
-from vettore.core.fit.polynomial import polynomial_formula
+from vettore.core.fitting.polynomial import polynomial_formula
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.linear import linear_parts
 from vettore.core.formula.write import name_text

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Literal
 
-from vettore.core.fit.asked import DEFAULT_SEED
-from vettore.core.interpolate.interpolant import Outside
+from vettore.core.fitting.asked import DEFAULT_SEED
+from vettore.core.interpolation.interpolant import Outside
 from vettore.core.models.catalogue import CATALOGUE
 
 PAPERS = ("A4", "Letter")

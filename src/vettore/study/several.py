@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.fit.polynomial import polynomial_formula
-from vettore.core.fit.result import Coefficient, FitResult
-from vettore.core.fit.shared import fit_shared
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.polynomial import polynomial_formula
+from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.shared import fit_shared
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.write import name_text
 from vettore.study.derive import fit_series
@@ -99,7 +99,7 @@ def fit_together(series: Sequence[Series], recipe: FitRecipe, shared: Collection
         formula,
         data,
         shared,
-        dict(recipe.hold),
+        hold=dict(recipe.hold),
         sigma=spreads if recipe.use_errors else None,
         absolute_sigma=recipe.use_errors and recipe.errors_known,
     )

@@ -31,7 +31,7 @@ from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
-from vettore.core.fit.summary import weights_in_words
+from vettore.core.fitting.summary import weights_in_words
 from vettore.core.typeset import Text
 from vettore.report.content import rows_words
 from vettore.study.derive import DerivedFit, fit_series, response_of

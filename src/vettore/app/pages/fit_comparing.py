@@ -11,8 +11,8 @@ from vettore.app.session import Session
 from vettore.app.widgets.comparison import Comparison
 from vettore.app.widgets.degree_ladder import DegreeLadder
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fit.compare import Compared, compare
-from vettore.core.fit.ladder import Ladder, ladder
+from vettore.core.fitting.compare import Compared, compare
+from vettore.core.fitting.ladder import Ladder, ladder
 from vettore.study.line_up import Entry, Key, try_models
 from vettore.study.recipes import FitRecipe
 

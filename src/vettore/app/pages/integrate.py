@@ -28,9 +28,9 @@ from vettore.app.widgets.parts import Column, Invitation, Pairs, button, clear, 
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.fit.formula_curve import FormulaCurve
-from vettore.core.integrate.rules import RULES, pieces_of
-from vettore.core.integrate.sampled import SampledArea, between_edges, integrate
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.integration.rules import RULES, pieces_of
+from vettore.core.integration.sampled import SampledArea, between_edges, integrate
 from vettore.study import edits_of_curves
 from vettore.study.areas import FIT, POINTS, UNDER_FIT, curve_of, derive_area, floor_of, floor_typed, floor_words
 from vettore.study.derive_curves import area_unit, points_in_use
@@ -409,13 +409,17 @@ def _steps(study: Study, x: Array, y: Array, recipe: AreaRecipe, area: SampledAr
         if step > 1 and len(chosen) < 2:
             continue
         try:
-            value = integrate(x[keep], y[keep], recipe.rule, area.a, area.b, floor).area if step > 1 else area.area
+            value = (
+                integrate(x[keep], y[keep], recipe.rule, a=area.a, b=area.b, floor=floor).area
+                if step > 1
+                else area.area
+            )
         except VettoreError:
             continue
         out.append((f"{len(chosen) + 1} strips", value))
     for name in RULES:
         if name != recipe.rule:
-            value = integrate(x, y, name, area.a, area.b, floor).area
+            value = integrate(x, y, name, a=area.a, b=area.b, floor=floor).area
             out.append((RULE_WORDS[name][0].lower(), value))
     return tuple(out)
 

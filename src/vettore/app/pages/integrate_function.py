@@ -27,10 +27,10 @@ from vettore.app.widgets.parts import Elided, Pairs, button, clear, ground, labe
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.fit.formula_curve import FormulaCurve
+from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
-from vettore.core.integrate.function import RULES as FUNCTION_RULES
-from vettore.core.integrate.function import FunctionArea, Rung, integrate_function, ladder
+from vettore.core.integration.function import RULES as FUNCTION_RULES
+from vettore.core.integration.function import FunctionArea, Rung, integrate_function, ladder
 from vettore.core.rounding import read_number
 from vettore.core.typed import limit_in
 from vettore.study import edits_of_curves
@@ -199,7 +199,7 @@ class FunctionHands:
         a, b = limits
 
         def work() -> FunctionAnswer:
-            area = integrate_function(text, a, b, None if strips is None else int(strips), chosen)
+            area = integrate_function(text, a, b, None if strips is None else int(strips), rule=chosen)
             finite = math.isfinite(a) and math.isfinite(b)
             try:
                 rungs = ladder(text, a, b, chosen, rungs=7) if finite else ()

@@ -12,9 +12,9 @@ from vettore.app.session import Session
 from vettore.app.widgets.parts import button, clear
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.integrate.peaks import find_peaks
-from vettore.core.integrate.rules import RULES
-from vettore.core.integrate.sampled import SampledArea
+from vettore.core.integration.peaks import find_peaks
+from vettore.core.integration.rules import RULES
+from vettore.core.integration.sampled import SampledArea
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, points_in_use, slopes_of

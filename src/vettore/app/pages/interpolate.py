@@ -30,8 +30,8 @@ from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, 
 from vettore.app.widgets.value_table import ValueTable
 from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.interpolate.interpolant import Interpolant, Outside
-from vettore.core.interpolate.methods import METHODS
+from vettore.core.interpolation.interpolant import Interpolant, Outside
+from vettore.core.interpolation.methods import METHODS
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps

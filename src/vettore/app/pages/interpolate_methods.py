@@ -11,8 +11,8 @@ from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
 from vettore.app.widgets.line_up import Candidate, LineUp
 from vettore.core.errors import VettoreError
-from vettore.core.interpolate.interpolant import Interpolant
-from vettore.core.interpolate.methods import METHODS
+from vettore.core.interpolation.interpolant import Interpolant
+from vettore.core.interpolation.methods import METHODS
 from vettore.study.derive_curves import derive_interpolant
 from vettore.study.recipes import InterpolantRecipe
 from vettore.study.series import Role, Series

@@ -24,7 +24,7 @@ from vettore.app.strip.polynomial import PolynomialStrip
 from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fit.formula_curve import FormulaCurve
+from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial, Turn

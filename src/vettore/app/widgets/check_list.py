@@ -12,8 +12,8 @@ from vettore.app.session import Session
 from vettore.app.style import colour
 from vettore.app.widgets.check_picture import CheckPicture
 from vettore.app.widgets.parts import button, clear, label, rule, section, tab_through
-from vettore.core.fit.check_pictures import picture
-from vettore.core.fit.checks import Check, Kind, Verdict
+from vettore.core.fitting.check_pictures import picture
+from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.study.derive import DerivedFit
 
 # Above and below the heading, as other sections have it.

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
-from vettore.core.fit.check_pictures import Picture
+from vettore.core.fitting.check_pictures import Picture
 from vettore.core.rounding import NumberStyle
 
 LEFT, TOP, RIGHT, BOTTOM = 34.0, 8.0, 6.0, 30.0

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.widgets.parts import button, label
-from vettore.core.fit.result import Coefficient
+from vettore.core.fitting.result import Coefficient
 from vettore.core.rounding import NumberStyle, read_number
 
 # name, value, whether held, lower and upper limit

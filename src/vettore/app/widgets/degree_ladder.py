@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label, section
-from vettore.core.fit.ladder import Ladder
+from vettore.core.fitting.ladder import Ladder
 from vettore.core.rounding import NumberStyle
 
 LEFT, RIGHT, TOP, BOTTOM = 54.0, 12.0, 12.0, 34.0

@@ -1,0 +1,212 @@
+"""Fit any formula: directly when it is linear in its coefficients, else by projection, search and polish."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values, check_range
+from vettore.core.errors import DataError, a_mapping
+from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
+from vettore.core.fitting.blockwise import refine
+from vettore.core.fitting.canonical import canonical
+from vettore.core.fitting.left_side import Sigma
+from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
+from vettore.core.fitting.limits import Limits, check_limits
+from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
+from vettore.core.fitting.polish import CONVERGED, polish
+from vettore.core.fitting.prepared import misread, prepared, read_once
+from vettore.core.fitting.result import Alternative, FitResult
+from vettore.core.fitting.robust import forgive
+from vettore.core.fitting.rows import Rows
+from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
+from vettore.core.fitting.terms import check_held, check_start, fit_terms, pick_rows
+from vettore.core.fitting.thin import thinned
+from vettore.core.formula.formula import Formula
+from vettore.core.models.model import Model
+
+# Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
+LARGE = 20_000
+# A thinning keeps at least this many rows, and no fewer than one in so many.
+THIN_ROWS, THIN_SHARE = 8_000, 64
+# For a first look so many rows are searched, and so many steps taken on all rows.
+FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
+# A sum of squares below this share of another is clearly better; so many rows are searched for it.
+CLEARLY, LOOKED_AT = 0.99, 2_000
+# From one start alone no answers are to be compared, so that the polish, whose steps are shorter work, may begin early.
+NEARLY_THERE = 1e-2
+
+
+def fit(
+    formula: str | Model,
+    data: Mapping[str, Values],
+    *,
+    start: Mapping[str, float] | None = None,
+    hold: Mapping[str, float] | None = None,
+    limits: Limits | None = None,
+    sigma: Sigma | None = None,
+    weights: Values | None = None,
+    loss: str = SQUARES,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
+    seed: int = DEFAULT_SEED,
+    progress: Progress | None = None,
+    estimate: Estimate | None = None,
+    thorough: bool = True,
+    columns: tuple[str, str] | None = None,
+) -> FitResult:
+    """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
+
+    ``start`` gives starting values to some or all nonlinear coefficients: with all of them the search begins there
+    and only there; when the result's ``better`` or ``warnings`` are looked at, one round without starts is spent beside
+    it. ``hold`` fixes coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``sigma`` are standard deviations of
+    the measured column (carried through the left side, as to ln(y)), or a mapping of them by column where the left side
+    has several. ``loss`` is one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every
+    round and may stop the search by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
+
+    ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
+    Without ``thorough`` the first round, or the estimates, decide: for a first look at many models.
+
+    A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
+    Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
+    """
+    if not isinstance(data, Mapping):
+        raise DataError(f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.')
+    if isinstance(formula, Model):
+        x, y = formula.columns_of(list(data), columns)
+        estimate = formula.estimator(x, y, list(data))
+        text = formula.over(x, y, list(data))
+    else:
+        text = formula
+        if columns is not None:
+            raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
+    read = read_once(text, frozenset(data))
+    held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
+    check_held(read, held)
+    bounds = check_limits(read, limits, held)
+    begin = a_mapping(start, "Starts", '{"k": 0.1}')
+    check_start(read, begin)
+    asked = Options(begin, held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    asked.check(sigma is not None)
+    result = None
+    if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
+        result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
+    if result is None or not _inside(result, bounds):
+        result = _fit(text, data, sigma, weights, asked)
+    notes = misread(text, frozenset(data))
+    return replace(result, own_warnings=(*notes, *result.own_warnings)) if notes else result
+
+
+def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:
+    return all(low <= result.coefficients[name].value <= high for name, (low, high) in bounds.items())
+
+
+def _fit(
+    formula: str, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None, asked: Options
+) -> FitResult:
+    model = prepared(formula, data, asked.held, asked.limits)
+    read = model.formula
+    if read.left is None:
+        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    if not model.free:
+        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+    rows, used = pick_rows(read, data, sigma, weights)
+    for name, column in used.items():
+        check_range(column, name)
+    if len(rows.y) < len(model.free):
+        raise DataError(f"{read} has {len(model.free)} coefficients, but only {len(rows.y)} rows are in use.")
+    given: dict[str, Array | float] = {**{name: used[name] for name in read.data}, **asked.held}
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
+    problem = Separable(model, given, rows.y, root, asked.limits)
+    with np.errstate(all="ignore"):
+        result = nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked)
+    started = any(name in asked.start for name in model.parts.nonlinear)
+    return replace(result, beside=lambda: _look_beside(problem, result, asked)) if started else result
+
+
+def _look_beside(problem: Separable, result: FitResult, asked: Options) -> Alternative | None:
+    """Return a clearly better answer than that of the start that was given, from one round without it."""
+    searched = thinned(problem, LOOKED_AT) if problem.n > LOOKED_AT else problem
+    with np.errstate(all="ignore"):
+        found = find(searched, asked.seed, rounds=1)
+        reached = None if found is None else found.best
+        if reached is not None and searched is not problem:
+            reached = search_to_end(problem, reached.alpha)
+        if reached is None:
+            return None
+        reached = canonical(problem, reached)
+        squares, scale = reached.projected.squares, None
+        own, other = result.sum_of_squares, squares
+        if asked.loss != SQUARES:
+            forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
+            reached, scale = forgiven.reached, forgiven.scale
+            residual = problem.joint(reached.alpha, reached.projected.c)[0]
+            squares, own, other = float(residual @ residual), result.residual_sd or 0.0, scale
+    if not other < CLEARLY * own or result.exact:
+        return None
+    values = np.concatenate([reached.projected.c, reached.alpha])
+    return Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares, scale)
+
+
+def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:
+    searched = problem
+    if problem.n > LARGE:
+        searched = thinned(problem, max(THIN_ROWS, problem.n // THIN_SHARE) if asked.thorough else FIRST_LOOK_ROWS)
+    reached, told = _search(searched, rows, asked)
+    if reached is None:
+        raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")
+    if searched is not problem:
+        if asked.loss == SQUARES and not asked.limits:
+            answer = refine(problem, reached, searched)
+            if answer is not None:
+                return Solved(answer, reached.path, told)
+        most = MOST_STEPS if asked.thorough else FIRST_LOOK_STEPS
+        reached = search_to_end(problem, reached.alpha, most) or reached
+    if asked.loss != SQUARES:
+        forgiven = forgive(problem, reached, asked.loss, len(problem.model.free))
+        return Solved(polish(forgiven.problem, forgiven.reached), reached.path, told, forgiven)
+    answer = polish(problem, reached)
+    if answer.gradient > CONVERGED and asked.thorough:
+        # Where the polish cannot help, as with coefficients that cannot be told apart, the search goes on to its end.
+        reached = search_to_end(problem, reached.alpha, MOST_STEPS, CONVERGED / 10) or reached
+        answer = polish(problem, reached)
+    return Solved(answer, reached.path, told)
+
+
+def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | None, Told]:
+    """Return where the search ended in its customary form, and what is to be said of it."""
+    names = problem.parts.nonlinear
+    notes: tuple[str, ...] = ()
+    if all(name in asked.start for name in names):
+        start = np.array([float(asked.start[name]) for name in names])
+        reached = search_to_end(problem, start, nearly=NEARLY_THERE)
+        if reached is not None:
+            return canonical(problem, reached), Told(1)
+        notes = ("The model has no finite value at the start that was given, so starts were searched for.",)
+    first: list[Array] = []
+    if asked.estimate is not None:
+        columns = {name: np.asarray(problem.given[name]) for name in problem.model.formula.data}
+        estimates = asked.estimate(columns, problem.plain_y)
+        first = [np.array([one[name] for name in names]) for one in estimates if all(name in one for name in names)]
+        first = [one for one in first if np.isfinite(one).all()]
+    if first and not asked.start:
+        near = agreed_estimate(problem, first, asked.thorough)
+        if near is not None:
+            return canonical(problem, near.best), Told(near.tried, near.agreed, near.rounds, "estimates")
+    pinned = {} if notes else {name: float(asked.start[name]) for name in names if name in asked.start}
+    found: Found | None = find(
+        problem, asked.seed, asked.progress, pinned, first, MOST_ROUNDS if asked.thorough else 1
+    )
+    if found is None:
+        return None, Told(0)
+    if asked.thorough and found.agreed < min(AGREE, found.rounds):
+        words = "one round" if found.agreed == 1 else f"{found.agreed} rounds"
+        notes = (*notes, f"Only {words} of the search reached this answer; other answers may fit as well.")
+    others = tuple(
+        Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares)
+        for squares, values in found.others
+    )
+    return canonical(problem, found.best), Told(found.tried, found.agreed, found.rounds, others=others, notes=notes)

@@ -1,0 +1,211 @@
+"""From the answer of a search to everything that is reported of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError
+from vettore.core.fitting.asked import SQUARES, Options, Told
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.linear_result import check_variances, holds_constant, total_squares, with_error
+from vettore.core.fitting.polish import CONVERGED, Polished
+from vettore.core.fitting.prepared import Prepared
+from vettore.core.fitting.result import Coefficient, FitResult, Stop
+from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
+from vettore.core.fitting.rows import Rows
+from vettore.core.fitting.separable import Separable
+
+# Residuals this small beside y are rounding, whatever the gradient.
+ONLY_ROUNDING = 1e-24
+# A share of a direction in which nothing changes that makes a coefficient part of it.
+TAKES_PART = 0.1
+
+
+@dataclass(frozen=True)
+class Solved:
+    """An answer, the way to it, and what is to be said of the search; ``forgiven`` for a robust loss."""
+
+    answer: Polished
+    path: tuple[Stop, ...]
+    told: Told
+    forgiven: Forgiven | None = None
+
+
+def nonlinear_result(
+    model: Prepared, problem: Separable, rows: Rows, used: Mapping[str, Array], solved: Solved, asked: Options
+) -> FitResult:
+    """Return the full result."""
+    read, answer, forgiven = model.formula, solved.answer, solved.forgiven
+    values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
+    free = answer.free.tolist()
+    n, freedom = len(rows.y), len(rows.y) - sum(free)
+    residuals = answer.residual
+    if forgiven is not None:
+        residuals = problem.joint(answer.alpha, answer.c)[0]
+    squares = float(residuals @ residuals)
+    if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
+        raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
+    scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
+    interval_freedom = math.inf if asked.absolute_sigma else float(max(freedom, 0))
+    known = [i for i in model.order if free[i]]
+    at_limit = tuple(model.free[i] for i in model.order if not free[i])
+    covariance = None
+    if variance is not None and not answer.singular:
+        # R⁻¹ has lines for the free coefficients only.
+        root = answer.inverse_root[[sum(free[:i]) for i in known] if at_limit else known]
+        covariance = root @ root.T * variance
+        if variance:
+            check_variances(np.diag(covariance))
+        if forgiven is not None:
+            covariance = _robust_covariance(problem, answer, variance, known)
+    names = tuple(model.free[i] for i in known)
+    converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
+    if problem.root_weights is not None:
+        residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
+
+    def constant() -> bool:
+        """Whether a term is the same in every row, or else the constant is a mixture of the derivatives."""
+        if model.constant and not at_limit:
+            return True
+        with np.errstate(all="ignore"):
+            jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
+        return holds_constant(jacobian, problem.root_weights)
+
+    def basis() -> Array:
+        with np.errstate(all="ignore"):
+            jacobian = problem.joint(answer.alpha, answer.c)[1][[i for i, one in enumerate(free) if one]]
+        return np.asarray(np.linalg.qr(np.where(np.isfinite(jacobian), jacobian, 0.0).T)[0], dtype=np.float64)
+
+    curve = None
+    if len(read.data) == 1:
+        x = used[read.data[0]]
+        span = (float(x.min()), float(x.max()))
+        everything = {**values, **asked.held}
+        unit = 1.0 if asked.absolute_sigma else scatter
+        curve = FormulaCurve(
+            read.right, read.data[0], everything, names, covariance, span, unit, interval_freedom, rows.common_sigma
+        )
+    downs = [] if forgiven is None else (np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1).tolist()
+    return FitResult(
+        coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
+        given_curve=curve,
+        formula=str(read),
+        method="nonlinear least squares" if asked.loss == SQUARES else f"robust fit ({asked.loss} loss)",
+        converged=converged,
+        message=_message(converged, answer, solved.told),
+        own_warnings=(*rows.warnings, *solved.told.notes, *_warnings(model, answer, problem, at_limit, n, freedom)),
+        n=n,
+        degrees_of_freedom=freedom,
+        sum_of_squares=squares,
+        total=lambda with_constant: total_squares(rows, with_constant, exact=False),
+        constant=constant,
+        residual_sd=scatter,
+        covariance=covariance,
+        residuals=residuals,
+        leverages=lambda: np.minimum(answer.leverage, 1.0),
+        basis=basis,
+        x=rows.x,
+        y=rows.y,
+        rows_in_use=rows.in_use,
+        left_out=rows.left_out,
+        level=asked.level,
+        weighted=rows.weights is not None,
+        iterations=len(solved.path) - 1,
+        starts_tried=solved.told.tried,
+        loss=asked.loss,
+        weighted_down=tuple(downs),
+        alternatives=solved.told.others,
+        gradient=answer.gradient,
+        stops=solved.path,
+        searched_for=model.free,
+        sigma=rows.sigma,
+        absolute_sigma=asked.absolute_sigma,
+        fitted_names=names,
+        transformed=read.transformed,
+    )
+
+
+def _scatter(
+    squares: float, freedom: int, forgiven: Forgiven | None, absolute: bool
+) -> tuple[float | None, float | None]:
+    """Return the standard deviation of one residual, and the variance that goes with (JᵀJ)⁻¹."""
+    if forgiven is not None:
+        usable = freedom > 0 and math.isfinite(forgiven.variance)
+        return (forgiven.scale, forgiven.variance) if usable else (None, None)
+    scatter = math.sqrt(squares / freedom) if freedom > 0 else None
+    if absolute:
+        return scatter, 1.0
+    return scatter, None if scatter is None else scatter**2
+
+
+def _robust_covariance(problem: Separable, answer: Polished, variance: float, known: list[int]) -> Array:
+    """Return the covariance from the Jacobian without the weights of the loss."""
+    jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
+    inverse = np.linalg.pinv(jacobian)
+    return np.asarray(inverse @ inverse.T * variance, dtype=np.float64)
+
+
+def _warnings(
+    model: Prepared, answer: Polished, problem: Separable, at_limit: tuple[str, ...], n: int, freedom: int
+) -> list[str]:
+    out = []
+    if answer.singular:
+        out.append(_what_cannot_be_known(model, answer, problem))
+    for name in at_limit:
+        out.append(f"{name} is at its limit, so it has no standard error.")
+    if freedom <= 0:
+        out.append(f"{n} rows for {len(model.free)} coefficients: no uncertainty can be known.")
+    return out
+
+
+def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> str:
+    """Name the coefficients along which the curve does not change."""
+    jacobian = problem.joint(answer.alpha, answer.c)[1].T
+    size = np.linalg.norm(jacobian, axis=0)
+    still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]
+    if still:
+        verb = "has" if len(still) == 1 else "have"
+        return f"{_listed(still)} {verb} no effect on the curve, so no uncertainty can be known."
+    flat = np.linalg.svd(jacobian / size, full_matrices=False)[2][-1]
+    part = [name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART]
+    return f"{_listed(part)} cannot be told apart here, so no uncertainty can be known."
+
+
+def _listed(names: list[str]) -> str:
+    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0]
+
+
+def _message(converged: bool, answer: Polished, told: Told) -> str:
+    starts = "one start" if told.tried == 1 else f"{told.tried} starts"
+    agreed = "" if told.agreed is None else f"; {told.agreed} of {told.rounds} {told.unit} agree"
+    if converged:
+        return f"Converged from {starts}{agreed}; the gradient is {answer.gradient:.0e} of the residuals."
+    return f"Not converged from {starts}{agreed}: the gradient is still {answer.gradient:.0e} of the residuals."
+
+
+def _coefficients(
+    model: Prepared,
+    values: Mapping[str, float],
+    asked: Options,
+    names: tuple[str, ...],
+    at_limit: tuple[str, ...],
+    covariance: Array | None,
+    freedom: float,
+) -> dict[str, Coefficient]:
+    out = {}
+    for name in model.formula.coefficients:
+        if name in asked.held:
+            out[name] = Coefficient(name, float(asked.held[name]), held=True)
+        elif name in at_limit:
+            out[name] = Coefficient(name, values[name], at_limit=True)
+        elif covariance is None or freedom < 1:
+            out[name] = Coefficient(name, values[name])
+        else:
+            i = names.index(name)
+            out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, asked.level)
+    return out

@@ -1,0 +1,267 @@
+"""Polynomial (and straight-line) least squares in one x.
+
+    y = a0 + a1·x + … + ad·xᵈ        (without a0 when intercept=False)
+
+Raw powers are never formed: the columns are Chebyshev polynomials of t = (x − middle)/half, solved to
+the last digit (least_squares.py) or, for more rows than ``MOST_ROWS_EXACT``, in one pass of sums
+(many_rows.py); the series is then turned into powers of x in exact fractions, and R⁻¹ with it, so that
+coefficients and standard errors keep what the solver gained.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from fractions import Fraction
+from functools import partial
+
+import numpy as np
+
+from vettore.core import chebyshev
+from vettore.core.arrays import Array, Values, as_values
+from vettore.core.chebyshev import Scale
+from vettore.core.curve import PolynomialCurve
+from vettore.core.errors import DataError
+from vettore.core.fitting import least_squares, many_rows
+from vettore.core.fitting.asked import Options
+from vettore.core.fitting.left_side import as_sigma
+from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fitting.result import FitResult
+from vettore.core.fitting.rows import Rows, choose_rows
+from vettore.core.numbers import DoubleDouble, power_of_two_near
+
+# Up to here the exact way takes a tenth of a second; beyond it the one-pass way keeps 14 digits at low degrees.
+MOST_ROWS_EXACT = 20_000
+# Above this, powers of a measured x carry no information that a double could hold.
+HIGHEST_DEGREE = 30
+# A term below this share of y is the rounding of double-double sums, and is written as 0.
+PURE_ROUNDING = 1e-28
+
+
+def fit_polynomial(
+    x: Values,
+    y: Values,
+    degree: int,
+    intercept: bool = True,
+    *,
+    sigma: Values | float | None = None,
+    weights: Values | None = None,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
+    names: tuple[str, str] = ("x", "y"),
+) -> FitResult:
+    """Fit a polynomial of the given degree to y over x, both of shape (n,).
+
+    ``sigma`` are known standard deviations (weights 1/σ²; one number is that of every row), ``weights`` relative
+    weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
+    are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
+    ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
+    Raises DataError when the request or the data do not allow a fit.
+    """
+    degree = _whole_degree(degree, intercept)
+    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
+    return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
+
+
+def fit_rows(
+    rows: Rows,
+    degree: int,
+    intercept: bool,
+    absolute_sigma: bool,
+    level: float,
+    names: tuple[str, str],
+    called: Mapping[int, str] | None = None,
+) -> FitResult:
+    """Fit a polynomial to rows that are chosen already; ``called`` names its coefficients by power for the curve."""
+    _check_enough(rows.x, degree, intercept, names[0])
+    with np.errstate(all="ignore"):
+        fit = _solve(rows, degree, intercept, called or {})
+        formula = polynomial_formula(degree, intercept, names)
+        return linear_result(fit, rows, formula, absolute_sigma=absolute_sigma, level=level)
+
+
+def polynomial_formula(degree: int, intercept: bool = True, names: tuple[str, str] = ("x", "y")) -> str:
+    """Return the formula of a polynomial as text: ``y = a0 + a1*x + a2*x^2``."""
+    x, y = names
+    terms = ["a0"] if intercept else []
+    terms += [f"a{k}*{x}" if k == 1 else f"a{k}*{x}^{k}" for k in range(1, degree + 1)]
+    return f"{y} = {' + '.join(terms)}"
+
+
+def _whole_degree(degree: int, intercept: bool) -> int:
+    is_number = isinstance(degree, (int, float, np.integer, np.floating)) and not isinstance(degree, bool)
+    if not is_number or degree != np.floor(degree):
+        raise DataError(f"The degree of a polynomial is a whole number; {degree!r} was given.")
+    lowest = 0 if intercept else 1
+    if not lowest <= degree <= HIGHEST_DEGREE:
+        raise DataError(f"The degree must lie between {lowest} and {HIGHEST_DEGREE}; {degree} was given.")
+    return int(degree)
+
+
+def _check_enough(x: Array, degree: int, intercept: bool, name: str) -> None:
+    needed = degree + (1 if intercept else 0)
+    distinct = np.unique(x[: 10 * (needed + 1)])
+    if len(distinct) <= needed:
+        distinct = np.unique(x)
+    useful = len(distinct) if intercept else int(np.count_nonzero(distinct))
+    if useful >= needed:
+        return
+    what = "A straight line" if degree == 1 else f"A polynomial of degree {degree}"
+    if len(x) < needed:
+        raise DataError(
+            f"{what} has {needed} coefficients, but only {len(x)} row{'s are' if len(x) > 1 else ' is'} in use. "
+            "Bring rows back or choose a lower degree.",
+            column=name,
+        )
+    if len(distinct) == 1:
+        raise DataError(
+            f"Every row in use has {name} = {distinct[0]:.12g}: nothing can be said about how y changes with {name}.",
+            column=name,
+        )
+    raise DataError(
+        f"{what} has {needed} coefficients, but {name} takes only {useful} different "
+        f"{'values' if intercept else 'values other than 0'}. Choose a lower degree.",
+        column=name,
+    )
+
+
+def _solve(rows: Rows, degree: int, intercept: bool, called: Mapping[int, str]) -> LinearFit:
+    x, y = rows.x, rows.y
+    scale = Scale.over(float(x.min()), float(x.max()))
+    # Scaling y, the weights and (through the origin) x by powers of two is exact and keeps sums in range.
+    y_scale = power_of_two_near(float(np.max(np.abs(y))))
+    x_scale = 1.0 if intercept else power_of_two_near(float(np.max(np.abs(x))))
+    weights = rows.weights
+    w_scale = 1.0
+    if weights is not None:
+        w_scale = power_of_two_near(float(weights.high.max()))
+        weights = weights.scaled(1 / w_scale)
+    count = degree + 1 if intercept else degree
+    if len(x) > MOST_ROWS_EXACT:
+        plain = None if weights is None else weights.high
+        solution = many_rows.solve(x / x_scale, y / y_scale, plain, _shrunk(scale, x_scale), count, not intercept)
+    else:
+        design = chebyshev.columns(scale.t(x), count)
+        if not intercept:
+            design = design * (x / x_scale)[:, None]
+
+        def exact(block: slice) -> list[DoubleDouble]:
+            columns = chebyshev.exact_columns(scale.exact_t(x[block]), count)
+            if intercept:
+                return columns
+            factor = DoubleDouble(x[block] / x_scale)
+            return [column * factor for column in columns]
+
+        solution = least_squares.solve(design, exact, y / y_scale, weights)
+    return _assemble(rows, solution, scale, degree, intercept, (x_scale, y_scale, w_scale), called)
+
+
+def _shrunk(scale: Scale, x_scale: float) -> Scale:
+    return Scale(scale.middle / x_scale, scale.half / x_scale)
+
+
+def _assemble(
+    rows: Rows,
+    solution: least_squares.Solution,
+    scale: Scale,
+    degree: int,
+    intercept: bool,
+    scales: tuple[float, float, float],
+    called: Mapping[int, str],
+) -> LinearFit:
+    x_scale, y_scale, w_scale = scales
+    count = len(solution.c)
+    table = chebyshev.as_powers(scale, count)
+    to_y = Fraction(y_scale) / Fraction(x_scale)
+    exact = [part.fraction() for part in solution.c]
+    values = [_as_float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
+    largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
+    for i, value in enumerate(values):
+        power = i if intercept else i + 1
+        # log, because xᵏ itself may leave the range of a double
+        if value and math.log(abs(value)) + power * math.log(largest_x) < math.log(y_scale) + math.log(PURE_ROUNDING):
+            values[i] = 0.0
+    # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
+    root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
+    powers = [
+        [sum((table[k][i] * root[k][j] for k in range(i, j + 1)), Fraction(0)) for j in range(count)]
+        for i in range(count)
+    ]
+    squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
+    unit = Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale)
+    unit_covariance = np.array([[_as_float(unit * value) for value in row] for row in squares])
+    series = np.array([float(part.rounded()) for part in solution.c])
+    factor = solution.inverse_root / math.sqrt(w_scale)
+    if not intercept:
+        spread = chebyshev.times_x(Scale(scale.middle / x_scale, scale.half / x_scale), count)
+        series, curve_factor = spread @ series, spread @ factor
+    else:
+        curve_factor = factor
+
+    def leverage() -> Array:
+        out = np.empty(len(rows.x))
+        for start in range(0, len(out), many_rows.BLOCK):
+            block = slice(start, start + many_rows.BLOCK)
+            basis = factor.T @ chebyshev.columns(scale.t(rows.x[block]), count).T
+            np.einsum("ij,ij->j", basis, basis, out=out[block])
+        if not intercept:
+            out *= (rows.x / x_scale) ** 2
+        if rows.weights is not None:
+            out *= rows.weights.high
+        return np.minimum(out, 1.0)
+
+    def basis() -> Array:
+        columns = chebyshev.columns(scale.t(rows.x), count) @ factor
+        if not intercept:
+            columns = columns * (rows.x / x_scale)[:, None]
+        return columns if rows.weights is None else columns * np.sqrt(rows.weights.high)[:, None]
+
+    return LinearFit(
+        names=tuple(f"a{k}" for k in range(0 if intercept else 1, degree + 1)),
+        values=tuple(values),
+        unit_covariance=unit_covariance,
+        residuals=solution.residuals * y_scale,
+        sum_of_squares=solution.sum_of_squares * y_scale * y_scale * w_scale,
+        leverage=leverage,
+        basis=basis,
+        has_constant=lambda: intercept or _holds_constant(rows, scale, degree),
+        curve=partial(
+            _curve, series * y_scale, curve_factor, scale, rows, {name: power for power, name in called.items()}
+        ),
+    )
+
+
+def _curve(
+    series: Array,
+    factor: Array,
+    scale: Scale,
+    rows: Rows,
+    powers: Mapping[str, int],
+    scatter: float | None,
+    freedom: float,
+    row_sigma: float | None,
+) -> PolynomialCurve:
+    span = (float(rows.x.min()), float(rows.x.max()))
+    return PolynomialCurve(series, factor, scale, span, scatter, freedom, row_sigma, powers)
+
+
+def _as_float(value: Fraction) -> float:
+    """Return a fraction as a double. Raises DataError where it is too large, or too small to be told from 0."""
+    try:
+        rounded = float(value)
+    except OverflowError:
+        rounded = math.inf
+    if math.isinf(rounded) or (value and abs(rounded) < np.finfo(np.float64).tiny):
+        raise DataError(
+            "A coefficient, or the square of its standard error, leaves the range of numbers. Change the unit of x or y."
+        )
+    return rounded
+
+
+def _holds_constant(rows: Rows, scale: Scale, degree: int) -> bool:
+    """Whether a polynomial without a constant term can be one on these x, as where x takes few values."""
+    size = max(abs(scale.middle) + scale.half, np.finfo(np.float64).tiny)
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
+    powers = (rows.x / size)[:, None] ** np.arange(1, degree + 1)
+    return holds_constant(powers if root is None else powers * root[:, None], root)

@@ -1,0 +1,115 @@
+"""A fit in one sentence or two, which never claim more than the figures."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from vettore.core.fitting.checks import Check, Kind, Verdict
+from vettore.core.fitting.result import FitResult
+from vettore.core.rounding import NumberStyle
+
+# Fewer degrees of freedom than this leave the scatter itself poorly known.
+FEW_DEGREES_OF_FREEDOM = 5
+# Below this share of the variation a curve says little about single values.
+LITTLE_EXPLAINED = 0.5
+# Names of models that begin with these are plural.
+PLURAL = frozenset({"two", "three"})
+# χ²/ν, which no line breaks.
+CHI = "χ²\u2060/\u2060ν"
+# Checks whose sentences begin with a word that is no name.
+LOWERED = frozenset(
+    {Kind.KNOWN_SIGMA, Kind.PATTERN, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT}
+)
+
+
+def summary(
+    result: FitResult,
+    model: str,
+    y_name: str,
+    y_unit: str,
+    set_aside: int,
+    style: NumberStyle,
+    found: Sequence[Check] = (),
+    span: str = "",
+) -> str:
+    """Return the sentence for a fit; ``model`` is its name, ``set_aside`` the number of rows left out by the user.
+
+    ``span`` says in words which x alone were fitted.
+
+    The gravest of the checks ``found`` is named, a search that did not converge before all else.
+    """
+    model = model[0].lower() + model[1:]
+    if not result.converged:
+        return " ".join(["The search did not converge, so these numbers are not an answer.", *_rows(set_aside)])
+    parts = [_share(result, model, y_name, style)]
+    if result.degrees_of_freedom < 1:
+        parts.append("It passes through every point, so nothing can be said about its uncertainty.")
+    elif result.exact:
+        parts.append("What is left is rounding only.")
+    elif result.reduced_chi_squared is not None:
+        parts.append(f"Beside the known ± of y, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
+    elif result.residual_sd is not None and not result.weighted:
+        left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
+        parts.append(f"What is left has a standard deviation of {left}.")
+    if 0 < result.degrees_of_freedom < FEW_DEGREES_OF_FREEDOM:
+        fitted = result.n - result.degrees_of_freedom
+        parts.append(f"With {result.n} rows for {fitted} coefficients, trust the ± only roughly.")
+    parts += _gravest(found)
+    if span:
+        parts.append(f"Only rows with {span} are fitted.")
+    parts += _rows(set_aside)
+    return " ".join(parts)
+
+
+def weights_in_words(result: FitResult) -> str:
+    """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
+    if not result.weighted:
+        return "equal weights"
+    left = result.formula.split(" = ")[0]
+    carried = f", carried to {left} through its derivative," if result.transformed else ","
+    how = "taken as known" if result.absolute_sigma else "taken as relative"
+    return f"weights 1/σ² from the ± of y{carried} {how}"
+
+
+def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> str:
+    if result.r_squared is None:
+        return f"{y_name} is the same in every row, so there is no variation for the {model} to explain."
+    if model == "constant":
+        return f"The constant is the mean of {y_name}; it explains none of its variation."
+    s = "" if model.split()[0] in PLURAL else "s"
+    percent = "100 %" if result.exact else _percent(result.r_squared, style)
+    if result.r_squared_against == "zero":
+        return f"The {model} take{s} up {percent} of the sum of squares of {y_name} about zero."
+    if result.r_squared < LITTLE_EXPLAINED:
+        return f"The {model} explain{s} only {percent} of the variation in {y_name}."
+    return f"The {model} explain{s} {percent} of the variation in {y_name}."
+
+
+def _percent(share: float, style: NumberStyle) -> str:
+    """Write a share as a percentage that is never rounded up to 100 %."""
+    percent = max(share, 0.0) * 100
+    rest = 100 - percent
+    if rest < 1e-4:
+        return f"more than {style.fixed(99.9999, 4)} %"
+    places = min(max(1 - math.floor(math.log10(rest)), 0), 4)
+    # Rounded down, so that 99.96 % of something never reads as all of it.
+    return f"{style.fixed(math.floor(percent * 10**places) / 10**places, places)} %"
+
+
+def _gravest(found: Sequence[Check]) -> list[str]:
+    """Return the sentence of the gravest check, if any asks for a look; few rows are said already."""
+    asking = [one for one in found if one.verdict is not Verdict.GOOD and one.kind is not Kind.ROWS]
+    asking.sort(key=lambda one: (one.verdict is not Verdict.BAD, list(Kind).index(one.kind)))
+    if not asking:
+        return []
+    words = asking[0].sentence
+    if asking[0].kind in LOWERED:
+        words = words[0].lower() + words[1:]
+    return [f"But look: {words}"]
+
+
+def _rows(set_aside: int) -> list[str]:
+    if not set_aside:
+        return []
+    return ["One row is set aside." if set_aside == 1 else f"{set_aside} rows are set aside."]

@@ -1,0 +1,278 @@
+"""Models linear in their coefficients, of any terms over any columns:  y = φ₀ + Σⱼ cⱼ φⱼ.
+
+Columns are scaled by powers of two to unit size (exact), tested for rank by QR with column pivoting
+(Golub 1965), and solved by the same corrected seminormal equations as polynomials. The covariance is refined,
+too: with the Gram matrix G in double-double, X ← X (2I − G X) (Newton, Schulz 1933) doubles the digits of
+X ≈ G⁻¹ at each step.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, in_range, notes_on
+from vettore.core.curve import Curve
+from vettore.core.errors import DataError, a_number
+from vettore.core.fitting import least_squares
+from vettore.core.fitting.asked import Options
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.left_side import Sigma, sigma_of_left
+from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fitting.powers import far_from_zero, fit_powers, powers_of_one_column
+from vettore.core.fitting.result import FitResult
+from vettore.core.fitting.rows import Rows, choose_rows, picked
+from vettore.core.formula.evaluate import Program, evaluate
+from vettore.core.formula.formula import Formula, read_formula
+from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
+from vettore.core.formula.tree import Name, Node
+from vettore.core.numbers import DoubleDouble, power_of_two_near
+
+# A column counts as a combination of others when less than this share of it is its own.
+DEPENDENT = 1e-13
+NEWTON_STEPS = 3
+
+
+def fit_terms(
+    formula: str | Formula,
+    data: Mapping[str, Values],
+    hold: Mapping[str, float] | None = None,
+    sigma: Sigma | None = None,
+    weights: Values | None = None,
+    absolute_sigma: bool = False,
+    level: float = 0.95,
+) -> FitResult:
+    """Fit a formula that is linear in its coefficients; no starting values are needed.
+
+    ``data`` holds columns of shape (n,); ``hold`` fixes coefficients. See fit_polynomial for the rest.
+    Raises FormulaError or DataError, the latter also when a coefficient enters nonlinearly.
+    """
+    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    read = read_formula(formula, data) if isinstance(formula, str) else formula
+    held = dict(hold or {})
+    check_held(read, held)
+    parts = linear_parts(read.right, read.coefficients, tuple(held))
+    if parts.nonlinear:
+        raise DataError(
+            f"{parts.nonlinear[0]} does not enter linearly in {read}. Hold it at a value, or fit the model as nonlinear."
+        )
+    if not parts.linear:
+        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+    if read.left is None:
+        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    rows, used = pick_rows(read, data, sigma, weights)
+    powers = None if held else powers_of_one_column(parts, read)
+    if powers is not None and (far_from_zero(rows.x) or not in_range(rows.x)):
+        return fit_powers(read, parts, rows, powers, absolute_sigma, level)
+    for name, column in used.items():
+        check_range(column, name)
+    with np.errstate(all="ignore"):
+        values = {**{name: used[name] for name in read.data}, **held}
+        n = len(rows.y)
+        columns = np.column_stack([_column(term, values, n) for term in parts.terms])
+        offset = _column(parts.offset, values, n)
+        return _solve(read, parts, rows, columns, offset, held, used, (absolute_sigma, level))
+
+
+def check_held(read: Formula, held: Mapping[str, float]) -> None:
+    """Insist that what is held are coefficients with finite values."""
+    for name, value in held.items():
+        if name not in read.coefficients:
+            raise DataError(f"{name} is held but is no coefficient of {read}.")
+        if not math.isfinite(a_number(value, f"The value at which {name} is held")):
+            raise DataError(f"{name} is held at {value}, which is no finite number.")
+
+
+def check_start(read: Formula, start: Mapping[str, float] | None) -> None:
+    """Insist that starts are finite and of coefficients. Raises DataError."""
+    for name, value in (start or {}).items():
+        if name not in read.coefficients:
+            raise DataError(f"A start is given for {name}, which is no coefficient of {read}.")
+        if not math.isfinite(a_number(value, f"The start of {name}")):
+            raise DataError(f"The start of {name} is {value}, which is no finite number.")
+
+
+def pick_rows(
+    read: Formula, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None
+) -> tuple[Rows, dict[str, Array]]:
+    """Pick the rows with numbers in every column of the formula, and evaluate its left side on them.
+
+    Beside them come the columns on the right side on these rows.
+    """
+    wanted = list(dict.fromkeys([*read.data, *read.measured]))
+    missing = [name for name in wanted if name not in data]
+    if missing:
+        raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
+    columns = {name: as_values(data[name], name) for name in wanted}
+    n = check_lengths(columns)
+    told = notes_on({name: data[name] for name in wanted})
+    assert read.left is not None
+    left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
+    spread, called = None, "sigma"
+    notes: tuple[str, ...] = ()
+    if sigma is not None and n:
+        spread, called, notes = sigma_of_left(read, columns, sigma, n)
+    if len(read.data) == 1:
+        names = (read.data[0], read.left_text)
+        rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
+        return replace(rows, warnings=(*rows.warnings, *told, *notes)), {read.data[0]: rows.x}
+    # Rows without a number in any column are left out in the same way as rows without y.
+    together = np.zeros(n)
+    for name in read.data:
+        together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
+    label = ", ".join(read.data) or "row"
+    rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
+    used = {name: picked(columns[name], rows.in_use) for name in read.data}
+    return replace(rows, warnings=(*rows.warnings, *told, *notes)), used
+
+
+def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
+    program = Program(term)
+    column = np.asarray(program({name: values[name] for name in program.inputs}), dtype=np.float64)
+    return np.ascontiguousarray(np.broadcast_to(column, (n,)))
+
+
+def _solve(
+    read: Formula,
+    parts: LinearParts,
+    rows: Rows,
+    columns: Array,
+    offset: Array,
+    held: Mapping[str, float],
+    used: Mapping[str, Array],
+    options: tuple[bool, float],
+) -> FitResult:
+    bad = np.flatnonzero(~np.isfinite(columns).all(axis=1) | ~np.isfinite(offset))
+    if len(bad):
+        raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
+    scales = np.array([power_of_two_near(float(np.max(np.abs(column)))) for column in columns.T])
+    design = columns / scales
+    independent, notes = _rank(design, rows.weights, parts)
+    scaled = design[:, independent]
+    y_scale = power_of_two_near(float(np.max(np.abs(rows.y))))
+    y = (rows.y - offset) / y_scale
+
+    def exact(block: slice) -> list[DoubleDouble]:
+        return [DoubleDouble(scaled[block, j].copy()) for j in range(scaled.shape[1])]
+
+    solution = least_squares.solve(scaled, exact, y, rows.weights)
+    inverse = _refined_inverse(scaled, rows.weights, solution.inverse_root)
+    fitted_names = tuple(parts.linear[j] for j in independent)
+    factor = 1 / scales[independent]
+    values = tuple(float(c.rounded()) * y_scale * float(f) for c, f in zip(solution.c, factor, strict=True))
+    leverage = np.sum((scaled @ solution.inverse_root) ** 2, axis=1)
+    root = None if rows.weights is None else np.sqrt(rows.weights.high)
+    if rows.weights is not None:
+        leverage = leverage * rows.weights.high
+    unit_covariance = inverse * np.outer(factor, factor)
+    dropped = {name: 0.0 for name in parts.linear if name not in fitted_names}
+    all_values = {**dict(zip(fitted_names, values, strict=True)), **dropped, **held}
+    fit = LinearFit(
+        names=fitted_names,
+        values=values,
+        unit_covariance=unit_covariance,
+        residuals=solution.residuals * y_scale,
+        sum_of_squares=solution.sum_of_squares * y_scale * y_scale,
+        leverage=lambda: np.minimum(leverage, 1.0),
+        basis=lambda: scaled @ solution.inverse_root * (1.0 if root is None else root[:, None]),
+        has_constant=lambda: (
+            has_constant(parts, read.data) or holds_constant(scaled if root is None else scaled * root[:, None], root)
+        ),
+        curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
+        others={**dropped, **held},
+        order=read.coefficients,
+        notes=notes,
+        transformed=read.transformed,
+    )
+    return linear_result(fit, rows, str(read), absolute_sigma=options[0], level=options[1])
+
+
+def _curve(
+    read: Formula,
+    values: Mapping[str, float],
+    free: tuple[str, ...],
+    unit_covariance: Array,
+    used: Mapping[str, Array],
+    scatter: float | None,
+    freedom: float,
+    row_sigma: float | None,
+) -> Curve | None:
+    """Return the curve over the one column of the formula; a model of several columns has none."""
+    if len(read.data) != 1:
+        return None
+    x = used[read.data[0]]
+    span = (float(x.min()), float(x.max()))
+    covariance = None if scatter is None else unit_covariance * scatter**2
+    return FormulaCurve(read.right, read.data[0], values, free, covariance, span, scatter, freedom, row_sigma)
+
+
+def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tuple[list[int], tuple[str, ...]]:
+    """Return the columns that can be told apart, and a sentence for each that cannot."""
+    from scipy.linalg import qr
+
+    weighted = design if weights is None else design * np.sqrt(weights.high)[:, None]
+    norms = np.linalg.norm(weighted, axis=0)
+    safe = weighted / np.where(norms > 0, norms, 1.0)
+    _, r, order = qr(safe, mode="economic", pivoting=True)
+    size = np.abs(np.diag(r))
+    rank = int(np.sum(size > DEPENDENT * max(float(size[0]), 1e-300))) if len(size) else 0
+    rank = min(rank, design.shape[0])
+    kept = sorted(int(j) for j in order[:rank] if norms[j] > 0)
+    if not kept:
+        raise DataError("Every term of the model is zero in all rows in use.")
+    notes = []
+    for j in (j for j in range(design.shape[1]) if j not in kept):
+        if norms[j] == 0:
+            notes.append(
+                f"The term of {parts.linear[j]} is zero in every row, so it cannot be known; it is left at 0."
+            )
+            continue
+        mixture = np.linalg.lstsq(safe[:, kept], safe[:, j], rcond=None)[0]
+        others = [parts.linear[k] for k, c in zip(kept, mixture, strict=True) if abs(c) > 1e-8]
+        notes.append(f"{parts.linear[j]} cannot be told apart from {_listed(others)}; it is left at 0.")
+    return kept, tuple(notes)
+
+
+def _listed(names: list[str]) -> str:
+    return (
+        names[0]
+        if len(names) == 1
+        else f"{', '.join(names[:-1])} and {names[-1]} together"
+        if names
+        else "the others"
+    )
+
+
+def _refined_inverse(design: Array, weights: DoubleDouble | None, inverse_root: Array) -> Array:
+    """Return (AᵀWA)⁻¹ to the last digit."""
+    m = design.shape[1]
+    exact = [DoubleDouble(design[:, j].copy()) for j in range(m)]
+    weighted = exact if weights is None else [column * weights for column in exact]
+    gram = [[(exact[i] * weighted[j]).sum() for j in range(m)] for i in range(m)]
+    start = inverse_root @ inverse_root.T
+    x = [[DoubleDouble(start[i, j]) for j in range(m)] for i in range(m)]
+    for _ in range(NEWTON_STEPS):
+        product = _times(gram, x)
+        rest = [[-product[i][j] for j in range(m)] for i in range(m)]
+        for i in range(m):
+            rest[i][i] = rest[i][i] + DoubleDouble(2.0)
+        x = _times(x, rest)
+    return np.array([[float(x[i][j].rounded()) for j in range(m)] for i in range(m)])
+
+
+def _times(a: list[list[DoubleDouble]], b: list[list[DoubleDouble]]) -> list[list[DoubleDouble]]:
+    m = len(a)
+    out = []
+    for i in range(m):
+        line = []
+        for j in range(m):
+            total = DoubleDouble(0.0)
+            for k in range(m):
+                total = total + a[i][k] * b[k][j]
+            line.append(total)
+        out.append(line)
+    return out
