@@ -178,7 +178,7 @@ def fit_text(derived) -> str:
     from vettore.core.errors import name_rows
     from vettore.core.rounding import NumberStyle
     from vettore.report.content import goodness_lines, rows_words, summary_of
-    from vettore.study.derive import coefficient_units
+    from vettore.study.fits import coefficient_units
 
     style, result = NumberStyle(), derived.result
     lines = [result.formula, ""]

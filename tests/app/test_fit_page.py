@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
+from vettore.study.kinds.readings import AreaReading, FormulaReading, PlaceReading, SlopeReading, ValueReading
 from vettore.study.line_up import OWN
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -414,22 +415,20 @@ def test_a_span_is_dragged_and_rows_weighed_by_percent(page, qtbot, settled):
 
 def test_readings_of_every_kind_are_asked_kept_named_and_used_by_a_formula(page, qtbot, settled):
     """Three signals averaged, an area, a number from a formula with a given ±, a list as a table and as a series."""
-    from vettore.study.recipes import Asked
-
     bar, session = page.readings, page.session
-    qtbot.keyClicks(bar.fields[Asked.WHERE], "4,1; 4,3; 4,2")
+    qtbot.keyClicks(bar.fields[PlaceReading], "4,1; 4,3; 4,2")
     (three,) = bar.present()
     assert len(three.recipe.signals) == 3
     assert float(page.fit.result.curve(three.crossings[0].x)) == pytest.approx(4.2)
-    qtbot.keyClick(bar.fields[Asked.WHERE], Qt.Key.Key_Return)
+    qtbot.keyClick(bar.fields[PlaceReading], Qt.Key.Key_Return)
     bar.more.setCurrentIndex(1)
-    qtbot.keyClicks(bar.fields[Asked.AREA], "0 .. 60")
+    qtbot.keyClicks(bar.fields[AreaReading], "0 .. 60")
     assert page.plot.pennants.pennants[-1][2].startswith("area")
-    qtbot.mouseClick(bar.keeps[Asked.SLOPE], LEFT)
+    qtbot.mouseClick(bar.keeps[SlopeReading], LEFT)
     bar.more.setCurrentIndex(3)
-    qtbot.keyClicks(bar.fields[Asked.FORMULA], "Q = M/area where M = 500")
-    assert bar._answers[Asked.SLOPE].text().startswith("Q = ")
-    qtbot.keyClick(bar.fields[Asked.FORMULA], Qt.Key.Key_Return)
+    qtbot.keyClicks(bar.fields[FormulaReading], "Q = M/area where M = 500")
+    assert bar._answers[SlopeReading].text().startswith("Q = ")
+    qtbot.keyClick(bar.fields[FormulaReading], Qt.Key.Key_Return)
     settled()
     assert [one.name for one in session.study.readings_of(session.curve.id)] == ["place", "area", "Q"]
     kept = page.findings.kept
@@ -437,16 +436,16 @@ def test_readings_of_every_kind_are_asked_kept_named_and_used_by_a_formula(page,
     kept.name.setText("used up")
     qtbot.keyClick(kept.name, Qt.Key.Key_Return)
     assert session.study.readings_of(session.curve.id)[2].formula == "Q = M/`used up` where M = 500"
-    qtbot.keyClicks(bar.fields[Asked.VALUE], "0 .. 60 every 20")
+    qtbot.keyClicks(bar.fields[ValueReading], "0 .. 60 every 20")
     assert len(bar.present()) == 4
-    qtbot.keyClick(bar.fields[Asked.VALUE], Qt.Key.Key_Return)
+    qtbot.keyClick(bar.fields[ValueReading], Qt.Key.Key_Return)
     assert len(bar.table.table.texts) == 4
     qtbot.mouseClick(bar.table.as_series, LEFT)
     settled()
     made = session.study.series[-1]
     assert (made.rows, [c.name for c in made.columns]) == (4, ["time", "oxygen", "standard error"])
-    bar.fields[Asked.VALUE].setText("ten")
-    assert bar.fields[Asked.VALUE].property("wrong")
+    bar.fields[ValueReading].setText("ten")
+    assert bar.fields[ValueReading].property("wrong")
     for _ in range(5):
         session.undo()
     assert session.study.readings_of(session.curve.id) == ()
@@ -494,7 +493,6 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     """Two predictors have fitted points and no line, and can be shaped; ln(y) is drawn on its own axis and read as it."""
     from vettore.report.content import report_content
     from vettore.report.pages import html
-    from vettore.study.recipes import Asked
     from vettore.study.table import RawColumn, Source, Table
 
     rng, x = np.random.default_rng(1), np.linspace(0, 10, 40)
@@ -511,8 +509,8 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     assert [name for name, _ in page.plot.legend.entries] == ["measured", "fitted"]
     page.shape("b", 4.0)
     assert "× the best" in page.strip.note.text()
-    page.readings.fields[Asked.VALUE].setText("3")
-    assert "several columns" in page.readings._asides[Asked.VALUE].text()
+    page.readings.fields[ValueReading].setText("3")
+    assert "several columns" in page.readings._asides[ValueReading].text()
     assert "svg" in html(report_content(page.session.study))
     page.fit_own("ln(y) = a + b*x")
     settled()
@@ -520,4 +518,4 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     assert page.plot.marks.ys[0] == pytest.approx(np.log(columns[1][1][0]))
     assert page.plot.line.curve is not None
     assert page.plot.others == []
-    assert page.readings._answers[Asked.VALUE].text().startswith("ln(y) = ")
+    assert page.readings._answers[ValueReading].text().startswith("ln(y) = ")

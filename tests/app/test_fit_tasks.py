@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.recipes import Asked
+from vettore.study.kinds.readings import PlaceReading, ValueReading
 from vettore.study.table import RawColumn, Source, Table
 
 LEFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier
@@ -90,7 +90,7 @@ def test_ten_tasks_by_keyboard_alone(page, window, qtbot, settled, monkeypatch):
     settled()
     assert session.curve.formula == "oxygen = A*exp(-k*time) + C"
     # 7 Read backwards from three replicate signals, and keep it.
-    field = page.readings.fields[Asked.WHERE]
+    field = page.readings.fields[PlaceReading]
     focus_by_tab(qtbot, window, field)
     qtbot.keyClicks(field, "4.1; 4.3; 4.2")
     qtbot.keyClick(field, ENTER)
@@ -181,7 +181,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     view, vb = page.plot.viewport(), page.plot.upper.vb
     qtbot.mouseClick(view, LEFT, pos=page.plot.mapFromScene(vb.mapViewToScene(QPointF(70, 6.5))))
     qtbot.waitUntil(lambda: bool(page.readings.present()))
-    qtbot.mouseClick(page.readings.keeps[Asked.VALUE], LEFT)
+    qtbot.mouseClick(page.readings.keeps[ValueReading], LEFT)
     assert session.study.readings_of(session.curve.id)[-1].at == pytest.approx(70, abs=1)
     # 9 One formula over six series with a shared rate.
     qtbot.mouseClick(page.more, LEFT)

@@ -14,7 +14,7 @@ from vettore.demo.study import demo_study
 from vettore.report.content import report_content
 from vettore.report.pages import html
 from vettore.study.derive import derive_fit
-from vettore.study.recipes import Asked
+from vettore.study.kinds.readings import PlaceReading, ValueReading
 from vettore.study.series import Role
 
 LEFT = Qt.MouseButton.LeftButton
@@ -63,7 +63,7 @@ def test_from_a_dropped_file_to_a_saved_study(window, qtbot, settled, tmp_path, 
     assert len(page.fit.rows) == 13
     assert "One row is set aside" in page.findings.sentence.text()
 
-    field = page.readings.fields[Asked.VALUE]
+    field = page.readings.fields[ValueReading]
     qtbot.keyClicks(field, "0,7")
     (reading,) = page.readings.present()
     assert reading.value == pytest.approx(float(page.fit.result.curve(0.7)))
@@ -163,7 +163,7 @@ def test_options_of_the_fit_and_reading_backwards(window, qtbot, settled):
     go_to(qtbot, window, "Fit")
     settled()
     page = window.pages["Fit"]
-    qtbot.keyClicks(page.readings.fields[Asked.WHERE], "0.5")
+    qtbot.keyClicks(page.readings.fields[PlaceReading], "0.5")
     (reading,) = page.readings.present()
     assert float(page.fit.result.curve(reading.crossings[0].x)) == pytest.approx(0.5)
     page.how.weights.setFocus()
@@ -181,7 +181,7 @@ def test_options_of_the_fit_and_reading_backwards(window, qtbot, settled):
     keep = [one for one in page.readings.findChildren(QPushButton) if one.isVisible()]
     qtbot.mouseClick(keep[0], LEFT)
     settled()
-    assert window.session.study.readings[-1].asked is Asked.WHERE
+    assert window.session.study.readings[-1].__class__ is PlaceReading
 
 
 def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
@@ -203,7 +203,7 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     assert window.session.curve.formula == "oxygen = A*exp(-k*time) + C"
     assert page.fit.result.coefficients["k"].value == pytest.approx(0.04, abs=0.005)
     assert len(page.fit.rows) == 24
-    qtbot.keyClicks(page.readings.fields[Asked.WHERE], "4")
+    qtbot.keyClicks(page.readings.fields[PlaceReading], "4")
     (reading,) = page.readings.present()
     assert float(page.fit.result.curve(reading.crossings[0].x)) == pytest.approx(4)
     assert reading.crossings[0].standard_error > 0

@@ -10,10 +10,9 @@ from hypothesis import strategies as st
 import vettore.core as core
 from vettore.core.errors import DataError
 from vettore.study import edits
-from vettore.study.derive import derive_fit
+from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.history import History
-from vettore.study.readings import derive_reading
-from vettore.study.recipes import Asked
+from vettore.study.kinds.readings import PlaceReading, ValueReading
 from vettore.study.series import ColumnSettings, Role, guess_roles
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
@@ -61,7 +60,7 @@ def apply(study, step):
     if kind == "fit":
         return edits.add_fit(study, series, value)
     if kind == "keep":
-        return edits.keep_reading(study, study.curves[-1].id, Asked.VALUE, value) if study.curves else study
+        return edits.keep(study, ValueReading(curve=study.curves[-1].id, at=value)) if study.curves else study
     if kind == "role":
         place = next(i for i, column in enumerate(study.series[0].columns) if column.name == "sd")
         return edits.set_column(study, series, place, replace(study.series[0].columns[place], role=value))
@@ -110,8 +109,8 @@ def test_fits_and_readings_follow_the_rows():
     """Setting a row aside changes the fit and its readings; bringing it back restores them to the bit."""
     study = edits.add_fit(edits.add_series(Study(), table(), "one"), "s1", 1)
     curve = study.curves[0].id
-    study = edits.keep_reading(study, curve, Asked.VALUE, 4.5)
-    study = edits.keep_reading(study, curve, Asked.WHERE, 9.0)
+    study = edits.keep(study, ValueReading(curve=curve, at=4.5))
+    study = edits.keep(study, PlaceReading(curve=curve, at=9.0))
     first = derive_fit(study, curve).result
     without = edits.set_rows_aside(study, "s1", [3, 11], "spike")
     fewer = derive_fit(without, curve)
@@ -123,7 +122,7 @@ def test_fits_and_readings_follow_the_rows():
     assert where.crossings[0].x == pytest.approx((9.0 - fewer.result.values[0]) / fewer.result.values[1])
     again = derive_fit(edits.bring_rows_back(without, "s1", [3, 11]), curve).result
     assert again.values == first.values
-    beyond = edits.keep_reading(study, curve, Asked.VALUE, 50.0)
+    beyond = edits.keep(study, ValueReading(curve=curve, at=50.0))
     assert derive_reading(beyond, beyond.readings[-1]).beyond
     assert derive_fit(study, curve).result is first
 
@@ -146,7 +145,7 @@ def test_roles_are_guessed_and_single():
 def test_removing_a_series_takes_its_curves_and_readings_along():
     """Nothing is left that refers to what is gone."""
     study = edits.add_fit(edits.add_series(Study(), table(), "one"), "s1", 1)
-    study = edits.keep_reading(study, "c2", Asked.VALUE, 1.0)
+    study = edits.keep(study, ValueReading(curve="c2", at=1.0))
     gone = edits.remove_series(study, "s1")
     assert (gone.series, gone.curves, gone.readings) == ((), (), ())
     assert gone.reported_curve is None

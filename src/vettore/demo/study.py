@@ -7,7 +7,7 @@ from dataclasses import replace
 from vettore.demo.make_data import FOLDER
 from vettore.files.delimited import read_table
 from vettore.study import edits
-from vettore.study.recipes import Asked
+from vettore.study.kinds.readings import PlaceReading, ValueReading
 from vettore.study.study import Study
 
 SERIES = {
@@ -32,9 +32,9 @@ def demo_study() -> Study:
     study = edits.set_rows_aside(study, ids["Oxygen, chamber B"], [9], "bubble on sensor")
     study = edits.add_fit(study, ids["Nitrate probe"], 1)
     line = study.curves[-1].id
-    study = edits.keep_reading(study, line, Asked.WHERE, 250.0, "River sample")
+    study = edits.keep(study, PlaceReading(curve=line, at=250.0, name="River sample"))
     study = edits.add_fit(study, ids["Stage–discharge rating"], 2)
     rating = study.curves[-1].id
-    study = edits.keep_reading(study, rating, Asked.VALUE, 0.7, "At the summer mark")
+    study = edits.keep(study, ValueReading(curve=rating, at=0.7, name="At the summer mark"))
     title = "Rating of the outflow weir"
     return edits.set_report(study, replace(study.report, title=title, curve=rating))

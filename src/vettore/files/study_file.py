@@ -11,15 +11,19 @@ import io
 import zipfile
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
+from functools import reduce
+from operator import or_
 from pathlib import Path
 from typing import Any
 
 import msgspec
 import numpy as np
 
+from vettore.files.old_studies import brought_up
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
+from vettore.study.kinds.readings import READINGS
 from vettore.study.recipes import (
     AreaRecipe,
     Filling,
@@ -27,16 +31,14 @@ from vettore.study.recipes import (
     FunctionRecipe,
     InterpolantRecipe,
     PolynomialRecipe,
-    Reading,
     ReportRecipe,
 )
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import Study
 from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts
 
-FORMAT = 3
-# Reports of older studies had no working, and should not gain one by being opened.
-WORKING_SINCE = 3
+FORMAT = 4
+AnyReading = reduce(or_, READINGS)
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 
@@ -82,7 +84,7 @@ class StudyRecord:
     counter: int
     series: tuple[SeriesRecord, ...] = ()
     curves: tuple[FitRecipe, ...] = ()
-    readings: tuple[Reading, ...] = ()
+    readings: tuple[AnyReading, ...] = ()
     report: ReportRecipe = field(default_factory=ReportRecipe)
     interpolants: tuple[InterpolantRecipe, ...] = ()
     areas: tuple[AreaRecipe, ...] = ()
@@ -154,17 +156,14 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
     version = content.get("format")
     if isinstance(version, int) and version > FORMAT:
         raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
-    record = msgspec.convert(content, StudyRecord)
+    record = msgspec.convert(brought_up(content), StudyRecord)
     series = tuple(_read_series(entry, text_of(entry.data), name) for entry in record.series)
-    report = record.report
-    if isinstance(version, int) and version < WORKING_SINCE:
-        report = replace(report, left_out=(*report.left_out, "working"))
     return Study(
         record.title,
         series,
         record.curves,
         record.readings,
-        report,
+        record.report,
         record.counter,
         record.interpolants,
         record.areas,

@@ -16,21 +16,17 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limit_in
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
 from vettore.report.figures import fit_figure
-from vettore.report.readings import reading_answer, reading_question
 from vettore.report.working import Step, working_steps
 from vettore.study.areas import UNDER_FIT, derive_area, floor_words
-from vettore.study.derive import (
-    DerivedFit,
-    coefficient_units,
-    derive_fit,
-    derived_quantities,
-)
+from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial, readable
+from vettore.study.fits import DerivedFit, coefficient_units, derived_quantities
+from vettore.study.kinds.readings import DerivedReading
 from vettore.study.line_up import comparison_words
-from vettore.study.readings import DerivedReading, derive_reading
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.table import words_in
+from vettore.words.readings import reading_numbers, reading_question
 
 # Sections by the name kept in the study, with their words on screen; this is also their order.
 SECTIONS = {
@@ -190,9 +186,8 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
     """Return a reading in words: what was asked, and the answer with its uncertainty."""
     asked, name = reading_question(fit, reading.recipe, style), reading.recipe.name
     # A formula says its name itself.
-    named = f"{name} · {asked}" if name and not reading.recipe.formula else asked
-    answer = reading_answer(fit, reading, style).partition(" = ")
-    return Line(named, (answer[2] or answer[0]) + (" (beyond the data)" if reading.beyond else ""))
+    named = f"{name} · {asked}" if name and not reading.recipe.given_name else asked
+    return Line(named, reading_numbers(fit, reading, style) + (" (beyond the data)" if reading.beyond else ""))
 
 
 def _compared(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[tuple[tuple[str, ...], ...], str]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS
-from vettore.study.derive import DerivedFit, response_of
+from vettore.study.fits import DerivedFit, response_of
 from vettore.study.series import Role
 
 WIDTH_MM = 160.0

@@ -18,7 +18,7 @@ from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.working import working
 from vettore.core.rounding import MINUS, NumberStyle
 from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coefficient_symbol, formula_terms
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
 # Rows of a table that are written out, and pieces that are typeset.

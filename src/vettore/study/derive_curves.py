@@ -12,7 +12,8 @@ from vettore.core.integration.derivative import differentiate
 from vettore.core.interpolation.interpolant import Interpolant, interpolate
 from vettore.core.polynomial import Polynomial
 from vettore.core.units import product, quotient
-from vettore.study.derive import DerivedFit, derive_fit
+from vettore.study.derive import derive_fit
+from vettore.study.fits import DerivedFit
 from vettore.study.recipes import InterpolantRecipe, PolynomialRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study

@@ -11,8 +11,8 @@ from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
 from vettore.core.models.model import Model
 from vettore.study.columns import column_names
-from vettore.study.readings import rename_given
-from vettore.study.recipes import Asked, FitRecipe, Reading, ReportRecipe
+from vettore.study.kinds.readings import Reading
+from vettore.study.recipes import FitRecipe, ReportRecipe
 from vettore.study.series import (
     CellEdit,
     ColumnSettings,
@@ -328,11 +328,6 @@ def remove_fit(study: Study, curve: str) -> Study:
     )
 
 
-def keep_reading(study: Study, curve: str, asked: Asked, at: float, name: str = "") -> Study:
-    """Keep a reading of a curve."""
-    return keep(study, Reading("", curve, asked, at, name))
-
-
 def keep(study: Study, reading: Reading) -> Study:
     """Keep a reading; it gets an id, and a name that no other of its curve has when it has one."""
     study.find_curve(reading.curve)
@@ -340,7 +335,7 @@ def keep(study: Study, reading: Reading) -> Study:
     name, number = reading.name, 2
     while name and name in taken:
         name, number = f"{reading.name}{number}", number + 1
-    made = replace(reading, id=f"r{study.counter + 1}", name=name)
+    made = reading.changed(id=f"r{study.counter + 1}", name=name)
     return replace(study, readings=(*study.readings, made), counter=study.counter + 1)
 
 
@@ -352,9 +347,9 @@ def rename_reading(study: Study, reading: str, name: str) -> Study:
 
     def changed(other: Reading) -> Reading:
         if other.id == reading:
-            return replace(other, name=name)
-        if other.curve == one.curve and other.formula and one.name and name:
-            return replace(other, formula=rename_given(other.formula, one.name, name))
+            return other.changed(name=name)
+        if other.curve == one.curve and one.name and name:
+            return other.renamed(one.name, name)
         return other
 
     return replace(study, readings=tuple(changed(r) for r in study.readings))

@@ -16,8 +16,8 @@ from vettore.core.fitting.result import FitResult
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
 from vettore.core.rounding import NumberStyle
-from vettore.study.derive import DerivedFit, fit_series
 from vettore.study.edits import with_model
+from vettore.study.fits import DerivedFit, fit_series
 from vettore.study.recipes import FitRecipe, degree_name
 from vettore.study.series import Role, Series
 

@@ -13,7 +13,7 @@ from vettore.core.formula.write import name_text
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
 from vettore.core.models.pulling import Placed, place_grips, pull_grip, pull_through
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
 # A curve without grips of its own gets so many, each at the middle of its share of the data.

@@ -1,9 +1,8 @@
-"""What the user decided: recipes of curves, readings and the report. Every number is derived from these."""
+"""What the user decided: recipes of curves and the report. Every number is derived from these."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import Literal
 
 from vettore.core.fitting.asked import DEFAULT_SEED
@@ -126,35 +125,6 @@ class PolynomialRecipe:
     coefficients: tuple[float, ...] = (0.0,)
     fit: str = ""
     made: str = ""
-
-
-class Asked(StrEnum):
-    """What a reading asks of a curve."""
-
-    VALUE = "y at x"
-    WHERE = "x where y"
-    SLOPE = "slope at x"
-    AREA = "area between x"
-    TURNS = "tops and bottoms"
-    FORMULA = "from a formula"
-
-
-@dataclass(frozen=True)
-class Reading:
-    """A number asked of a curve: y or the slope at ``at``, every x where y is ``at``, the area from ``at`` to ``to``.
-
-    ``signals`` are measured values of y whose mean is sought instead of ``at``. ``formula`` makes a number from
-    coefficients and other readings by their names, as ``Q = M/area where M = 500 ± 2 mg``.
-    """
-
-    id: str
-    curve: str
-    asked: Asked
-    at: float = 0.0
-    name: str = ""
-    to: float | None = None
-    signals: tuple[float, ...] = ()
-    formula: str = ""
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,9 @@ from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.fitting.shared import fit_shared
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.write import name_text
-from vettore.study.derive import fit_series
 from vettore.study.derive_curves import points_in_use
 from vettore.study.edits import with_model
+from vettore.study.fits import fit_series
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from vettore.core.errors import VettoreError
+from vettore.study.kinds.readings import Reading
 from vettore.study.recipes import (
     AreaRecipe,
     Filling,
@@ -13,7 +14,6 @@ from vettore.study.recipes import (
     FunctionRecipe,
     InterpolantRecipe,
     PolynomialRecipe,
-    Reading,
     ReportRecipe,
 )
 from vettore.study.series import Series

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from vettore.core.rounding import NumberStyle
-from vettore.study.derive import DerivedFit, fit_series
+from vettore.study.fits import DerivedFit, fit_series
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Series, SetAside
 

@@ -34,7 +34,7 @@ from vettore.app.work import Search, breathe
 from vettore.core.fitting.summary import weights_in_words
 from vettore.core.typeset import Text
 from vettore.report.content import rows_words
-from vettore.study.derive import DerivedFit, fit_series, response_of
+from vettore.study.fits import DerivedFit, fit_series, response_of
 from vettore.study.pulls import Pulls
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series

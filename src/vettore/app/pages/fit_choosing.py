@@ -11,7 +11,7 @@ from vettore.app.widgets.how_fitted import HowFitted
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.study import edits
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import formula_of
 from vettore.study.recipes import FitRecipe, degree_name

@@ -18,7 +18,7 @@ from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
 from vettore.study import edits
-from vettore.study.derive import DerivedFit, coefficient_units
+from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.pulls import Pulls, formula_of
 
 

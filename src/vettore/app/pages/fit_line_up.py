@@ -10,7 +10,7 @@ from vettore.app.session import Session
 from vettore.app.widgets.line_up import Candidate
 from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
 from vettore.app.work import breathe
-from vettore.study.derive import FIRST_LOOK
+from vettore.study.fits import FIRST_LOOK
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
 from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series

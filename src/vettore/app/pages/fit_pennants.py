@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from vettore.core.rounding import NumberStyle
-from vettore.study.derive import DerivedFit
-from vettore.study.readings import DerivedReading, read
-from vettore.study.recipes import Asked
-from vettore.study.series import Role
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import DerivedReading, read
 from vettore.study.study import Study
+from vettore.words.readings import pennants
 
 # x, y, text, whether it is kept
 Flag = tuple[float, float, str, bool]
@@ -27,31 +26,7 @@ def flags_of(
     """Return the pennants of kept readings and of what is being read."""
     out: list[Flag] = []
     for reading, is_kept in [*((one, True) for one in kept), *((one, False) for one in present)]:
-        out += [(x, y, text, is_kept) for x, y, text in _places(fit, reading, style)]
+        if fit.curve is not None:
+            words = pennants(fit, reading, style)
+            out += [(x, y, text, is_kept) for (x, y), text in zip(reading.places, words, strict=False)]
     return out
-
-
-def _places(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> list[tuple[float, float, str]]:
-    recipe, curve = reading.recipe, fit.curve
-    if curve is None:
-        return []
-    x_unit, y_unit = fit.series.name_and_unit(Role.X)[1], fit.y_called[1]
-    match recipe.asked:
-        case Asked.WHERE:
-            found = reading.crossings
-            return [(one.x, recipe.at, style.pair(one.x, one.standard_error, x_unit)) for one in found]
-        case Asked.TURNS:
-            return [(one.x, one.y, f"{one.kind} {style.number(one.y, 4)} {y_unit}".strip()) for one in reading.turns]
-        case _ if reading.value is None:
-            return []
-        case Asked.VALUE:
-            return [(recipe.at, reading.value, style.pair(reading.value, reading.standard_error, y_unit))]
-        case Asked.SLOPE:
-            words = style.pair(reading.value, reading.standard_error, reading.unit)
-            return [(recipe.at, float(curve(recipe.at)), f"slope {words}")]
-        case Asked.AREA:
-            middle = (recipe.at + (recipe.at if recipe.to is None else recipe.to)) / 2
-            words = style.pair(reading.value, reading.standard_error, reading.unit)
-            return [(middle, float(curve(middle)), f"area {words}")]
-        case _:
-            return []

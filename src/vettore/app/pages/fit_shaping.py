@@ -13,7 +13,7 @@ from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import Coefficient
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 from vettore.study.pulls import formula_of
 
 # Residuals of more rows than this are shown for some of them while a value is dragged.

@@ -14,7 +14,7 @@ from vettore.app.widgets.check_picture import CheckPicture
 from vettore.app.widgets.parts import button, clear, label, rule, section, tab_through
 from vettore.core.fitting.check_pictures import picture
 from vettore.core.fitting.checks import Check, Kind, Verdict
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 
 # Above and below the heading, as other sections have it.
 HEADING_ROOM = 6

@@ -17,7 +17,7 @@ from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule,
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.report.content import goodness_lines, quantity_lines, summary_of
-from vettore.study.derive import DerivedFit, coefficient_units
+from vettore.study.fits import DerivedFit, coefficient_units
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 

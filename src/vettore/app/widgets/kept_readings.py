@@ -9,8 +9,8 @@ from vettore.app.widgets.parts import button, clear, label, rule, section
 from vettore.core.errors import VettoreError
 from vettore.report.content import reading_line
 from vettore.study import edits
-from vettore.study.derive import DerivedFit
-from vettore.study.readings import DerivedReading, read
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import DerivedReading, read
 
 
 class KeptReadings(QWidget):

@@ -11,9 +11,9 @@ from vettore.app.session import Session
 from vettore.app.widgets.parts import Column, button, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.study import edits
-from vettore.study.derive import DerivedFit
 from vettore.study.derive_curves import sampled
-from vettore.study.readings import DerivedReading
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import DerivedReading
 from vettore.study.series import Role
 
 # More readings than this make the list of kept ones useless; a series holds them better.

@@ -17,7 +17,7 @@ from vettore.app.widgets.value_table import ValueTable
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 from vettore.study.series import Role, Series
 from vettore.study.several import Several, SeveralRow, fit_each, fit_together, recipe_for
 

@@ -15,7 +15,7 @@ from vettore.app.widgets.value_table import ValueTable
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box, Row, Text
 from vettore.report.working import Step, working_steps, working_text
-from vettore.study.derive import DerivedFit
+from vettore.study.fits import DerivedFit
 
 # Milliseconds that a step of the replay stays.
 STEP_MS = 420

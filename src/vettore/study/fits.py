@@ -1,0 +1,288 @@
+"""Fits of series: from a series and a recipe to the result, cached by content. Knows no study."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vettore.core import units
+from vettore.core.arrays import Array
+from vettore.core.curve import Curve
+from vettore.core.errors import DataError
+from vettore.core.fitting.asked import SQUARES, Progress
+from vettore.core.fitting.checks import Check, checks
+from vettore.core.fitting.nonlinear import fit
+from vettore.core.fitting.polynomial import fit_polynomial
+from vettore.core.fitting.propagate import Derived, quantities
+from vettore.core.fitting.result import FitResult
+from vettore.core.formula.coefficient_units import CoefficientUnits
+from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.tree import Name
+from vettore.core.formula.write import to_text
+from vettore.core.models.catalogue import CATALOGUE
+from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
+from vettore.study.recipes import FitRecipe
+from vettore.study.series import Role, Series
+
+# Fits kept; a line-up of eleven models over a few series and their undo steps.
+MOST_KEPT = 256
+FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
+
+
+@dataclass(frozen=True, eq=False)
+class DerivedFit:
+    """A fit's result; ``rows`` are the rows of the series it used (counted from 0), in order."""
+
+    recipe: FitRecipe
+    series: Series
+    result: FitResult
+    rows: NDArray[np.intp]
+
+    @cached_property
+    def checks(self) -> tuple[Check, ...]:
+        """What was tested about the fit, rows named by their numbers in the series."""
+        return checks(self.result, self.rows + 1)
+
+    @cached_property
+    def curve(self) -> Curve | None:
+        """The fitted curve over the series' x; None for a model over other or several columns."""
+        if self.recipe.formula:
+            columns = [column.name for column in self.series.columns]
+            data = read_formula(self.recipe.formula, columns).data
+            if data not in ((), (self.series.name_and_unit(Role.X)[0],)):
+                return None
+        return self.result.given_curve
+
+    @cached_property
+    def x(self) -> Array:
+        """The series' x at the rows that were used, whatever the model is over."""
+        x = self.series.values(Role.X)
+        return self.result.x if x is None else x[self.rows]
+
+    @cached_property
+    def y_called(self) -> tuple[str, str]:
+        """Name and unit of what was fitted: those of y, or a transform such as ``ln(y)``, which has no unit."""
+        called = self._response[1]
+        plain = called == self.series.label(Role.Y) or not called
+        return self.series.name_and_unit(Role.Y) if plain else (called, "")
+
+    @cached_property
+    def _response(self) -> tuple[Array, str]:
+        return response_of(self.series, self.recipe)
+
+    @cached_property
+    def response(self) -> Array:
+        """What was fitted, in every row of the series: y, or its transform on the left of a formula."""
+        return self._response[0]
+
+    # Asked for at every frame while a coefficient is dragged.
+
+    @cached_property
+    def formula_units(self) -> CoefficientUnits | None:
+        """What a formula says of units, contradictions among them; None for a polynomial."""
+        if not self.recipe.formula:
+            return None
+        columns = {column.name: column.unit for column in self.series.columns}
+        return units_of_formula(read_formula(self.recipe.formula, columns), columns)
+
+    @cached_property
+    def equation(self) -> tuple[Box, list[Row]]:
+        """The left side and the terms of the equation."""
+        x, y = self.series.column(Role.X), self.series.column(Role.Y)
+        if not self.recipe.formula:
+            terms = polynomial_terms(x.name if x else "x", self.recipe.degree, self.recipe.intercept)
+            return Text(y.name if y else "y"), terms
+        read = read_formula(self.recipe.formula, [column.name for column in self.series.columns])
+        left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
+        return left, formula_terms(read.right, read.coefficients)
+
+    def get_ready(self) -> DerivedFit:
+        """Work out what will be asked for as soon as the fit is shown, and return it."""
+        _ = self.result.warnings, self.checks, self.equation, self.formula_units
+        curve = self.curve
+        if curve is not None:
+            # The derivatives for its band.
+            curve.standard_error(np.array(curve.span[:1]))
+        return self
+
+
+_cache: OrderedDict[Hashable, FitResult] = OrderedDict()
+_lock = threading.Lock()
+_going_on: dict[Hashable, threading.Event] = {}
+# A polynomial of so many rows is fitted within a frame or two.
+SOON_DONE = 3_000
+
+
+def fit_series(
+    series: Series, recipe: FitRecipe, progress: Progress | None = None, thorough: bool = True
+) -> DerivedFit:
+    """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit.
+
+    Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
+    """
+    x, y = series.values(Role.X), series.values(Role.Y)
+    if x is None or y is None:
+        missing = "x" if x is None else "y"
+        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+    mask = series.in_use
+    sigma = series.sigma if recipe.use_errors else None
+    if sigma is not None:
+        mask = mask & np.isfinite(sigma)
+    if recipe.span is not None:
+        mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
+    rows = np.flatnonzero(mask)
+    if not thorough and len(rows) > FIRST_LOOK:
+        rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
+    x_column, y_column = series.column(Role.X), series.column(Role.Y)
+    names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
+    key = _key(series, recipe, thorough)
+    result = _recall(key)
+    if result is None and recipe.formula:
+        spread = None if sigma is None else {names[1]: sigma[rows]}
+        result = _searched(key, lambda: _fit_formula(series, recipe, rows, spread, progress, thorough), progress)
+    if result is None:
+        result = fit_polynomial(
+            x[rows],
+            y[rows],
+            recipe.degree,
+            intercept=recipe.intercept,
+            sigma=None if sigma is None else sigma[rows],
+            absolute_sigma=recipe.errors_known and sigma is not None,
+            names=names,
+        )
+        _remember(key, result)
+    return DerivedFit(recipe, series, result, rows[result.rows_in_use])
+
+
+def _fit_formula(
+    series: Series,
+    recipe: FitRecipe,
+    rows: NDArray[np.intp],
+    sigma: dict[str, Array] | None,
+    progress: Progress | None,
+    thorough: bool,
+) -> FitResult:
+    """Fit a formula to the columns that it names, on the rows that are in use."""
+    columns = series.numbers(rows)
+    estimate = None
+    x, y = series.column(Role.X), series.column(Role.Y)
+    if recipe.model in CATALOGUE and x is not None and y is not None:
+        estimate = CATALOGUE[recipe.model].estimator(x.name, y.name, [column.name for column in series.columns])
+    return fit(
+        recipe.formula,
+        columns,
+        start=dict(recipe.start),
+        hold=dict(recipe.hold),
+        limits={name: (low, high) for name, low, high in recipe.limits},
+        sigma=sigma,
+        absolute_sigma=recipe.errors_known and sigma is not None and recipe.loss == SQUARES,
+        loss=recipe.loss,
+        seed=recipe.seed,
+        progress=progress,
+        estimate=estimate,
+        thorough=thorough,
+    )
+
+
+def coefficient_unit(series: Series, power: int) -> str:
+    """Return the unit of the coefficient of x to a power."""
+    x, y = series.column(Role.X), series.column(Role.Y)
+    return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
+
+
+def response_of(series: Series, recipe: FitRecipe) -> tuple[Array, str]:
+    """Return what a recipe fits, in every row, and how to call it with its unit: y, or ``ln(y)`` and the like."""
+    y, named = series.values(Role.Y), series.label(Role.Y)
+    values = np.full(series.rows, np.nan) if y is None else y
+    if not recipe.formula:
+        return values, named
+    read = read_formula(recipe.formula, [column.name for column in series.columns])
+    if read.left is None or isinstance(read.left, Name):
+        return values, named
+    columns = series.numbers()
+    with np.errstate(all="ignore"):
+        return evaluate(read.left, columns, series.rows), to_text(read.left)
+
+
+def coefficient_units(fit: DerivedFit) -> Sequence[str]:
+    """Return the units of all coefficients of a fit, in order; blank where they cannot be told."""
+    told = fit.formula_units
+    if told is not None:
+        return [told.units[name] or "" for name in fit.result.coefficients]
+    first = 0 if fit.recipe.intercept else 1
+    return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
+
+
+def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
+    """Return what the model of a fit derives from its coefficients, each with its unit."""
+    model, told = CATALOGUE.get(fit.recipe.model), fit.formula_units
+    if model is None or told is None:
+        return ()
+    called = model.names_beside([column.name for column in fit.series.columns])
+    if not set(called.values()) <= set(fit.result.coefficients):
+        return ()
+    known = {name: told.exponents[new] for name, new in called.items()}
+    named = CoefficientUnits({}, (), known)
+    return tuple((one, named.of(one.tree)) for one in quantities(model, fit.result, called))
+
+
+def is_at_hand(series: Series, recipe: FitRecipe) -> bool:
+    """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
+    return series.rows <= SOON_DONE if not recipe.formula else _recall(_key(series, recipe, True)) is not None
+
+
+def _key(series: Series, recipe: FitRecipe, thorough: bool) -> Hashable:
+    """Return what the result of a fit depends on."""
+    return (
+        series.key,
+        tuple((column.name, column.role) for column in series.columns),
+        series.error_of_y,
+        series.set_aside,
+        replace(recipe, id="", series=""),
+        thorough,
+    )
+
+
+def _searched(key: Hashable, search: Callable[[], FitResult], progress: Progress | None) -> FitResult:
+    """Return the result of a search; one that is going on elsewhere is waited for and not made twice."""
+    with _lock:
+        other = _going_on.get(key)
+        mine = _going_on.setdefault(key, threading.Event()) if other is None else None
+    if other is not None and progress is None:
+        other.wait()
+        found = _recall(key)
+        if found is not None:
+            return found
+    try:
+        result = search()
+        if progress is None or not progress(0, result.sum_of_squares):
+            _remember(key, result)
+        return result
+    finally:
+        if mine is not None:
+            with _lock:
+                _going_on.pop(key, None)
+            mine.set()
+
+
+def _recall(key: Hashable) -> FitResult | None:
+    with _lock:
+        result = _cache.get(key)
+        if result is not None:
+            _cache.move_to_end(key)
+        return result
+
+
+def _remember(key: Hashable, result: FitResult) -> None:
+    with _lock:
+        _cache[key] = result
+        if len(_cache) > MOST_KEPT:
+            _cache.popitem(last=False)

@@ -1,0 +1,1 @@
+"""The kinds of parts that a study is made of."""

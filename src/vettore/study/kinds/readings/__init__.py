@@ -1,0 +1,33 @@
+"""The kinds of readings, one file each. Being in the list below is all that makes a kind one."""
+
+from vettore.study.kinds.readings.area import AreaReading
+from vettore.study.kinds.readings.base import DerivedReading, Neighbour, Problem, Reading, read
+from vettore.study.kinds.readings.formula import FormulaReading
+from vettore.study.kinds.readings.place import PlaceReading
+from vettore.study.kinds.readings.slope import SlopeReading
+from vettore.study.kinds.readings.turns import TurnsReading
+from vettore.study.kinds.readings.value import ValueReading
+
+READINGS: tuple[type[Reading], ...] = (
+    ValueReading,
+    PlaceReading,
+    SlopeReading,
+    AreaReading,
+    TurnsReading,
+    FormulaReading,
+)
+
+__all__ = [
+    "READINGS",
+    "AreaReading",
+    "DerivedReading",
+    "FormulaReading",
+    "Neighbour",
+    "PlaceReading",
+    "Problem",
+    "Reading",
+    "SlopeReading",
+    "TurnsReading",
+    "ValueReading",
+    "read",
+]

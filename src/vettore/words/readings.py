@@ -1,0 +1,200 @@
+"""Readings in words: one entry a kind. A test fails when a kind has none."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from vettore.core.rounding import NumberStyle
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds import readings as kinds
+from vettore.study.kinds.readings import DerivedReading, Problem, Reading
+from vettore.study.series import Role
+
+PROBLEMS = {
+    Problem.NO_VALUE: "the curve has no value there",
+    Problem.NO_AREA: "the curve has no finite area there",
+    Problem.SEVERAL_COLUMNS: "a model over other or several columns cannot be read at x alone",
+}
+
+
+@dataclass(frozen=True)
+class Called:
+    """How what is read is called: names and units of x and of what was fitted."""
+
+    x: str
+    x_unit: str
+    y: str
+    y_unit: str
+
+
+@dataclass(frozen=True)
+class ReadingWords:
+    """The words of one kind.
+
+    ``label`` stands in the list of what can be asked and ``hint`` in its field, empty where nothing is typed. ``name`` is
+    the usual name of a kept one, ``question`` and ``subject`` what was asked and what stands left of its answer.
+    ``pennant`` stands before the number on the plot.
+    """
+
+    label: str
+    hint: str
+    name: str
+    question: Callable[[Any, Called, NumberStyle], str]
+    subject: Callable[[Any, Called], str]
+    pennant: str | None = ""
+    answers: Callable[[DerivedReading, Called, NumberStyle], list[str]] | None = None
+    none: str = ""
+    separator: str = "; "
+    asides: Callable[[DerivedReading, NumberStyle], list[str]] = lambda reading, style: []
+
+
+def _crossings(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
+    return [style.pair(place.x, place.standard_error, called.x_unit) for place in reading.crossings]
+
+
+def _turns(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
+    return [
+        f"{turn.kind} at {style.number(turn.x, 4)} {called.x_unit}".strip()
+        + f", {style.number(turn.y, 4)} {called.y_unit}".rstrip()
+        for turn in reading.turns
+    ]
+
+
+def _where(reading: kinds.PlaceReading, called: Called, style: NumberStyle) -> str:
+    if reading.signals:
+        mean = style.short(reading.at, 5)
+        return f"{called.x} where {called.y} = {mean} {called.y_unit}, the mean of {len(reading.signals)} signals"
+    return f"{called.x} where {called.y} = {style.short(reading.at)} {called.y_unit}".strip()
+
+
+def _beside_value(reading: DerivedReading, style: NumberStyle) -> list[str]:
+    rows = " · ".join(style.short(row.y) for row in reading.neighbours)
+    return [f"neighbours {rows}"] if rows else []
+
+
+def _beside_place(reading: DerivedReading, style: NumberStyle) -> list[str]:
+    notes, recipe = [], reading.recipe
+    if len(reading.crossings) > 1:
+        notes.append(f"{len(reading.crossings)} places")
+    if isinstance(recipe, kinds.PlaceReading) and recipe.signals:
+        notes.append(f"mean of {len(recipe.signals)} signals {style.short(recipe.at, 5)}")
+    # Where y was measured once, its own scatter counts, too.
+    if reading.single is not None:
+        notes.append(f"one signal: ± {style.number(reading.single, 2)}")
+    return notes
+
+
+READINGS: dict[type[Reading], ReadingWords] = {
+    kinds.ValueReading: ReadingWords(
+        "value at",
+        "x",
+        "value",
+        lambda asked, called, style: f"{called.y} at {called.x} = {style.short(asked.at)} {called.x_unit}".strip(),
+        lambda asked, called: called.y,
+        asides=_beside_value,
+    ),
+    kinds.PlaceReading: ReadingWords(
+        "where",
+        "y",
+        "place",
+        _where,
+        lambda asked, called: called.x,
+        answers=_crossings,
+        none="nowhere near the data",
+        asides=_beside_place,
+    ),
+    kinds.SlopeReading: ReadingWords(
+        "slope at",
+        "x",
+        "slope",
+        lambda asked, called, style: f"slope at {called.x} = {style.short(asked.at)} {called.x_unit}".strip(),
+        lambda asked, called: "slope",
+        pennant="slope",
+    ),
+    kinds.AreaReading: ReadingWords(
+        "area from",
+        "10 … 60",
+        "area",
+        lambda asked, called, style: (
+            f"area from {style.short(asked.at)} to {style.short(asked.to)} {called.x_unit}".strip()
+        ),
+        lambda asked, called: "area",
+        pennant="area",
+    ),
+    kinds.TurnsReading: ReadingWords(
+        "tops and bottoms",
+        "",
+        "",
+        lambda asked, called, style: "tops and bottoms",
+        lambda asked, called: "",
+        pennant=None,
+        answers=_turns,
+        none="none over the data",
+    ),
+    kinds.FormulaReading: ReadingWords(
+        "number",
+        "Q = M/area where M = 500 ± 2 mg",
+        "",
+        lambda asked, called, style: asked.formula,
+        lambda asked, called: asked.given_name or "number",
+    ),
+}
+
+
+def words_of(reading: Reading) -> ReadingWords:
+    """Return the words of a reading's kind."""
+    return READINGS[type(reading)]
+
+
+def called(fit: DerivedFit) -> Called:
+    """Return how x and what was fitted are called."""
+    return Called(*fit.series.name_and_unit(Role.X), *fit.y_called)
+
+
+def reading_question(fit: DerivedFit, recipe: Reading, style: NumberStyle) -> str:
+    """Return what a reading asks, in words."""
+    return words_of(recipe).question(recipe, called(fit), style)
+
+
+def reading_numbers(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> str:
+    """Return the answer alone: ``2.471 ± 0.018 mg/L`` and the like, or why there is none."""
+    if reading.problem is not None:
+        return PROBLEMS.get(reading.problem, reading.refusal)
+    words = words_of(reading.recipe)
+    if words.answers is not None:
+        return words.separator.join(words.answers(reading, called(fit), style)) or words.none
+    return style.pair(reading.value or 0.0, reading.standard_error, reading.unit)
+
+
+def has_answer(reading: DerivedReading) -> bool:
+    """Whether there is a number, or several."""
+    return reading.problem is None and bool(reading.value is not None or reading.crossings or reading.turns)
+
+
+def reading_answer(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> str:
+    """Return ``oxygen = 2.471 ± 0.018 mg/L`` and the like."""
+    numbers, subject = (
+        reading_numbers(fit, reading, style),
+        words_of(reading.recipe).subject(reading.recipe, called(fit)),
+    )
+    return f"{subject} = {numbers}" if subject and has_answer(reading) else numbers
+
+
+def reading_asides(reading: DerivedReading, style: NumberStyle) -> str:
+    """Return what stands beside an answer: whether it lies beyond the data, neighbours, signals."""
+    beyond = ["beyond the data"] if reading.beyond else []
+    return "   ".join([*beyond, *words_of(reading.recipe).asides(reading, style)])
+
+
+def pennants(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> list[str]:
+    """Return what stands at each place of a reading on the plot."""
+    words, unit = words_of(reading.recipe), called(fit)
+    if reading.turns:
+        return [f"{turn.kind} {style.number(turn.y, 4)} {unit.y_unit}".strip() for turn in reading.turns]
+    if reading.crossings:
+        return _crossings(reading, unit, style)
+    if reading.value is None:
+        return []
+    return [f"{words.pennant} {style.pair(reading.value, reading.standard_error, reading.unit)}".strip()]
