@@ -257,3 +257,13 @@ def test_a_worse_minimum_from_a_given_start_is_met_with_the_better_one():
     )
     assert wave.better is None or wave.better.scale is not None
     assert replace(told, beside=None).warnings == ()
+
+
+def test_a_column_whose_name_has_a_space_is_one_column_in_comparisons():
+    """A polynomial of it and a formula over it are compared: what counts is the same y, however it is written."""
+    data = {"hour of day": X, "oxygen made": Y}
+    line = core.fit_polynomial(X, Y, 1, names=("hour of day", "oxygen made"))
+    decay = core.fit("`oxygen made` = a*exp(k*`hour of day`)", data)
+    assert sum(core.akaike_weights([line, decay])) == pytest.approx(1)
+    with pytest.raises(core.DataError, match="cannot be compared"):
+        core.akaike_weights([line, core.fit("ln(`oxygen made` + 50) = a + k*`hour of day`", data)])

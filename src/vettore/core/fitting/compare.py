@@ -25,13 +25,14 @@ def check_comparable(results: Sequence[FitResult]) -> None:
     """
     if not results:
         return
-    lefts = {result.formula.split(" = ")[0] for result in results}
-    if len(lefts) > 1:
+    first = results[0]
+    # A name in backquotes is the name.
+    lefts = {result.formula.split(" = ")[0].strip("`") for result in results}
+    if len(lefts) > 1 and any(not np.array_equal(result.y, first.y) for result in results):
         raise DataError(
             f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "
             "measure different things. Compare the curves on y itself."
         )
-    first = results[0]
     if any(not np.array_equal(result.rows_in_use, first.rows_in_use) for result in results):
         raise DataError("The fits rest on different rows. Compare them on the rows that all can use.")
     if any(not np.array_equal(result.y, first.y) for result in results):
