@@ -15,6 +15,7 @@ from vettore.study.kinds.readings import (
     FormulaReading,
     PlaceReading,
     SlopeReading,
+    SteepestReading,
     TurnsReading,
     ValueReading,
     read,
@@ -130,7 +131,7 @@ def test_typed_numbers():
 
 def test_every_kind_of_reading_has_words_and_says_them(decay):
     """Asked as it may be typed, kept and read, each kind has a question and an answer; none is forgotten."""
-    texts = {PlaceReading: "4", AreaReading: "0 … 30", FormulaReading: "h = ln(2)/k"}
+    texts = {PlaceReading: "4", AreaReading: "0 … 30", SteepestReading: "0 … 30", FormulaReading: "h = ln(2)/k"}
     style = NumberStyle()
     assert set(words.READINGS) == set(READINGS)
     fit = derive_fit(decay, decay.curves[0].id)

@@ -113,6 +113,21 @@ READINGS: dict[type[Reading], ReadingWords] = {
         lambda asked, called: "slope",
         pennant="slope",
     ),
+    kinds.SteepestReading: ReadingWords(
+        "steepest from",
+        "10 … 60",
+        "steepest",
+        lambda asked, called, style: (
+            f"steepest {called.x} from {style.short(asked.at)} to {style.short(asked.to)} {called.x_unit}".strip()
+        ),
+        lambda asked, called: called.x,
+        pennant="steepest at",
+        asides=lambda reading, style: (
+            ["at an end of the range"]
+            if reading.standard_error is None
+            else [f"slope {style.pair(reading.slope or 0.0, reading.slope_error, '')}"]
+        ),
+    ),
     kinds.AreaReading: ReadingWords(
         "area from",
         "10 … 60",

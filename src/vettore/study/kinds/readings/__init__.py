@@ -5,6 +5,7 @@ from vettore.study.kinds.readings.base import DerivedReading, Neighbour, Problem
 from vettore.study.kinds.readings.formula import FormulaReading
 from vettore.study.kinds.readings.place import PlaceReading
 from vettore.study.kinds.readings.slope import SlopeReading
+from vettore.study.kinds.readings.steepest import SteepestReading
 from vettore.study.kinds.readings.turns import TurnsReading
 from vettore.study.kinds.readings.value import ValueReading
 
@@ -15,6 +16,7 @@ READINGS: tuple[type[Reading], ...] = (
     AreaReading,
     TurnsReading,
     FormulaReading,
+    SteepestReading,
 )
 
 __all__ = [
@@ -27,6 +29,7 @@ __all__ = [
     "Problem",
     "Reading",
     "SlopeReading",
+    "SteepestReading",
     "TurnsReading",
     "ValueReading",
     "read",
