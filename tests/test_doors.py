@@ -58,7 +58,7 @@ def mailed(**report):
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         parts = {name: archive.read(name) for name in archive.namelist()}
     record = msgspec.json.decode(parts["study.json"])
-    record["report"].update(report)
+    next(part for part in record["parts"] if part["kind"] == "report").update(report)
     parts["study.json"] = msgspec.json.encode(record)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
@@ -70,7 +70,7 @@ def mailed(**report):
 @pytest.mark.parametrize("field", ["paper", "decimal_mark"])
 def test_a_value_that_a_study_cannot_have_is_refused_with_its_place(field):
     """What went raw into the style of a report is one of a few words, or the study is damaged."""
-    with pytest.raises(FileError, match=rf"report\.{field}"):
+    with pytest.raises(FileError, match=rf"parts\[\d+\]\.{field}"):
         study_from_bytes(mailed(**{field: "A4; } body { display: none"}), "mailed.vettore")
     assert study_from_bytes(mailed(paper="Letter"), "mailed.vettore").report.paper == "Letter"
 

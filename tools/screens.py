@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -49,7 +48,7 @@ def _with_dye(study, start):
     columns = (RawColumn("minute", "min", t), RawColumn("dye", "µg/L", y), RawColumn("± dye", "µg/L", 0 * t + 0.15))
     study = edits.add_series(study, Table(columns, Source("made")), "Dye at the outlet")
     study = edits.add_formula(study, study.series[-1].id, "dye = A*exp(-((minute - c)/w)^2) + B")
-    wanted = replace(study.curves[-1], start=start, use_errors=True, errors_known=True)
+    wanted = study.curves[-1].changed(start=start, use_errors=True, errors_known=True)
     return edits.change_fit(study, wanted)
 
 

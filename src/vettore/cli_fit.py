@@ -86,6 +86,7 @@ def study_of(file: Path, asked: dict[str, Any]):
     from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
     from vettore.study import edits
+    from vettore.study.kinds.polynomial_fit import PolynomialFit
     from vettore.study.series import Role
     from vettore.study.study import Study
 
@@ -110,18 +111,17 @@ def study_of(file: Path, asked: dict[str, Any]):
         own = asked["library"] is not None
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
-    recipe = replace(
-        recipe,
-        intercept=not asked["no_intercept"],
-        use_errors=asked["sigma_name"] is not None,
-        errors_known=asked["sigma_known"],
+    recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
+    if isinstance(recipe, PolynomialFit):
+        return edits.change_fit(study, recipe.changed(intercept=not asked["no_intercept"]))
+    decided = recipe.changed(
         hold=tuple(values_of(asked["hold"]).items()),
         start=tuple(values_of(asked["start"]).items()),
         limits=tuple((name, low, high) for name, (low, high) in limits_of(asked["limit"]).items()),
         loss=asked["loss"] or SQUARES,
         seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
     )
-    return edits.change_fit(study, recipe)
+    return edits.change_fit(study, decided)
 
 
 def _check_numbers(series, read) -> None:

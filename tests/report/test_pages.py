@@ -1,7 +1,6 @@
 """A report holds what the study says, in the user's way of writing numbers, as HTML and as PDF."""
 
 import re
-from dataclasses import replace
 from datetime import date
 
 import pypdfium2
@@ -20,7 +19,7 @@ DAY = date(2026, 6, 5)
 
 def calibration():
     study = demo_study()
-    return edits.set_report(study, replace(study.report, curve=study.curves[0].id, title=""))
+    return edits.set_report(study, study.report.changed(curve=study.curves[0].id, title=""))
 
 
 def test_the_page_holds_everything_that_was_asked_for():
@@ -51,7 +50,7 @@ def test_sections_can_be_left_out_and_the_comma_is_kept_everywhere():
     """A section switched off is gone; a decimal comma reaches every number."""
     study = calibration()
     left_out = tuple(name for name in SECTIONS if name not in ("coefficients", "goodness"))
-    study = edits.set_report(study, replace(study.report, left_out=left_out, decimal_mark=","))
+    study = edits.set_report(study, study.report.changed(left_out=left_out, decimal_mark=","))
     page = html(report_content(study, DAY))
     body = page[page.index("<main>") :]
     assert "<svg" not in body
@@ -80,12 +79,13 @@ def test_values_areas_and_polynomials_are_reported():
     """What was read between points, kept as an area or put on the shelf stands in the report of its series."""
     from vettore.core.polynomial import Polynomial
     from vettore.study import edits_of_curves
-    from vettore.study.recipes import AreaRecipe, InterpolantRecipe
+    from vettore.study.kinds.area import AreaRecipe
+    from vettore.study.kinds.interpolant import InterpolantRecipe
 
     study = demo_study()
     series = study.find_series(study.reported_curve.series)
     study = edits_of_curves.set_interpolant(study, InterpolantRecipe(series.id, "cubic", read_at=(0.5,)))
-    study = edits_of_curves.add_area(study, AreaRecipe("", series.id, 0.3, 0.8, "simpson", "ends", "middle"))
+    study = edits_of_curves.add_area(study, AreaRecipe(series.id, 0.3, 0.8, "simpson", "ends", "middle"))
     study = edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
     content = report_content(study)
     assert "cubic spline" in content.between[0].label

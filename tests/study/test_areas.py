@@ -1,16 +1,15 @@
 """Areas above floors of every kind, and under fitted curves."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.study import edits
+from vettore.study import edits, edits_of_curves
 from vettore.study.areas import derive_area, floor_typed, floor_words
 from vettore.study.derive import derive_fit
-from vettore.study.recipes import AreaRecipe, InterpolantRecipe
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
@@ -40,10 +39,10 @@ def study():
 )
 def test_floors_of_every_kind(study, floor, wanted):
     """Between two curves, above a level, a line, a formula, a fit; points and fitted curve agree."""
-    study = replace(study, interpolants=(InterpolantRecipe("s2", "linear"),))
-    area = derive_area(study, study.series[0], AreaRecipe("", "s1", rule="simpson", floor=floor))
+    study = edits_of_curves.set_interpolant(study, InterpolantRecipe("s2", "linear"))
+    area = derive_area(study, study.series[0], AreaRecipe("s1", rule="simpson", floor=floor))
     assert area.area == pytest.approx(wanted, abs=1e-6)
-    under = derive_area(study, study.series[0], AreaRecipe("", "s1", rule="fit", curve="c3", floor=floor))
+    under = derive_area(study, study.series[0], AreaRecipe("s1", rule="fit", curve="c3", floor=floor))
     assert under.area == pytest.approx(wanted, abs=1e-6)
     assert under.strips.sum() == pytest.approx(under.area)
     assert floor_words(study, floor, NumberStyle())
@@ -55,9 +54,9 @@ def test_an_area_under_a_fit_has_the_error_of_its_coefficients(study):
     noisy = Table((RawColumn("x", "s", X), RawColumn("y", "m", X**2 + rng.normal(0, 1, 41))), Source("made"))
     study = edits.set_table(study, "s1", noisy)
     curve = derive_fit(study, "c3").result.curve
-    one = derive_area(study, study.series[0], AreaRecipe("", "s1", 2.0, 8.0, "fit", curve="c3"))
+    one = derive_area(study, study.series[0], AreaRecipe("s1", 2.0, 8.0, "fit", curve="c3"))
     assert (one.area, one.standard_error) == (pytest.approx(curve.area(2, 8)), pytest.approx(curve.area_error(2, 8)))
-    back = derive_area(study, study.series[0], AreaRecipe("", "s1", 8.0, 2.0, "fit", curve="c3"))
+    back = derive_area(study, study.series[0], AreaRecipe("s1", 8.0, 2.0, "fit", curve="c3"))
     assert back.area == pytest.approx(-one.area)
 
 
@@ -66,10 +65,10 @@ def test_floors_as_people_type_them(study):
     assert floor_typed("0,5") == "0.5"
     assert floor_typed("0 .. 2; 8 … 10") == "spans:0.0..2.0,8.0..10.0"
     assert floor_typed("2*x + 1") == "formula:2*x + 1"
-    spans = derive_area(study, study.series[1], AreaRecipe("", "s2", floor=floor_typed("0 .. 2; 8 … 10")))
+    spans = derive_area(study, study.series[1], AreaRecipe("s2", floor=floor_typed("0 .. 2; 8 … 10")))
     assert spans.area == pytest.approx(0.0, abs=1e-9)
     for wrong in ("2*k", "upper and lower", "1 .. a"):
         with pytest.raises(VettoreError):
             floor_typed(wrong)
     with pytest.raises(VettoreError, match="no series"):
-        derive_area(study, study.series[0], AreaRecipe("", "s1", floor="points:s9"))
+        derive_area(study, study.series[0], AreaRecipe("s1", floor="points:s9"))

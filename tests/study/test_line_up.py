@@ -6,8 +6,8 @@ import pytest
 from vettore.core.practice import practice
 from vettore.demo.study import demo_study
 from vettore.study import edits
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.line_up import BY_DEGREE, degrees, plausible, ranked, try_models
-from vettore.study.recipes import FitRecipe
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
@@ -19,7 +19,7 @@ def series_of(formula, true, x, noise=0.05, seed=3):
 
 
 def best_of(series):
-    recipe = FitRecipe("", series.id, 1)
+    recipe = PolynomialFit(series=series.id, degree=1)
     return ranked(try_models(series, recipe, (*degrees(recipe), *plausible(series))))
 
 
@@ -56,8 +56,8 @@ def test_no_curve_stands_twice_and_what_x_forbids_is_not_tried():
 def test_the_line_up_stops_when_asked_and_looks_at_some_rows_of_many():
     """A stopped line-up returns what it has; 50,000 rows are tried on 1,500 of them."""
     series = next(one for one in demo_study().series if one.name.startswith("Oxygen"))
-    recipe = FitRecipe("", series.id, 1)
+    recipe = PolynomialFit(series=series.id, degree=1)
     assert try_models(series, recipe, (1, 2), stopped=lambda: True) == ()
     long = series_of("y = a + b*x", {"a": 1, "b": 2}, np.linspace(0, 9, 50_000))
-    (entry,) = try_models(long, FitRecipe("", long.id, 1), ("saturation",))
+    (entry,) = try_models(long, PolynomialFit(series=long.id, degree=1), ("saturation",))
     assert entry.fit is None or entry.fit.result.n == 1_500

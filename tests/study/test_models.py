@@ -1,7 +1,5 @@
 """Models of the catalogue and formulas in a study: what was decided is kept, and follows the columns."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 
@@ -37,7 +35,7 @@ def test_a_model_is_fitted_with_units_and_what_follows_from_it():
 def test_holds_limits_losses_and_spans_are_decisions_that_are_kept():
     """Through the file and back, and each changes the fit."""
     made = edits.add_model(study(), "s1", "exponential-decay-level")
-    recipe = replace(made.curves[0], hold=(("C", 2.0),), limits=(("k", 0.0, None),), loss="huber", span=(5.0, 50.0))
+    recipe = made.curves[0].changed(hold=(("C", 2.0),), limits=(("k", 0.0, None),), loss="huber", span=(5.0, 50.0))
     made = edits.change_fit(made, recipe)
     again = study_from_bytes(study_bytes(made), "x.vettore")
     assert again.curves == made.curves

@@ -6,7 +6,6 @@ Widgets read from here and ask for edits here; when something changes they are t
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -20,7 +19,7 @@ from vettore.files.whole import stamp_of
 from vettore.study import edits
 from vettore.study.following import followed
 from vettore.study.history import History
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series
 from vettore.study.study import Study
 
@@ -66,7 +65,7 @@ class Session(QObject):
         return next((series for series in self.study.series if series.id == self._series), None)
 
     @property
-    def curve(self) -> FitRecipe | None:
+    def curve(self) -> AnyFit | None:
         """The chosen curve of the chosen series."""
         return next((curve for curve in self.study.curves if curve.id == self._curve), None)
 
@@ -127,7 +126,7 @@ class Session(QObject):
             self._pointed = -1
         self._series, self._curve = series, curve
         if curve:
-            self.history.amend(edits.set_report(self.study, replace(self.study.report, curve=curve)))
+            self.history.amend(edits.set_report(self.study, self.study.report.changed(curve=curve)))
         self.chosen_changed.emit()
         self.rows_changed.emit()
 

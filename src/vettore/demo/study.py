@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from vettore.demo.make_data import FOLDER
 from vettore.files.delimited import read_table
 from vettore.study import edits
@@ -37,4 +35,4 @@ def demo_study() -> Study:
     rating = study.curves[-1].id
     study = edits.keep(study, ValueReading(curve=rating, at=0.7, name="At the summer mark"))
     title = "Rating of the outflow weir"
-    return edits.set_report(study, replace(study.report, title=title, curve=rating))
+    return edits.set_report(study, study.report.changed(title=title, curve=rating))

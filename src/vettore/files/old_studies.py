@@ -1,6 +1,7 @@
 """Studies of older formats, put into the form of the present one before they are read.
 
-1, 2: reports had no working, and should not gain one by being opened. Up to 3: readings said in words what they ask.
+1, 2: reports had no working, and should not gain one by being opened. Up to 3: parts stood in a list for each kind, fits of
+polynomials and of formulas in one, and readings said in words what they ask. What rested on a part that is gone is let go.
 """
 
 from __future__ import annotations
@@ -8,6 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 WORKING_SINCE, KINDS_SINCE = 3, 4
+FORMULA_FIELDS = ("formula", "model", "called", "hold", "start", "limits", "loss", "seed")
 # What readings of format 1 to 3 asked: the kind of today, and the fields that it takes.
 ASKED = {
     "y at x": ("value", ("at",)),
@@ -29,17 +31,64 @@ def brought_up(content: dict[str, Any]) -> dict[str, Any]:
         left_out = [section for section in report.get("left_out") or () if section != "working"]
         content = {**content, "report": {**report, "left_out": [*left_out, "working"]}}
     if version < KINDS_SINCE:
-        content = {**content, "readings": [_reading(reading) for reading in content.get("readings") or ()]}
+        content = _in_parts(content)
     return content
 
 
-def _reading(reading: Any) -> Any:
-    if not isinstance(reading, dict) or reading.get("asked") not in ASKED:
-        return reading
+def _in_parts(content: dict[str, Any]) -> dict[str, Any]:
+    def old(name: str) -> list[dict[str, Any]]:
+        return [dict(entry) for entry in content.get(name) or ()]
+
+    parts = [{"kind": "series", **entry} for entry in old("series")]
+    parts += [_fit(entry) for entry in old("curves")]
+    parts += [_reading(entry) for entry in old("readings")]
+    parts += [{"kind": "interpolant", "id": f"i-{entry['series']}", **entry} for entry in old("interpolants")]
+    parts += [{"kind": "filling", "id": f"w-{entry['series']}", **entry} for entry in old("fillings")]
+    for name, kind in (("areas", "area"), ("functions", "function"), ("polynomials", "polynomial")):
+        parts += [{"kind": kind, **entry} for entry in old(name)]
+    if content.get("report"):
+        parts.append({"kind": "report", "id": "report", **content["report"]})
+    there = {part.get("id") for part in parts}
+    while True:
+        kept = [part for part in parts if all(identity in there for identity in _named(part))]
+        if len(kept) == len(parts):
+            break
+        parts, there = kept, {part.get("id") for part in kept}
+    return {
+        "format": content["format"],
+        "title": content["title"],
+        "counter": content["counter"],
+        "parts": parts,
+    }
+
+
+def _named(part: dict[str, Any]) -> list[str]:
+    """Return the ids of parts without which one of an older study is nothing."""
+    if part["kind"] in ("series", "report"):
+        return []
+    named = [part.get(field) or "" for field in ("series", "source", "other", "curve")]
+    mark, sign, identity = str(part.get("floor", "")).partition(":")
+    if sign and mark in ("points", "fit"):
+        named.append(identity)
+    return [identity for identity in named if identity]
+
+
+def _fit(fit: dict[str, Any]) -> dict[str, Any]:
+    shared = {name: fit[name] for name in ("id", "series", "use_errors", "errors_known", "span") if name in fit}
+    formula = fit.get("formula")
+    names = FORMULA_FIELDS if formula else ("degree", "intercept")
+    return {
+        "kind": "formula fit" if formula else "polynomial fit",
+        **shared,
+        **{name: fit[name] for name in names if name in fit},
+    }
+
+
+def _reading(reading: dict[str, Any]) -> dict[str, Any]:
     kind, fields = ASKED[reading["asked"]]
     kept = {name: reading[name] for name in ("id", "curve", "name", *fields) if name in reading}
     if kind in ("value", "place", "slope", "area"):
         kept.setdefault("at", 0.0)
     if kind == "area" and kept.get("to") is None:
         kept["to"] = kept["at"]
-    return {"kind": kind, **kept}
+    return {"kind": f"{kind} reading", **kept}

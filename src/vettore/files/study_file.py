@@ -10,7 +10,8 @@ import csv
 import io
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import reduce
 from operator import or_
@@ -23,22 +24,12 @@ import numpy as np
 from vettore.files.old_studies import brought_up
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
-from vettore.study.kinds.readings import READINGS
-from vettore.study.recipes import (
-    AreaRecipe,
-    Filling,
-    FitRecipe,
-    FunctionRecipe,
-    InterpolantRecipe,
-    PolynomialRecipe,
-    ReportRecipe,
-)
+from vettore.study.kinds import KINDS
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
-from vettore.study.study import Study
+from vettore.study.study import AnyPart, Study
 from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts
 
 FORMAT = 4
-AnyReading = reduce(or_, READINGS)
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 
@@ -56,8 +47,7 @@ class ColumnRecord:
     remarks: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class SeriesRecord:
+class SeriesRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="series"):
     """A series as the JSON describes it."""
 
     id: str
@@ -69,10 +59,13 @@ class SeriesRecord:
     columns: tuple[ColumnSettings, ...]
     set_aside: tuple[SetAside, ...] = ()
     edits: tuple[CellEdit, ...] = ()
-    error_of_y: ErrorOfY = field(default_factory=ErrorOfY)
+    error_of_y: ErrorOfY = msgspec.field(default_factory=ErrorOfY)
     sort: tuple[int, bool] | None = None
     colour: int | None = None
     truth: str = ""
+
+
+AnyRecord = reduce(or_, KINDS, SeriesRecord)
 
 
 @dataclass(frozen=True)
@@ -82,15 +75,7 @@ class StudyRecord:
     format: int
     title: str
     counter: int
-    series: tuple[SeriesRecord, ...] = ()
-    curves: tuple[FitRecipe, ...] = ()
-    readings: tuple[AnyReading, ...] = ()
-    report: ReportRecipe = field(default_factory=ReportRecipe)
-    interpolants: tuple[InterpolantRecipe, ...] = ()
-    areas: tuple[AreaRecipe, ...] = ()
-    polynomials: tuple[PolynomialRecipe, ...] = ()
-    fillings: tuple[Filling, ...] = ()
-    functions: tuple[FunctionRecipe, ...] = ()
+    parts: tuple[AnyRecord, ...] = ()
 
 
 def save_study(study: Study, path: Path | str) -> None:
@@ -112,21 +97,8 @@ def study_bytes(study: Study) -> bytes:
 
 def study_record(study: Study, data_name: Callable[[Series], str]) -> StudyRecord:
     """Return what was decided in a study; ``data_name`` says where the values of a series are kept."""
-    series = tuple(_series_record(one, data_name(one)) for one in study.series)
-    return StudyRecord(
-        FORMAT,
-        study.title,
-        study.counter,
-        series,
-        study.curves,
-        study.readings,
-        study.report,
-        study.interpolants,
-        study.areas,
-        study.polynomials,
-        study.fillings,
-        study.functions,
-    )
+    parts = tuple(_series_record(part, data_name(part)) if isinstance(part, Series) else part for part in study.parts)
+    return StudyRecord(FORMAT, study.title, study.counter, parts)
 
 
 def _data_name(series: Series) -> str:
@@ -157,20 +129,24 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> 
     if isinstance(version, int) and version > FORMAT:
         raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
     record = msgspec.convert(brought_up(content), StudyRecord)
-    series = tuple(_read_series(entry, text_of(entry.data), name) for entry in record.series)
-    return Study(
-        record.title,
-        series,
-        record.curves,
-        record.readings,
-        record.report,
-        record.counter,
-        record.interpolants,
-        record.areas,
-        record.polynomials,
-        record.fillings,
-        record.functions,
+    parts = tuple(
+        _read_series(part, text_of(part.data), name) if isinstance(part, SeriesRecord) else part
+        for part in record.parts
     )
+    _check_parts(parts, name)
+    return Study(record.title, parts, record.counter)
+
+
+def _check_parts(parts: Sequence[AnyPart], name: str) -> None:
+    """Insist that every part has an id of its own, and that what it refers to is there. Raises FileError."""
+    there = Counter(part.id for part in parts)
+    twice = next((identity for identity, count in there.items() if count > 1), None)
+    if twice is not None:
+        raise FileError(f"“{name}” is damaged: two parts have the id “{twice}”.")
+    for part in parts:
+        missing = next((identity for identity in part.refers_to() if identity not in there), None)
+        if missing is not None:
+            raise FileError(f"“{name}” is damaged: part “{part.id}” refers to “{missing}”, which is not in it.")
 
 
 def _series_record(series: Series, data: str) -> SeriesRecord:

@@ -12,7 +12,7 @@ from vettore.core.errors import VettoreError
 from vettore.files.whole import write_whole
 from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
 from vettore.report.content import Content, report_content
-from vettore.study.recipes import PAPERS
+from vettore.study.kinds.report import PAPERS
 from vettore.study.study import Study
 
 TEMPLATES = Path(__file__).parent / "templates"

@@ -19,6 +19,7 @@ from vettore.core.interpolation.working import working
 from vettore.core.rounding import MINUS, NumberStyle
 from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coefficient_symbol, formula_terms
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role
 
 # Rows of a table that are written out, and pieces that are typeset.
@@ -104,7 +105,7 @@ def _worked(fit: DerivedFit) -> LinearWorking:
     columns = series.numbers(rows)
     sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
     result = fit.result
-    if not fit.recipe.formula:
+    if isinstance(fit.recipe, PolynomialFit):
         names = (name_text(series.name_and_unit(Role.X)[0]), name_text(series.name_and_unit(Role.Y)[0]))
         result = replace(result, formula=polynomial_formula(fit.recipe.degree, fit.recipe.intercept, names))
     return linear_working(result, columns, sigma)

@@ -17,7 +17,7 @@ from vettore.core.rounding import NumberStyle, read_number
 from vettore.core.typed import limits_in
 from vettore.study.derive import derive_fit
 from vettore.study.derive_curves import derive_interpolant, points_in_use
-from vettore.study.recipes import AreaRecipe
+from vettore.study.kinds.area import AreaRecipe
 from vettore.study.series import Series
 from vettore.study.study import Study
 

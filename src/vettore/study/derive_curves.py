@@ -14,7 +14,8 @@ from vettore.core.polynomial import Polynomial
 from vettore.core.units import product, quotient
 from vettore.study.derive import derive_fit
 from vettore.study.fits import DerivedFit
-from vettore.study.recipes import InterpolantRecipe, PolynomialRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table

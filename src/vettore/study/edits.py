@@ -10,9 +10,13 @@ from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
 from vettore.core.models.model import Model
+from vettore.study import parts
 from vettore.study.columns import column_names
+from vettore.study.kinds.fits import AnyFit, as_formula
+from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import Reading
-from vettore.study.recipes import FitRecipe, ReportRecipe
+from vettore.study.kinds.report import ReportRecipe
 from vettore.study.series import (
     CellEdit,
     ColumnSettings,
@@ -33,20 +37,13 @@ SINGLE_ROLES = frozenset({Role.X, Role.Y, Role.Y_ERROR, Role.X_ERROR, Role.Z})
 
 def add_series(study: Study, table: Table, name: str) -> Study:
     """Add a table as a new series, at the end."""
-    identity = f"s{study.counter + 1}"
-    return replace(study, series=(*study.series, new_series(identity, name, table)), counter=study.counter + 1)
+    return parts.add(study, new_series("", name, table))
 
 
 def remove_series(study: Study, series: str) -> Study:
-    """Take a series out, with its curves and their readings."""
+    """Take a series out, with its curves, areas and all that rests on them."""
     study.find_series(series)
-    gone = {curve.id for curve in study.curves_of(series)}
-    return replace(
-        study,
-        series=tuple(one for one in study.series if one.id != series),
-        curves=tuple(curve for curve in study.curves if curve.id not in gone),
-        readings=tuple(reading for reading in study.readings if reading.curve not in gone),
-    )
+    return parts.remove(study, series)
 
 
 def rename_series(study: Study, series: str, name: str) -> Study:
@@ -68,19 +65,20 @@ def set_column(study: Study, series: str, place: int, settings: ColumnSettings) 
         _check_name(one, settings.name, place)
         columns = [replace(c, formula=rename_in(c.formula, renamed, settings.name)) for c in columns]
         names = [column.name for column in one.columns]
-        study = replace(study, curves=tuple(_renamed(c, series, names, renamed, settings.name) for c in study.curves))
+        for curve in study.curves_of(series):
+            study = parts.change(study, _renamed(curve, names, renamed, settings.name))
     return _with_series(study, one.changed(columns=tuple(columns)))
 
 
-def _renamed(curve: FitRecipe, series: str, columns: list[str], old: str, new: str) -> FitRecipe:
+def _renamed(curve: AnyFit, columns: list[str], old: str, new: str) -> AnyFit:
     """Return a fit whose formula follows the new name of a column; a coefficient of that name steps aside."""
-    if curve.series != series or not curve.formula:
+    if isinstance(curve, PolynomialFit):
         return curve
     formula = curve.formula
     if new in read_formula(formula, columns).coefficients:
         formula = rename_in(formula, new, f"{new}_0")
-        curve = replace(curve, hold=(), start=(), limits=())
-    return replace(curve, formula=rename_in(formula, old, new))
+        curve = curve.changed(hold=(), start=(), limits=())
+    return curve.changed(formula=rename_in(formula, old, new))
 
 
 def read_other_way(study: Study, series: str, place: int) -> Study:
@@ -169,8 +167,7 @@ def set_colour(study: Study, series: str, colour: int) -> Study:
 def duplicate_series(study: Study, series: str) -> Study:
     """Add a copy of a series, without its curves."""
     one = study.find_series(series)
-    copy = one.changed(id=f"s{study.counter + 1}", name=f"{one.name} (copy)")
-    return replace(study, series=(*study.series, copy), counter=study.counter + 1)
+    return parts.add(study, one.changed(name=f"{one.name} (copy)"))
 
 
 def split_series(study: Study, series: str) -> Study:
@@ -180,15 +177,14 @@ def split_series(study: Study, series: str) -> Study:
     others = [i for i, c in enumerate(one.columns) if c.role is Role.CARRIED and one.data[i].texts is None]
     if x is None or y is None or not others:
         raise DataError(f"{one.name} has no further columns of numbers to make series of.")
-    made = list(study.series)
-    for number, place in enumerate(others, 1):
+    for place in others:
         columns = tuple(
             replace(c, role=Role.Y if i == place else Role.CARRIED if c.role in (Role.Y, Role.Y_ERROR) else c.role)
             for i, c in enumerate(one.columns)
         )
         name = f"{one.name} · {one.columns[place].name}"
-        made.append(one.changed(id=f"s{study.counter + number}", name=name, columns=columns, set_aside=(), sort=None))
-    return replace(study, series=tuple(made), counter=study.counter + len(others))
+        study = parts.add(study, one.changed(name=name, columns=columns, set_aside=(), sort=None))
+    return study
 
 
 def renew_series(study: Study, series: str, table: Table) -> Study:
@@ -276,20 +272,23 @@ def bring_rows_back(study: Study, series: str, rows: Iterable[int]) -> Study:
 def add_fit(study: Study, series: str, degree: int) -> Study:
     """Add a polynomial fit of a series and make it the one reported."""
     study.find_series(series)
-    fit = FitRecipe(f"c{study.counter + 1}", series, degree)
-    study = replace(study, curves=(*study.curves, fit), counter=study.counter + 1)
-    return set_report(study, replace(study.report, curve=fit.id))
+    return add_curve(study, PolynomialFit(series=series, degree=degree))
+
+
+def add_curve(study: Study, fit: AnyFit) -> Study:
+    """Add a fit of any kind and make it the one reported."""
+    study = parts.add(study, fit)
+    return set_report(study, study.report.changed(curve=study.parts[-1].id))
 
 
 def add_formula(study: Study, series: str, formula: str) -> Study:
     """Add a fit of a formula over the columns of a series. Raises FormulaError when it cannot be read."""
     one = study.find_series(series)
     read_formula(formula, [column.name for column in one.columns])
-    study = add_fit(study, series, 1)
-    return change_fit(study, replace(study.curves[-1], formula=formula))
+    return add_curve(study, FormulaFit(series=series, formula=formula))
 
 
-def with_model(series: Series, recipe: FitRecipe, chosen: str | Model) -> FitRecipe:
+def with_model(series: Series, recipe: AnyFit, chosen: str | Model) -> AnyFit:
     """Return a recipe with a model over the series' x and y; what was decided of others is let go.
 
     ``chosen`` is the key of a model of the catalogue, or a model of the user's own. Raises DataError.
@@ -302,30 +301,25 @@ def with_model(series: Series, recipe: FitRecipe, chosen: str | Model) -> FitRec
     own = isinstance(chosen, Model)
     one = chosen if isinstance(chosen, Model) else model(chosen)
     text = one.over(x.name, y.name, [column.name for column in series.columns])
-    plain = replace(recipe, hold=(), start=(), limits=())
-    return replace(plain, formula=text, model="" if own else one.key, called=one.name if own else "")
+    named = {"model": "" if own else one.key, "called": one.name if own else ""}
+    return as_formula(recipe, text, hold=(), start=(), limits=(), **named)
 
 
 def add_model(study: Study, series: str, chosen: str | Model) -> Study:
     """Add a fit of a model, see with_model. Raises DataError."""
     one = study.find_series(series)
-    study = add_fit(study, series, 1)
-    return change_fit(study, with_model(one, study.curves[-1], chosen))
+    return add_curve(study, with_model(one, PolynomialFit(series=series, degree=1), chosen))
 
 
-def change_fit(study: Study, fit: FitRecipe) -> Study:
+def change_fit(study: Study, fit: AnyFit) -> Study:
     """Replace the recipe of a fit, found by its id; readings of it stay and follow."""
     study.find_curve(fit.id)
-    return replace(study, curves=tuple(fit if curve.id == fit.id else curve for curve in study.curves))
+    return parts.change(study, fit)
 
 
 def remove_fit(study: Study, curve: str) -> Study:
-    """Take a fit out, with its readings."""
-    return replace(
-        study,
-        curves=tuple(one for one in study.curves if one.id != curve),
-        readings=tuple(reading for reading in study.readings if reading.curve != curve),
-    )
+    """Take a fit out, with its readings and what else rests on it."""
+    return parts.remove(study, curve)
 
 
 def keep(study: Study, reading: Reading) -> Study:
@@ -335,8 +329,7 @@ def keep(study: Study, reading: Reading) -> Study:
     name, number = reading.name, 2
     while name and name in taken:
         name, number = f"{reading.name}{number}", number + 1
-    made = reading.changed(id=f"r{study.counter + 1}", name=name)
-    return replace(study, readings=(*study.readings, made), counter=study.counter + 1)
+    return parts.add(study, reading.changed(name=name))
 
 
 def rename_reading(study: Study, reading: str, name: str) -> Study:
@@ -345,24 +338,22 @@ def rename_reading(study: Study, reading: str, name: str) -> Study:
     if name and any(r.name == name and r.id != reading for r in study.readings_of(one.curve)):
         raise DataError(f"Another reading is called {name} already.")
 
-    def changed(other: Reading) -> Reading:
+    for other in study.readings_of(one.curve):
         if other.id == reading:
-            return other.changed(name=name)
-        if other.curve == one.curve and one.name and name:
-            return other.renamed(one.name, name)
-        return other
-
-    return replace(study, readings=tuple(changed(r) for r in study.readings))
+            study = parts.change(study, other.changed(name=name))
+        elif one.name and name:
+            study = parts.change(study, other.renamed(one.name, name))
+    return study
 
 
 def drop_reading(study: Study, reading: str) -> Study:
     """Let go of a kept reading."""
-    return replace(study, readings=tuple(one for one in study.readings if one.id != reading))
+    return parts.remove(study, reading)
 
 
 def set_report(study: Study, report: ReportRecipe) -> Study:
     """Change what the report holds."""
-    return replace(study, report=report)
+    return parts.put(study, report)
 
 
 def set_title(study: Study, title: str) -> Study:
@@ -371,4 +362,4 @@ def set_title(study: Study, title: str) -> Study:
 
 
 def _with_series(study: Study, series: Series) -> Study:
-    return replace(study, series=tuple(series if one.id == series.id else one for one in study.series))
+    return parts.change(study, series)

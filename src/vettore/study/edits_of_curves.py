@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import replace
 
 from vettore.core.errors import DataError
 from vettore.core.formula.write import name_text
 from vettore.core.polynomial import Polynomial
+from vettore.study import parts
 from vettore.study.areas import formula_of_x
 from vettore.study.edits import add_formula
-from vettore.study.recipes import AreaRecipe, FunctionRecipe, InterpolantRecipe, PolynomialRecipe
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.function import FunctionRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.series import Role
 from vettore.study.study import Study
 
@@ -18,45 +21,41 @@ from vettore.study.study import Study
 def set_interpolant(study: Study, recipe: InterpolantRecipe) -> Study:
     """Decide how the points of a series are joined."""
     study.find_series(recipe.series)
-    others = tuple(one for one in study.interpolants if one.series != recipe.series)
-    return replace(study, interpolants=(*others, recipe))
+    return parts.put(study, recipe.changed(id=study.interpolant_of(recipe.series).id))
 
 
 def add_area(study: Study, recipe: AreaRecipe) -> Study:
     """Keep an area of a series; it gets an id."""
     study.find_series(recipe.series)
-    made = replace(recipe, id=f"a{study.counter + 1}")
-    return replace(study, areas=(*study.areas, made), counter=study.counter + 1)
+    return parts.add(study, recipe)
 
 
 def change_area(study: Study, recipe: AreaRecipe) -> Study:
     """Replace an area, found by its id."""
     if not any(one.id == recipe.id for one in study.areas):
         raise DataError(f"The study has no area “{recipe.id}”.")
-    return replace(study, areas=tuple(recipe if one.id == recipe.id else one for one in study.areas))
+    return parts.change(study, recipe)
 
 
 def remove_area(study: Study, identity: str) -> Study:
     """Let go of an area."""
-    return replace(study, areas=tuple(one for one in study.areas if one.id != identity))
+    return parts.remove(study, identity)
 
 
 def add_function(study: Study, formula: str, start: str, end: str) -> Study:
     """Keep a function of x on a range. Raises FormulaError or DataError."""
     formula_of_x(formula)
-    made = FunctionRecipe(f"f{study.counter + 1}", formula, start, end)
-    return replace(study, functions=(*study.functions, made), counter=study.counter + 1)
+    return parts.add(study, FunctionRecipe(formula, start, end))
 
 
 def remove_function(study: Study, identity: str) -> Study:
     """Let go of a function."""
-    return replace(study, functions=tuple(one for one in study.functions if one.id != identity))
+    return parts.remove(study, identity)
 
 
 def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = "", fit: str = "") -> Study:
     """Put a polynomial on the shelf."""
-    recipe = PolynomialRecipe(f"p{study.counter + 1}", name, polynomial.coefficients, fit, made)
-    return replace(study, polynomials=(*study.polynomials, recipe), counter=study.counter + 1)
+    return parts.add(study, PolynomialRecipe(name, polynomial.coefficients, fit, made))
 
 
 def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> Study:
@@ -75,15 +74,10 @@ def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> S
 
 def change_polynomial(study: Study, identity: str, polynomial: Polynomial, made: str = "") -> Study:
     """Give a polynomial of the shelf other coefficients; it no longer follows a fit."""
-
-    def changed(one: PolynomialRecipe) -> PolynomialRecipe:
-        if one.id != identity:
-            return one
-        return replace(one, coefficients=polynomial.coefficients, fit="", made=made or one.made)
-
-    return replace(study, polynomials=tuple(changed(one) for one in study.polynomials))
+    recipe = next(recipe for recipe in study.polynomials if recipe.id == identity)
+    return parts.change(study, recipe.changed(coefficients=polynomial.coefficients, fit="", made=made or recipe.made))
 
 
 def remove_polynomial(study: Study, identity: str) -> Study:
     """Take a polynomial off the shelf."""
-    return replace(study, polynomials=tuple(one for one in study.polynomials if one.id != identity))
+    return parts.remove(study, identity)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -29,7 +29,9 @@ from vettore.core.formula.tree import Name
 from vettore.core.formula.write import to_text
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit
+from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role, Series
 
 # Fits kept; a line-up of eleven models over a few series and their undo steps.
@@ -41,7 +43,7 @@ FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
 class DerivedFit:
     """A fit's result; ``rows`` are the rows of the series it used (counted from 0), in order."""
 
-    recipe: FitRecipe
+    recipe: AnyFit
     series: Series
     result: FitResult
     rows: NDArray[np.intp]
@@ -97,7 +99,7 @@ class DerivedFit:
     def equation(self) -> tuple[Box, list[Row]]:
         """The left side and the terms of the equation."""
         x, y = self.series.column(Role.X), self.series.column(Role.Y)
-        if not self.recipe.formula:
+        if isinstance(self.recipe, PolynomialFit):
             terms = polynomial_terms(x.name if x else "x", self.recipe.degree, self.recipe.intercept)
             return Text(y.name if y else "y"), terms
         read = read_formula(self.recipe.formula, [column.name for column in self.series.columns])
@@ -121,9 +123,7 @@ _going_on: dict[Hashable, threading.Event] = {}
 SOON_DONE = 3_000
 
 
-def fit_series(
-    series: Series, recipe: FitRecipe, progress: Progress | None = None, thorough: bool = True
-) -> DerivedFit:
+def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None, thorough: bool = True) -> DerivedFit:
     """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit.
 
     Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
@@ -145,10 +145,10 @@ def fit_series(
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
     key = _key(series, recipe, thorough)
     result = _recall(key)
-    if result is None and recipe.formula:
+    if result is None and isinstance(recipe, FormulaFit):
         spread = None if sigma is None else {names[1]: sigma[rows]}
         result = _searched(key, lambda: _fit_formula(series, recipe, rows, spread, progress, thorough), progress)
-    if result is None:
+    if result is None and isinstance(recipe, PolynomialFit):
         result = fit_polynomial(
             x[rows],
             y[rows],
@@ -159,12 +159,13 @@ def fit_series(
             names=names,
         )
         _remember(key, result)
+    assert result is not None
     return DerivedFit(recipe, series, result, rows[result.rows_in_use])
 
 
 def _fit_formula(
     series: Series,
-    recipe: FitRecipe,
+    recipe: FormulaFit,
     rows: NDArray[np.intp],
     sigma: dict[str, Array] | None,
     progress: Progress | None,
@@ -198,7 +199,7 @@ def coefficient_unit(series: Series, power: int) -> str:
     return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
 
 
-def response_of(series: Series, recipe: FitRecipe) -> tuple[Array, str]:
+def response_of(series: Series, recipe: AnyFit) -> tuple[Array, str]:
     """Return what a recipe fits, in every row, and how to call it with its unit: y, or ``ln(y)`` and the like."""
     y, named = series.values(Role.Y), series.label(Role.Y)
     values = np.full(series.rows, np.nan) if y is None else y
@@ -234,19 +235,19 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     return tuple((one, named.of(one.tree)) for one in quantities(model, fit.result, called))
 
 
-def is_at_hand(series: Series, recipe: FitRecipe) -> bool:
+def is_at_hand(series: Series, recipe: AnyFit) -> bool:
     """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
     return series.rows <= SOON_DONE if not recipe.formula else _recall(_key(series, recipe, True)) is not None
 
 
-def _key(series: Series, recipe: FitRecipe, thorough: bool) -> Hashable:
+def _key(series: Series, recipe: AnyFit, thorough: bool) -> Hashable:
     """Return what the result of a fit depends on."""
     return (
         series.key,
         tuple((column.name, column.role) for column in series.columns),
         series.error_of_y,
         series.set_aside,
-        replace(recipe, id="", series=""),
+        recipe.changed(id="", series=""),
         thorough,
     )
 

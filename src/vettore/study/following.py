@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
-from vettore.study import edits
+from vettore.study import edits, parts
 from vettore.study.derive_curves import derive_interpolant, filled
-from vettore.study.recipes import Filling
+from vettore.study.kinds.filling import Filling
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
@@ -51,19 +49,17 @@ def add_filling(study: Study, filling: Filling, name: str) -> Study:
     curve = derive_interpolant(source, study.interpolant_of(source.id))
     table = filled(source, curve, places(study, filling, curve))
     study = edits.add_series(study, table, name)
-    return replace(study, fillings=(*study.fillings, replace(filling, series=study.series[-1].id)))
+    made = study.series[-1].id
+    return parts.put(study, filling.changed(id=f"w-{made}", series=made))
 
 
 def followed(before: Study, study: Study) -> Study:
     """Return a study after an edit, its filled series read again where what they rest on has changed.
 
-    What cannot be read again keeps the values that it had; what lost its source stays as it is.
+    What cannot be read again keeps the values that it had.
     """
     there = {series.id: series for series in study.series}
-    kept = tuple(one for one in study.fillings if one.series in there and one.source in there)
-    if kept != study.fillings:
-        study = replace(study, fillings=kept)
-    for one in kept:
+    for one in study.fillings:
         if _rests_on(before, one) == _rests_on(study, one):
             continue
         source = there[one.source]
@@ -85,5 +81,5 @@ def _rests_on(study: Study, filling: Filling) -> tuple[object, ...]:
             return None
         return (series.key, series.columns, series.set_aside, series.error_of_y)
 
-    recipe = replace(study.interpolant_of(filling.source), read_at=())
+    recipe = study.interpolant_of(filling.source).changed(read_at=())
     return (content(filling.source), content(filling.other), recipe)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from types import MappingProxyType
 from typing import TypeAlias
 
@@ -18,7 +18,8 @@ from vettore.core.models.model import Model
 from vettore.core.rounding import NumberStyle
 from vettore.study.edits import with_model
 from vettore.study.fits import DerivedFit, fit_series
-from vettore.study.recipes import FitRecipe, degree_name
+from vettore.study.kinds.fits import AnyFit, as_polynomial, bare
+from vettore.study.kinds.polynomial_fit import degree_name
 from vettore.study.series import Role, Series
 
 HIGHEST_DEGREE = 10
@@ -55,7 +56,7 @@ class Ranked:
     equal: bool
 
 
-def degrees(recipe: FitRecipe) -> tuple[int, ...]:
+def degrees(recipe: AnyFit) -> tuple[int, ...]:
     """Return the degrees of the polynomials in the line-up."""
     return tuple(range(0 if recipe.intercept else 1, HIGHEST_DEGREE + 1))
 
@@ -78,7 +79,7 @@ def plausible(series: Series) -> tuple[str, ...]:
 
 def try_models(
     series: Series,
-    recipe: FitRecipe,
+    recipe: AnyFit,
     keys: Iterable[Key],
     stopped: Callable[[], bool] = lambda: False,
     own: Mapping[str, Model] = MappingProxyType({}),
@@ -92,14 +93,13 @@ def try_models(
     for key in keys:
         if stopped():
             break
-        plain = replace(recipe, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
         model = None if isinstance(key, int) else own.get(key) or CATALOGUE[key]
         name = degree_name(key) if isinstance(key, int) else model.name if model else ""
         try:
             if isinstance(key, int):
-                chosen = replace(plain, degree=key)
+                chosen: AnyFit = as_polynomial(recipe, key, recipe.intercept)
             else:
-                chosen = with_model(series, plain, own.get(key, key))
+                chosen = with_model(series, bare(recipe), own.get(key, key))
             out.append(Entry(key, name, fit_series(series, chosen, lambda *_: stopped(), thorough=thorough)))
         except VettoreError as error:
             out.append(Entry(key, name, refusal=str(error)))

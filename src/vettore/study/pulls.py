@@ -14,6 +14,7 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
 from vettore.core.models.pulling import Placed, place_grips, pull_grip, pull_through
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role
 
 # A curve without grips of its own gets so many, each at the middle of its share of the data.
@@ -26,7 +27,7 @@ YOf = Callable[[float], Array]
 
 def formula_of(fit: DerivedFit) -> str:
     """Return the formula of a fit as text, that of a polynomial too."""
-    if fit.recipe.formula:
+    if not isinstance(fit.recipe, PolynomialFit):
         return fit.recipe.formula
     x, y = (name_text(fit.series.name_and_unit(role)[0]) for role in (Role.X, Role.Y))
     return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (x, y))

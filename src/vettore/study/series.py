@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
 
@@ -57,6 +58,8 @@ class ErrorOfY:
 @dataclass(frozen=True, eq=False)
 class Series:
     """A table with the user's decisions. ``columns`` are in the order shown; ``sort`` is (place, falling)."""
+
+    letter: ClassVar[str] = "s"
 
     id: str
     name: str
@@ -171,6 +174,10 @@ class Series:
     def reason(self, row: int) -> str | None:
         """Return why a row is set aside, or None when it is in use."""
         return next((entry.reason for entry in self.set_aside if entry.row == row), None)
+
+    def refers_to(self) -> tuple[str, ...]:
+        """A series stands by itself."""
+        return ()
 
     def changed(self, **values: object) -> Series:
         """Return a copy with some fields replaced."""

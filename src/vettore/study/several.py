@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
@@ -17,7 +17,8 @@ from vettore.core.formula.write import name_text
 from vettore.study.derive_curves import points_in_use
 from vettore.study.edits import with_model
 from vettore.study.fits import fit_series
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit, as_formula
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role, Series
 
 
@@ -46,16 +47,16 @@ class Several:
     residual_sd: float | None = None
 
 
-def recipe_for(series: Series, recipe: FitRecipe) -> FitRecipe:
+def recipe_for(series: Series, recipe: AnyFit) -> AnyFit:
     """Return a recipe for another series: a model of the catalogue over its own x and y. Raises DataError."""
-    other = replace(recipe, id="", series=series.id)
+    other = recipe.changed(id="", series=series.id)
     if recipe.model:
         changed = with_model(series, other, recipe.model)
-        return replace(changed, hold=recipe.hold, limits=recipe.limits)
+        return as_formula(changed, changed.formula, hold=recipe.hold, limits=recipe.limits)
     return other
 
 
-def fit_each(series: Sequence[Series], recipe: FitRecipe) -> Several:
+def fit_each(series: Sequence[Series], recipe: AnyFit) -> Several:
     """Fit a model to every series alone."""
     rows = []
     for one in series:
@@ -73,14 +74,14 @@ def fit_each(series: Sequence[Series], recipe: FitRecipe) -> Several:
     return Several(tuple(rows))
 
 
-def fit_together(series: Sequence[Series], recipe: FitRecipe, shared: Collection[str]) -> Several:
+def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[str]) -> Several:
     """Fit a model to all series at once with some coefficients common. Raises DataError."""
     if not series:
         raise DataError("Choose the series to fit.")
     x_name, y_name = series[0].name_and_unit(Role.X)[0], series[0].name_and_unit(Role.Y)[0]
     # All series speak of x and y here, whatever their columns are called.
     first = recipe_for(series[0], recipe)
-    formula = first.formula or polynomial_formula(recipe.degree, recipe.intercept, (x_name, y_name))
+    formula = _formula(first, x_name, y_name)
     data: list[dict[str, Array]] = []
     spreads: list[dict[str, Array]] = []
     for one in series:
@@ -110,15 +111,19 @@ def fit_together(series: Sequence[Series], recipe: FitRecipe, shared: Collection
     return Several(rows, told.shared, told.result.residual_sd)
 
 
+def _formula(recipe: AnyFit, x_name: str, y_name: str) -> str:
+    if isinstance(recipe, PolynomialFit):
+        return polynomial_formula(recipe.degree, recipe.intercept, (x_name, y_name))
+    return recipe.formula
+
+
 def _together(
-    series: Series, recipe: FitRecipe, coefficients: Mapping[str, Coefficient], result: FitResult
+    series: Series, recipe: AnyFit, coefficients: Mapping[str, Coefficient], result: FitResult
 ) -> SeveralRow:
     """Return what a fit of all series together says of one; its curve is without a band."""
     x_name, y_name = (series.name_and_unit(role)[0] for role in (Role.X, Role.Y))
     own = recipe_for(series, recipe)
-    formula = own.formula or polynomial_formula(
-        recipe.degree, recipe.intercept, (name_text(x_name), name_text(y_name))
-    )
+    formula = _formula(own, name_text(x_name), name_text(y_name))
     read = read_formula(formula, [column.name for column in series.columns])
     x, _, _ = points_in_use(series)
     # The model over this series may call its coefficients otherwise; their order is the same.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit, fit_series
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series, SetAside
 
 
@@ -40,7 +40,7 @@ class Without:
         return tuple(out)
 
 
-def fit_without(series: Series, recipe: FitRecipe, rows: Iterable[int]) -> Without:
+def fit_without(series: Series, recipe: AnyFit, rows: Iterable[int]) -> Without:
     """Fit with and without rows (counted from 0) that would be set aside. Raises DataError."""
     gone = tuple(sorted(set(rows)))
     already = {entry.row for entry in series.set_aside}

@@ -35,8 +35,8 @@ from vettore.core.fitting.summary import weights_in_words
 from vettore.core.typeset import Text
 from vettore.report.content import rows_words
 from vettore.study.fits import DerivedFit, fit_series, response_of
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.pulls import Pulls
-from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
 
@@ -59,7 +59,7 @@ class FitPage(StripHands, ModelHands, Page):
         self._shaping: Shaping | None = None
         self._pulls: Pulls | None = None
         self._search = Search()
-        self._under_way: tuple[Series, FitRecipe] | None = None
+        self._under_way: tuple[Series, AnyFit] | None = None
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
         self._build_choices()
@@ -184,7 +184,7 @@ class FitPage(StripHands, ModelHands, Page):
         self.another.setEnabled(self.session.curve is not None)
         self._begin(series, recipe)
 
-    def _begin(self, series: Series, recipe: FitRecipe) -> None:
+    def _begin(self, series: Series, recipe: AnyFit) -> None:
         """Fit in the background; what was searched for before ends after its round."""
         if self._under_way is not None and self._under_way[0] is series and self._under_way[1] == recipe:
             # One edit tells of itself more than once.

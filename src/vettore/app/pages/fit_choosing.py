@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from vettore.app.session import Session
 from vettore.app.stage.plot import Hand, Plot
 from vettore.app.widgets.formula_bench import FormulaBench
@@ -12,9 +10,10 @@ from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.study import edits
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.fits import AnyFit, as_formula, as_polynomial
+from vettore.study.kinds.polynomial_fit import PolynomialFit, degree_name
 from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import formula_of
-from vettore.study.recipes import FitRecipe, degree_name
 from vettore.study.series import ErrorOfY, Series
 from vettore.study.study import Study
 
@@ -66,9 +65,8 @@ class ModelHands:
         if curve is None:
             study = edits.add_fit(self.session.study, series.id, degree)
             self.session.do(f"fit {degree_name(degree).lower()}", study)
-        elif curve.degree != degree or curve.formula:
-            plain = replace(curve, formula="", model="", called="", hold=(), start=(), limits=(), loss="squares")
-            changed = replace(plain, degree=degree, intercept=curve.intercept or degree == 0)
+        elif not isinstance(curve, PolynomialFit) or curve.degree != degree:
+            changed = as_polynomial(curve, degree, curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
 
     def open_bench(self) -> None:
@@ -86,25 +84,24 @@ class ModelHands:
             self.bench.say(str(error))
             return
         if curve is not None:
-            plain = replace(curve, formula=text, model="", called="", hold=(), start=(), limits=())
-            study = edits.change_fit(self.session.study, plain)
+            own = as_formula(curve, text, model="", called="", hold=(), start=(), limits=())
+            study = edits.change_fit(self.session.study, own)
         self.session.do("fit an own formula", study)
 
-    def _recipe(self, series: Series) -> FitRecipe:
-        return self.session.curve or FitRecipe("", series.id, 1)
+    def _recipe(self, series: Series) -> AnyFit:
+        return self.session.curve or PolynomialFit(series=series.id, degree=1)
 
-    def _present_recipe(self) -> FitRecipe | None:
+    def _present_recipe(self) -> AnyFit | None:
         return None if self.session.series is None else self._recipe(self.session.series)
 
     def _add_another(self) -> None:
         series, curve = self.session.series, self.session.curve
         if series is None or curve is None:
             return
-        study = edits.add_fit(self.session.study, series.id, curve.degree)
-        weighed = {"use_errors": curve.use_errors, "errors_known": curve.errors_known}
-        copy = replace(study.curves[-1], intercept=curve.intercept, **weighed)
-        self.session.do("try another model", edits.change_fit(study, copy))
-        self.session.show_curve(copy.id)
+        other = as_polynomial(curve, curve.degree if isinstance(curve, PolynomialFit) else 1, curve.intercept)
+        study = edits.add_curve(self.session.study, other.changed(span=None))
+        self.session.do("try another model", study)
+        self.session.show_curve(study.curves[-1].id)
 
     def _turn_origin(self, checked: bool) -> None:
         self._change(intercept=not checked, label="through the origin" if checked else "with a constant")
@@ -163,9 +160,9 @@ class ModelHands:
         if curve is None:
             study = edits.add_fit(study, series.id, 1)
             curve = study.curves[-1]
-        changed = replace(curve, **values)  # type: ignore[arg-type]
-        if not changed.intercept and changed.degree == 0:
-            changed = replace(changed, degree=1)
+        changed = curve.changed(**values)
+        if isinstance(changed, PolynomialFit) and not changed.intercept and changed.degree == 0:
+            changed = changed.changed(degree=1)
         self.session.do(label, edits.change_fit(study, changed))
 
     def _chosen_key(self) -> Key:
@@ -174,6 +171,6 @@ class ModelHands:
         own = self.session.own_models.named(curve.called) if curve is not None and curve.called else None
         if own is not None:
             return OWN + own.key
-        if curve is None or (curve.formula and not curve.model):
-            return -1
-        return curve.model or curve.degree
+        if isinstance(curve, PolynomialFit):
+            return curve.degree
+        return curve.model or -1 if curve is not None else -1

@@ -13,8 +13,9 @@ from vettore.app.widgets.degree_ladder import DegreeLadder
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.compare import Compared, compare
 from vettore.core.fitting.ladder import Ladder, ladder
+from vettore.study.kinds.fits import AnyFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.line_up import Entry, Key, try_models
-from vettore.study.recipes import FitRecipe
 
 
 class Comparing:
@@ -24,7 +25,7 @@ class Comparing:
         self,
         session: Session,
         filler: LineUpFiller,
-        recipe: Callable[[], FitRecipe | None],
+        recipe: Callable[[], AnyFit | None],
         choose: Callable[[Key], None],
     ) -> None:
         self._session, self._filler, self._recipe, self._choose = session, filler, recipe, choose
@@ -84,7 +85,9 @@ class Comparing:
         except VettoreError as error:
             self._session.say(str(error), "bad")
             return
-        self.ladder.show_ladder(found, -1 if recipe.formula else recipe.degree, self._session.style)
+        self.ladder.show_ladder(
+            found, recipe.degree if isinstance(recipe, PolynomialFit) else -1, self._session.style
+        )
 
     def refresh(self) -> None:
         """Follow a change of the curve or the data."""

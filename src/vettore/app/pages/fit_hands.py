@@ -5,8 +5,6 @@ Shaping is tried out and changes nothing; each of the others is one edit that ca
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from vettore.app.pages.fit_shaping import Shaping, step_of
@@ -19,6 +17,7 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
 from vettore.study import edits
 from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.study.kinds.fits import AnyFit, as_formula
 from vettore.study.pulls import Pulls, formula_of
 
 
@@ -132,11 +131,11 @@ class StripHands:
             return
         study = self.session.study
         if curve is None:
-            study = edits.add_fit(study, series.id, self.fit.recipe.degree)
+            study = edits.add_curve(study, self.fit.recipe)
             curve = study.curves[-1]
-        changed = replace(curve, formula=formula_of(self.fit), **values)  # type: ignore[arg-type]
+        changed: AnyFit = as_formula(curve, formula_of(self.fit), **values)
         if not curve.formula and not changed.hold and not changed.limits and changed.loss == "squares":
-            changed = replace(changed, formula="", start=())
+            changed = curve
         self.session.do(label, edits.change_fit(study, changed))
 
     def _show_equation(self, fit: DerivedFit) -> None:

@@ -11,8 +11,8 @@ from vettore.app.widgets.line_up import Candidate
 from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
 from vettore.app.work import breathe
 from vettore.study.fits import FIRST_LOOK
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
-from vettore.study.recipes import FitRecipe
 from vettore.study.series import Role, Series
 
 
@@ -61,7 +61,7 @@ class LineUpFiller:
         self._filled, self.entries, self._waiting = (), [], []
         self._line_up.show_candidates([], (np.empty(0), np.empty(0)), -1, self._session.style)
 
-    def fill(self, series: Series, recipe: FitRecipe) -> None:
+    def fill(self, series: Series, recipe: AnyFit) -> None:
         """Fit the models to a series unless they are there already."""
         own = self._session.own_models.models
         same = (recipe.intercept, recipe.use_errors, recipe.span, tuple(own.values()))
@@ -74,7 +74,7 @@ class LineUpFiller:
         self._waiting = [*own, *plausible(series)]
         self._run(series, recipe, degrees(recipe), key)
 
-    def _run(self, series: Series, recipe: FitRecipe, keys: tuple[Key, ...], filled: tuple[object, ...]) -> None:
+    def _run(self, series: Series, recipe: AnyFit, keys: tuple[Key, ...], filled: tuple[object, ...]) -> None:
         own = self._session.own_models.models
 
         def stopped() -> bool:

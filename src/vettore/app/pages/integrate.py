@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -34,7 +33,7 @@ from vettore.core.integration.sampled import SampledArea, between_edges, integra
 from vettore.study import edits_of_curves
 from vettore.study.areas import FIT, POINTS, UNDER_FIT, curve_of, derive_area, floor_of, floor_typed, floor_words
 from vettore.study.derive_curves import area_unit, points_in_use
-from vettore.study.recipes import AreaRecipe
+from vettore.study.kinds.area import AreaRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
@@ -181,7 +180,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
             self._list_kept()
             return
         if self._draft is None or self._draft.series != series.id:
-            self._draft, self._chosen = AreaRecipe("", series.id), ""
+            self._draft, self._chosen = AreaRecipe(series.id), ""
         recipe = self.recipe
         self._show_points(series)
         self._list_kept()
@@ -388,7 +387,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
         if self._draft is None or self.session.series is None:
             return
         recipe = self.recipe
-        changed = replace(recipe, **values)  # type: ignore[arg-type]
+        changed = recipe.changed(**values)
         if changed == recipe:
             return
         if recipe.id:

@@ -35,7 +35,7 @@ from vettore.core.rounding import read_number
 from vettore.core.typed import limit_in
 from vettore.study import edits_of_curves
 from vettore.study.areas import formula_of_x
-from vettore.study.recipes import FunctionRecipe
+from vettore.study.kinds.function import FunctionRecipe
 
 # Places at which a function is drawn.
 DRAWN = 1200

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from PySide6.QtWidgets import QPushButton, QVBoxLayout
 
@@ -18,7 +18,7 @@ from vettore.core.integration.sampled import SampledArea
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, points_in_use, slopes_of
-from vettore.study.recipes import AreaRecipe
+from vettore.study.kinds.area import AreaRecipe
 from vettore.study.series import Role, Series
 from vettore.study.table import RawColumn, Source, Table
 
@@ -102,7 +102,7 @@ class KeptHands:
             self._chosen = ""
             self.session.do("let go of an area", edits_of_curves.remove_area(self.session.study, recipe.id))
             return
-        whole = replace(recipe, start=self.answer.area.a, end=self.answer.area.b)
+        whole = recipe.changed(start=self.answer.area.a, end=self.answer.area.b)
         study = edits_of_curves.add_area(self.session.study, whole)
         self._chosen = study.areas[-1].id
         self.session.do("keep an area", study)
@@ -125,7 +125,7 @@ class KeptHands:
         rule = self.recipe.rule if self.recipe.rule in RULES else "trapezoid"
         for peak in peaks:
             name = f"peak at {style.short(peak.position, 4)}"
-            recipe = AreaRecipe("", series.id, peak.start, peak.end, rule, "ends", name)
+            recipe = AreaRecipe(series.id, peak.start, peak.end, rule, "ends", name)
             study = edits_of_curves.add_area(study, recipe)
         self._chosen = study.areas[-len(peaks)].id
         words = "one peak" if len(peaks) == 1 else f"{len(peaks)} peaks"

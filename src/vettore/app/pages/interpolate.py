@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -235,7 +234,7 @@ class InterpolatePage(MethodHands, Page):
         if series is None:
             return
         recipe = self.session.study.interpolant_of(series.id)
-        changed = replace(recipe, **values)  # type: ignore[arg-type]
+        changed = recipe.changed(**values)
         if changed != recipe:
             self.session.do(words, edits_of_curves.set_interpolant(self.session.study, changed))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from vettore.app.session import Session
 from vettore.app.stage.items import CurveLine
@@ -14,7 +14,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.methods import METHODS
 from vettore.study.derive_curves import derive_interpolant
-from vettore.study.recipes import InterpolantRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.series import Role, Series
 
 
@@ -76,7 +76,7 @@ class MethodHands:
             out = []
             for name in METHODS:
                 try:
-                    curve = derive_interpolant(series, replace(recipe, method=name, penalty=None))
+                    curve = derive_interpolant(series, recipe.changed(method=name, penalty=None))
                     _ = curve.left_out_error, curve.swing
                     out.append(Offer(name, curve))
                 except VettoreError as error:

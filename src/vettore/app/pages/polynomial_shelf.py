@@ -25,7 +25,7 @@ from vettore.core.rounding import read_number
 from vettore.core.typed import complex_in, numbers_in
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
-from vettore.study.recipes import PolynomialRecipe
+from vettore.study.kinds.polynomial import PolynomialRecipe
 
 
 @dataclass(frozen=True, eq=False)
@@ -178,7 +178,7 @@ class ShelfHands:
         if curve is None or curve.formula:
             self.session.say("Choose a polynomial on the Fit page first.", "bad")
             return
-        made = PolynomialRecipe("", curve.name, (0.0,), curve.id)
+        made = PolynomialRecipe(curve.name, (0.0,), curve.id)
         try:
             p = derive_polynomial(self.session.study, made)
         except VettoreError as error:

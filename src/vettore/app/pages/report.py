@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -27,7 +26,6 @@ from vettore.app.widgets.parts import Column, Invitation, button, clear, label, 
 from vettore.report.content import SECTIONS, report_content
 from vettore.report.pages import pdf, save_report
 from vettore.study import edits
-from vettore.study.recipes import ReportRecipe
 
 # Width of a page in points (A4), and the room left beside it in the preview.
 PAGE_WIDTH = 595
@@ -217,7 +215,7 @@ class ReportPage(Page):
 
     def _change(self, **values: object) -> None:
         recipe = self.session.study.report
-        changed: ReportRecipe = replace(recipe, **values)  # type: ignore[arg-type]
+        changed = recipe.changed(**values)
         if changed != recipe and not self._filling:
             self.session.do("change the report", edits.set_report(self.session.study, changed))
 

@@ -11,7 +11,7 @@ from vettore.app.widgets.parts import button, label
 from vettore.core.errors import DataError
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
-from vettore.study.recipes import Filling
+from vettore.study.kinds.filling import Filling
 
 WAYS = {"every": "distance of x", "this many": "how many values", "at a list": "12; 30.5; 47", "at the x of": ""}
 QUESTION = 96

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBo
 
 from vettore.app.widgets.parts import button
 from vettore.core.rounding import NumberStyle, read_number
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
 
 # The losses in words, each with its proper name in the tip.
@@ -74,7 +74,7 @@ class HowFitted(QWidget):
         box.addWidget(self.loss)
         box.addWidget(self.span)
 
-    def show_recipe(self, series: Series, recipe: FitRecipe, style: NumberStyle) -> None:
+    def show_recipe(self, series: Series, recipe: AnyFit, style: NumberStyle) -> None:
         """Show what is decided for a fit of a series."""
         self.origin.setChecked(not recipe.intercept)
         self.origin.setVisible(not recipe.formula)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -18,6 +16,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.fits import as_formula
 from vettore.study.series import Role, Series
 from vettore.study.several import Several, SeveralRow, fit_each, fit_together, recipe_for
 
@@ -240,9 +239,8 @@ class SeveralView(QWidget):
             if row is not None and self.several.shared:
                 common = tuple((name, row.coefficients[name].value) for name in self.several.shared)
                 # A polynomial becomes the formula that it is, since only a formula has coefficients held.
-                recipe = replace(recipe, formula=recipe.formula or row.formula, hold=(*recipe.hold, *common))
-            study = edits.add_fit(study, one.id, recipe.degree)
-            study = edits.change_fit(study, replace(recipe, id=study.curves[-1].id))
+                recipe = as_formula(recipe, recipe.formula or row.formula, hold=(*recipe.hold, *common))
+            study = edits.add_curve(study, recipe)
             count += 1
         if count:
             self._session.do(f"fit {count} more series", study)

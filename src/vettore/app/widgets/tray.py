@@ -16,7 +16,7 @@ from vettore.core.errors import VettoreError
 from vettore.look.theme import SIZES
 from vettore.study import edits
 from vettore.study.derive import derive_fit, is_known
-from vettore.study.recipes import FitRecipe
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 
@@ -207,7 +207,7 @@ class Tray(QWidget):
         ink = self._session.ink(series)
         return TrayEntry(series.name, figure, picture, ink, curve=False)
 
-    def _curve_entry(self, curve: FitRecipe) -> TrayEntry:
+    def _curve_entry(self, curve: AnyFit) -> TrayEntry:
         empty: Array = np.empty(0)
         series = self._session.study.find_series(curve.series)
         if series.in_use.sum() > MOST_PICTURE_POINTS * 10:

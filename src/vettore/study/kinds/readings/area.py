@@ -22,7 +22,7 @@ from vettore.study.kinds.readings.base import (
 )
 
 
-class AreaReading(Reading, frozen=True, kw_only=True, tag="area"):
+class AreaReading(Reading, frozen=True, kw_only=True, tag="area reading"):
     """The area under the curve from ``at`` to ``to``."""
 
     at: float

@@ -10,9 +10,8 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
-import msgspec
 import numpy as np
 
 from vettore.core import units
@@ -20,6 +19,7 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Crossing, TurningPoint
 from vettore.core.errors import DataError
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.part import Part
 from vettore.study.series import Role
 
 # A crossing is looked for as far beyond the data as the data are wide.
@@ -94,10 +94,11 @@ class DerivedReading:
     refusal: str = ""
 
 
-class Reading(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
+class Reading(Part, frozen=True, kw_only=True):
     """A number asked of ``curve``. A kind says its fields, what may be typed for it, and how it is derived."""
 
-    id: str = ""
+    letter: ClassVar[str] = "r"
+
     curve: str = ""
     name: str = ""
 
@@ -128,9 +129,9 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
         """Return the reading after another one that it may name was renamed."""
         return self
 
-    def changed(self, **fields: Any) -> Self:
-        """Return a copy with other fields."""
-        return msgspec.structs.replace(self, **fields)
+    def refers_to(self) -> tuple[str, ...]:
+        """A reading is nothing without its curve."""
+        return (self.curve,)
 
 
 def read(fit: DerivedFit, reading: Reading, kept: Sequence[Reading] = ()) -> DerivedReading:

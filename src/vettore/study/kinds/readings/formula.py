@@ -37,7 +37,7 @@ from vettore.study.kinds.readings.base import (
 )
 
 
-class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula"):
+class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula reading"):
     """A number made from others."""
 
     formula: str

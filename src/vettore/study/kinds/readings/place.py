@@ -25,7 +25,7 @@ from vettore.study.kinds.readings.base import (
 )
 
 
-class PlaceReading(Reading, frozen=True, kw_only=True, tag="place"):
+class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
     """Every x where y is ``at``; measured ``signals`` are averaged instead, and their scatter counts."""
 
     at: float

@@ -21,7 +21,7 @@ from vettore.study.kinds.readings.base import (
 )
 
 
-class SlopeReading(Reading, frozen=True, kw_only=True, tag="slope"):
+class SlopeReading(Reading, frozen=True, kw_only=True, tag="slope reading"):
     """The slope of the curve at ``at``."""
 
     at: float

@@ -31,7 +31,7 @@ LOOKS, ROUNDS, STEP = 513, 60, 1e-4
 GOLDEN = (5**0.5 - 1) / 2
 
 
-class SteepestReading(Reading, frozen=True, kw_only=True, tag="steepest"):
+class SteepestReading(Reading, frozen=True, kw_only=True, tag="steepest reading"):
     """The x between ``at`` and ``to`` where the slope is largest, up or down."""
 
     at: float

@@ -9,7 +9,7 @@ from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import DerivedReading, Reading, units_of
 
 
-class TurnsReading(Reading, frozen=True, kw_only=True, tag="turns"):
+class TurnsReading(Reading, frozen=True, kw_only=True, tag="turns reading"):
     """Every place where the curve turns."""
 
     @classmethod

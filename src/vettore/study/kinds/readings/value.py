@@ -20,7 +20,7 @@ from vettore.study.kinds.readings.base import (
 )
 
 
-class ValueReading(Reading, frozen=True, kw_only=True, tag="value"):
+class ValueReading(Reading, frozen=True, kw_only=True, tag="value reading"):
     """The curve at ``at``."""
 
     at: float

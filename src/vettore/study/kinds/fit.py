@@ -1,0 +1,26 @@
+"""What fits of every kind share."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from vettore.study.kinds.part import Part
+
+
+class Fit(Part, frozen=True, kw_only=True):
+    """A model fitted to a series by least squares.
+
+    ``use_errors`` weighs rows by the ± of y; ``errors_known`` takes these as they are instead of as relative weights.
+    ``span`` leaves rows with x outside it out of the fit.
+    """
+
+    letter: ClassVar[str] = "c"
+
+    series: str
+    use_errors: bool = False
+    errors_known: bool = False
+    span: tuple[float, float] | None = None
+
+    def refers_to(self) -> tuple[str, ...]:
+        """A fit is nothing without its series."""
+        return (self.series,)

@@ -1,0 +1,39 @@
+"""The kinds of fits together, and how one becomes the other."""
+
+from __future__ import annotations
+
+from typing import Any, TypeAlias
+
+from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
+
+AnyFit: TypeAlias = PolynomialFit | FormulaFit
+
+
+def as_polynomial(fit: AnyFit, degree: int, intercept: bool = True) -> PolynomialFit:
+    """Return a polynomial with the id, weights and span of a fit."""
+    return PolynomialFit(degree=degree, intercept=intercept, **_shared(fit))
+
+
+def as_formula(fit: AnyFit, formula: str, **fields: Any) -> FormulaFit:
+    """Return a fit with another formula; what was decided of coefficients stays but for what ``fields`` say."""
+    if isinstance(fit, FormulaFit):
+        return fit.changed(formula=formula, **fields)
+    return FormulaFit(formula=formula, **{**_shared(fit), **fields})
+
+
+def bare(fit: AnyFit) -> AnyFit:
+    """Return a fit by least squares with nothing decided of its coefficients."""
+    if isinstance(fit, PolynomialFit):
+        return fit
+    return fit.changed(model="", called="", hold=(), start=(), limits=(), loss="squares")
+
+
+def _shared(fit: AnyFit) -> dict[str, Any]:
+    return {
+        "id": fit.id,
+        "series": fit.series,
+        "use_errors": fit.use_errors,
+        "errors_known": fit.errors_known,
+        "span": fit.span,
+    }

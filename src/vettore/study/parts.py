@@ -1,0 +1,49 @@
+"""The edits that every kind of part shares: add, change, put and remove, with what refers to it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vettore.core.errors import VettoreError
+from vettore.study.series import Series
+from vettore.study.study import AnyPart, Study
+
+
+def add(study: Study, part: AnyPart) -> Study:
+    """Add a part at the end; it gets an id. Raises VettoreError where it refers to what is not there."""
+    made = part.changed(id=f"{part.letter}{study.counter + 1}")
+    _check(study, made)
+    return replace(study, parts=(*study.parts, made), counter=study.counter + 1)
+
+
+def change(study: Study, part: AnyPart) -> Study:
+    """Replace the part of the same id; what refers to it stays and follows. Raises VettoreError without one."""
+    study.find(part.id)
+    _check(study, part)
+    return replace(study, parts=tuple(part if other.id == part.id else other for other in study.parts))
+
+
+def put(study: Study, part: AnyPart) -> Study:
+    """Replace the part of the same id, or add it with that id: for what there is one of."""
+    _check(study, part)
+    rest = tuple(other for other in study.parts if other.id != part.id)
+    return change(study, part) if len(rest) < len(study.parts) else replace(study, parts=(*rest, part))
+
+
+def remove(study: Study, identity: str) -> Study:
+    """Take a part out, with all that is nothing without it."""
+    gone = {identity}
+    while True:
+        more = {part.id for part in study.parts if part.id not in gone and not gone.isdisjoint(part.refers_to())}
+        if not more:
+            return replace(study, parts=tuple(part for part in study.parts if part.id not in gone))
+        gone |= more
+
+
+def _check(study: Study, part: AnyPart) -> None:
+    if isinstance(part, Series):
+        return
+    there = {other.id for other in study.parts}
+    missing = [identity for identity in part.refers_to() if identity not in there]
+    if missing:
+        raise VettoreError(f"The study has no part “{missing[0]}”.")
