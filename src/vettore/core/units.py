@@ -8,7 +8,7 @@ from typing import Any
 
 from vettore.core.errors import DataError
 
-_SUPERSCRIPT = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
+RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
 def power(unit: str, exponent: int) -> str:
@@ -18,7 +18,7 @@ def power(unit: str, exponent: int) -> str:
     if exponent == 1:
         return unit
     base = f"({unit})" if any(mark in unit for mark in "/·* ") else unit
-    return base + str(exponent).translate(_SUPERSCRIPT)
+    return base + str(exponent).translate(RAISED)
 
 
 def quotient(above: str, below: str) -> str:

@@ -1,0 +1,166 @@
+"""What users read, whole: every command's text and JSON, and the report. The kept texts were read line by line.
+
+A number may differ in its last digits from machine to machine, so numbers are compared to nine digits and all else exactly.
+``VETTORE_GOLDENS=write`` writes them anew; read the difference before it is kept.
+"""
+
+import os
+import re
+from dataclasses import fields
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from vettore.cli import main
+from vettore.core.polynomial import Polynomial
+from vettore.demo.make_data import FOLDER
+from vettore.demo.study import demo_study
+from vettore.report.content import Line, report_content
+from vettore.study import edits, edits_of_curves
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.kinds.readings import AreaReading, FormulaReading, SlopeReading, SteepestReading, TurnsReading
+from vettore.study.series import ErrorKind, ErrorOfY
+from vettore.study.table import RawColumn, Source, Table
+
+KEPT = Path(__file__).parent / "goldens"
+CHAMBER, STAGE, LIGHT = "oxygen-chamber-b.csv", "stage-discharge.tsv", "light-response.csv"
+COMMANDS = {
+    "fit-line": ("fit", STAGE, "--degree", "1"),
+    "fit-origin": ("fit", STAGE, "--degree", "2", "--no-intercept"),
+    "fit-line-json": ("fit", STAGE, "--degree", "1", "--json"),
+    "fit-model": ("fit", CHAMBER, "--model", "exponential-decay-level"),
+    "fit-model-json": ("fit", CHAMBER, "--model", "exponential-decay-level", "--hold", "C=2", "--json"),
+    "fit-formula-robust": ("fit", CHAMBER, "--formula", "oxygen = A*exp(-k*time) + C", "--loss", "huber"),
+    "fit-known": ("fit", "known.csv", "--degree", "1", "--sigma", "u", "--sigma-known"),
+    "fit-known-json": ("fit", "known.csv", "--formula", "y = a + b*x", "--sigma", "u", "--sigma-known", "--json"),
+    "fit-words": ("fit", "words.csv", "--degree", "1"),
+    "fit-limit": ("fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "C=3.."),
+    "compare": ("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--model", "power-law"),
+    "compare-json": ("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--json"),
+    "describe": ("describe", STAGE),
+    "describe-json": ("describe", STAGE, "--json"),
+    "integrate-points": ("integrate", STAGE, "--rule", "simpson", "--from", "0.3", "--to", "0.9"),
+    "integrate-points-json": ("integrate", STAGE, "--floor", "ends", "--json"),
+    "integrate-function": ("integrate", "--formula", "exp(-x)", "--from", "0", "--to", "inf"),
+    "integrate-strips": (
+        "integrate",
+        "--formula",
+        "x^3",
+        "--from",
+        "0",
+        "--to",
+        "2",
+        "--strips",
+        "4",
+        "--rule",
+        "midpoint",
+    ),
+    "integrate-unsettled": ("integrate", "--formula", "1/x", "--from", "0", "--to", "1"),
+    "interpolate": ("interpolate", STAGE, "--method", "cubic", "--at", "0.5,0.75"),
+    "interpolate-json": ("interpolate", STAGE, "--method", "monotone", "--every", "0.25", "--json"),
+    "interpolate-beyond": ("interpolate", STAGE, "--at", "9"),
+    "polynomial": ("polynomial", "--coefficients", "-2,0,1", "--at", "3"),
+    "polynomial-json": ("polynomial", "--roots", "1,1,-2", "--json"),
+    "model": ("models", "gompertz"),
+    "no-file": ("fit", "nowhere.csv"),
+    "no-column": ("fit", STAGE, "--y", "level of moon"),
+    "no-effect": ("fit", STAGE, "--degree", "1", "--hold", "a0=1"),
+    "no-command": ("fti", STAGE),
+}
+NUMBER = re.compile(r"[-−]?\d+(?:\.\d+)?(?:e[-+]?\d+)?")
+
+
+def check(name, text):
+    """Compare with the kept text, or write it."""
+    place = KEPT / f"{name}.txt"
+    if os.environ.get("VETTORE_GOLDENS") == "write":
+        place.write_text(text, encoding="utf-8")
+    kept = place.read_text(encoding="utf-8")
+    assert NUMBER.sub("#", text) == NUMBER.sub("#", kept)
+    for mine, theirs in zip(NUMBER.findall(text), NUMBER.findall(kept), strict=True):
+        a, b = (float(number.replace("−", "-")) for number in (mine, theirs))
+        # Rounding errors themselves, as residuals of exact data, are of no size in particular.
+        assert a == pytest.approx(b, rel=1e-9, abs=1e-13), f"{mine} is not {theirs}"
+
+
+@pytest.fixture
+def at_home(tmp_path, monkeypatch):
+    """A folder with the demo files and two of its own."""
+    for file in FOLDER.iterdir():
+        (tmp_path / file.name).write_bytes(file.read_bytes())
+    (tmp_path / "known.csv").write_text("x,y,u\n1,2.1,0.1\n2,3.9,0.1\n3,6.2,0.2\n4,7.8,0.2\n5,10.3,0.3\n")
+    (tmp_path / "words.csv").write_text(
+        't / min,"flow (L/d)"\n0,<LOD\n1,<LOD\n2,"1,250"\n3,"1,410"\n4,"1,596"\n5,"1,744"\n'
+    )
+    monkeypatch.chdir(tmp_path)
+    return tmp_path
+
+
+@pytest.mark.parametrize("name", COMMANDS)
+def test_what_a_command_prints(name, at_home, capsys):
+    """Its output, what it says beside it, and its exit code."""
+    with pytest.raises(SystemExit) as left:
+        main(list(COMMANDS[name]))
+    told = capsys.readouterr()
+    text = f"exit {left.value.code}\n--- out\n{told.out}--- err\n{told.err}"
+    check(name, text.replace(str(at_home), "HOME"))
+
+
+def in_lines(content):
+    """All that a report says, as lines."""
+    lines = []
+    for field in fields(content):
+        value = getattr(content, field.name)
+        if field.name == "figure":
+            value = "<svg" in value
+        lines.append(f"== {field.name}")
+        entries = value if isinstance(value, tuple) else (value,)
+        for entry in entries:
+            if isinstance(entry, Line):
+                lines.append(f"{entry.label} | {entry.text}")
+            else:
+                lines.append(" | ".join(map(str, entry)) if isinstance(entry, tuple) else str(entry))
+    return "\n".join(lines) + "\n"
+
+
+def full_study():
+    """The demo study with one of everything that a report can hold."""
+    study = demo_study()
+    fit = study.reported_curve
+    for asked in (
+        SlopeReading(curve=fit.id, at=0.6, name="steepness"),
+        AreaReading(curve=fit.id, at=0.4, to=0.9, name="area"),
+        SteepestReading(curve=fit.id, at=0.3, to=0.8),
+        TurnsReading(curve=fit.id),
+        FormulaReading(curve=fit.id, formula="twice = 2*area"),
+        FormulaReading(curve=fit.id, formula="lost = 2*nothing"),
+    ):
+        study = edits.keep(study, asked)
+    study = edits.add_fit(study, fit.series, 1)
+    study = edits.set_report(study, study.report.changed(curve=fit.id, note="Read by hand.", left_out=()))
+    study = edits.set_rows_aside(study, fit.series, [3], "ice")
+    study = edits_of_curves.set_interpolant(study, InterpolantRecipe(fit.series, "cubic", read_at=(0.5,)))
+    study = edits_of_curves.add_area(study, AreaRecipe(fit.series, 0.3, 0.8, "simpson", "ends", "middle"))
+    study = edits_of_curves.add_function(study, "x*exp(-x)", "0", "inf")
+    return edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
+
+
+def known_study():
+    """A decay whose ± are known, with a coefficient held."""
+    t = np.arange(0.0, 60.0, 5.0)
+    y = 6 * np.exp(-0.04 * t) + 2 + 0.1 * np.cos(5 * t)
+    columns = (RawColumn("t", "min", t), RawColumn("c", "mg/L", y))
+    study = edits.add_series(edits.set_title(demo_study(), "Known"), Table(columns, Source("made")), "decay")
+    series = study.series[-1].id
+    study = edits.set_error_of_y(study, series, ErrorOfY(ErrorKind.CONSTANT, 0.1))
+    study = edits.add_model(study, series, "exponential-decay-level")
+    return edits.change_fit(study, study.curves[-1].changed(use_errors=True, errors_known=True, hold=(("C", 2.0),)))
+
+
+@pytest.mark.parametrize(("name", "study"), [("report", full_study), ("report-known", known_study)])
+def test_what_a_report_says(name, study):
+    """Every section, digit by digit."""
+    check(name, in_lines(report_content(study(), date(2026, 6, 1))))
