@@ -1,10 +1,10 @@
-# make demo | test | bench | screens | lint: each sets up what it needs by itself.
+# make demo | test | bench | screens | mutants | lint: each sets up what it needs by itself.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens lint setup
+.PHONY: demo test bench screens mutants lint setup
 
 setup: $(STAMP)
 
@@ -31,3 +31,6 @@ bench: setup
 
 screens: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screens.py
+
+mutants: setup
+	OPENBLAS_NUM_THREADS=1 $(BIN)/python tools/mutants.py $(ARGS)

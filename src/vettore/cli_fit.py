@@ -193,9 +193,8 @@ def fit_text(derived) -> str:
     lines += result.warnings
     if result.weighted_down:
         rows = name_rows([int(derived.rows[place]) + 1 for place in _places_weighted_down(derived)])
-        lines.append(
-            f"{rows.capitalize()} {'weighs' if len(result.weighted_down) == 1 else 'weigh'} less than half under the {result.loss} loss."
-        )
+        weigh = "weighs" if len(result.weighted_down) == 1 else "weigh"
+        lines.append(f"{rows.capitalize()} {weigh} less than half under the {result.loss} loss.")
     for one in derived.checks:
         lines.append(f"{one.verdict.value:5} {one.sentence}" + (f" ({one.figure})" if one.figure else ""))
     return "\n".join(lines)

@@ -1,0 +1,101 @@
+"""Units as texts: powers, quotients, products, their parts, and conversions."""
+
+import pytest
+
+from vettore.core import units
+from vettore.core.errors import DataError
+
+
+@pytest.mark.parametrize(
+    ("unit", "exponent", "text"),
+    [
+        ("min", 2, "min²"),
+        ("mg/L", 3, "(mg/L)³"),
+        ("m s", 2, "(m s)²"),
+        ("m", 1, "m"),
+        ("m", 0, ""),
+        ("", 4, ""),
+        ("s", 12, "s¹²"),
+    ],
+)
+def test_powers(unit, exponent, text):
+    """Compound units get brackets."""
+    assert units.power(unit, exponent) == text
+
+
+@pytest.mark.parametrize(
+    ("above", "below", "text"),
+    [
+        ("mg/L", "min", "mg/L/min"),
+        ("m", "m", ""),
+        ("m", "", "m"),
+        ("", "s", "1/s"),
+        ("", "", ""),
+        ("m", "mg/L", "m/(mg/L)"),
+        ("m", "a·b", "m/(a·b)"),
+    ],
+)
+def test_quotients(above, below, text):
+    """Equal units cancel; what is below stays below."""
+    assert units.quotient(above, below) == text
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "text"),
+    [("mg/L", "min", "mg·min/L"), ("m", "s", "m·s"), ("", "s", "s"), ("m", "", "m"), ("", "", "")],
+)
+def test_products(first, second, text):
+    """The second goes above the line of the first."""
+    assert units.product(first, second) == text
+
+
+@pytest.mark.parametrize(
+    ("powers", "text"),
+    [
+        ({"mg/L": 1, "min": -1}, "mg/L/min"),
+        ({"min": -2}, "1/min²"),
+        ({"m": 0.5}, "m^0.5"),
+        ({"m": 1e-12, "s": 1}, "s"),
+        ({"s": -1, "m": 1, "kg": 1}, "m·kg/s"),
+        ({"s": -1, "m": -1}, "1/(s·m)"),
+        ({"s": -2.0000000001}, "1/s²"),
+        ({}, ""),
+    ],
+)
+def test_composed(powers, text):
+    """Units to their powers as one text."""
+    assert units.composed(powers) == text
+
+
+@pytest.mark.parametrize(
+    ("unit", "parts"),
+    [
+        ("mg·min/L", {"mg": 1, "min": 1, "L": -1}),
+        ("1/s", {"s": -1}),
+        ("m/s/s", {"m": 1, "s": -2}),
+        ("m·m", {"m": 2}),
+        ("m²", {"m²": 1}),
+        ("(mg/L)²", {"(mg/L)²": 1}),
+        ("m^2", {"m^2": 1}),
+        ("", {}),
+    ],
+)
+def test_parts(unit, parts):
+    """Taken apart, so that a mass over a concentration is a volume."""
+    assert units.parts(unit) == parts
+
+
+def test_conversions():
+    """Factor and offset; what measures different things, or is no unit, is refused."""
+    assert units.conversion("h", "s") == pytest.approx((3600, 0))
+    assert units.conversion("°C", "K") == pytest.approx((1, 273.15))
+    assert units.conversion("°F", "°C") == pytest.approx((5 / 9, -160 / 9))
+    assert units.conversion("m³/s", "L/s") == pytest.approx((1000, 0))
+    assert units.conversion("µg·m⁻¹", "mg/m") == pytest.approx((0.001, 0))
+    assert units.conversion("%", "") == pytest.approx((0.01, 0))
+    with pytest.raises(DataError, match="h cannot become m: they measure different things"):
+        units.conversion("h", "m")
+    with pytest.raises(DataError, match="No unit cannot become m"):
+        units.conversion("", "m")
+    with pytest.raises(DataError, match="not a unit that is known here"):
+        units.conversion("splash", "m")
