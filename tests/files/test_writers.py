@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 
 from vettore.demo.study import demo_study
 from vettore.files.readers import read_file
+from vettore.files.refusals import FileError
 from vettore.files.writers import ENDINGS, write_series
-from vettore.study.series import new_series
-from vettore.study.table import RawColumn, Source, Table
+from vettore.study.series import SetAside, new_series
+from vettore.study.table import RawColumn, Source, Table, cell_texts
 
 
 @pytest.mark.parametrize("ending", ENDINGS)
@@ -24,6 +25,30 @@ def test_exports_read_back_equal(ending, tmp_path):
         np.testing.assert_array_equal(columns[column.name].values, column.values)
         assert columns[column.name].unit == column.unit
     assert "set aside" in columns
+    told = dict(enumerate(cell_texts(columns["set aside"])))
+    reasons = {entry.row: entry.reason for entry in series.set_aside}
+    assert reasons
+    if ending == ".h5":
+        assert {row for row, text in told.items() if text == "1.0"} == set(reasons)
+    else:
+        assert {row: text for row, text in told.items() if text} == reasons
+
+
+def test_a_row_without_a_reason_is_marked_and_the_headers_name_units(tmp_path):
+    """Of three rows the second is aside: its line says yes, the others nothing; without any there is no such column."""
+    columns = (
+        RawColumn("t", "s", np.array([1.0, 2, 3])),
+        RawColumn("note", "", np.full(3, np.nan), texts=("a", "b", "c")),
+    )
+    series = new_series("s1", "made", Table(columns, Source("made")))
+    write_series(series, tmp_path / "whole.csv")
+    assert (tmp_path / "whole.csv").read_bytes() == b"t (s),note\r\n1.0,a\r\n2.0,b\r\n3.0,c\r\n"
+    write_series(series.changed(set_aside=(SetAside(1, ""),)), tmp_path / "aside.tsv")
+    assert (
+        tmp_path / "aside.tsv"
+    ).read_bytes() == b"t (s)\tnote\tset aside\r\n1.0\ta\t\r\n2.0\tb\tyes\r\n3.0\tc\t\r\n"
+    with pytest.raises(FileError, match=r"exported as .csv"):
+        write_series(series, tmp_path / "whole.doc")
 
 
 def any_number(row):

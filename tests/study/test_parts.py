@@ -18,6 +18,7 @@ from vettore.study.kinds.fits import as_formula, as_polynomial, bare
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import ValueReading
+from vettore.study.series import Role
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
@@ -147,3 +148,41 @@ def test_fits_become_each_other():
     assert bare(line) is line
     robust = FormulaFit(series="s1", formula="y = a*t", loss="huber", start=(("a", 2.0),), model="x", seed=4)
     assert bare(robust) == FormulaFit(series="s1", formula="y = a*t", seed=4)
+
+
+def test_what_is_not_there_is_neither_changed_nor_found():
+    """An id that no part has, or that of another kind, is refused in a sentence."""
+    study = base()
+    with pytest.raises(VettoreError, match="no part “c9”"):
+        parts.change(study, PolynomialFit(id="c9", series="s1", degree=1))
+    with pytest.raises(VettoreError, match="no series “c2”"):
+        study.find_series("c2")
+    with pytest.raises(VettoreError, match="no curve “s1”"):
+        study.find_curve("s1")
+    with pytest.raises(VettoreError, match="stops too early"):
+        edits.add_formula(study, "s1", "y = a*")
+
+
+def test_a_series_is_split_into_one_for_each_column():
+    """Each has the x of the first and a column of its own as y; text and what is y already make none."""
+    columns = (
+        RawColumn("t", "s", np.arange(3.0)),
+        RawColumn("a", "m", np.arange(3.0)),
+        RawColumn("b", "m", np.arange(3.0) + 5),
+        RawColumn("note", "", np.full(3, np.nan), texts=("x", "y", "z")),
+        RawColumn("c", "m", np.arange(3.0) + 7),
+    )
+    study = edits.add_series(Study(), Table(columns, Source("made")), "all")
+    study = edits.set_rows_aside(study, "s1", [1], "ice")
+    made = edits.split_series(study, "s1")
+    assert [(series.id, series.name) for series in made.series] == [
+        ("s1", "all"),
+        ("s2", "all · b"),
+        ("s3", "all · c"),
+    ]
+    assert [series.values(Role.Y).tolist() for series in made.series[1:]] == [[5, 6, 7], [7, 8, 9]]
+    assert all(series.values(Role.X).tolist() == [0, 1, 2] for series in made.series)
+    assert [len(series.set_aside) for series in made.series] == [1, 0, 0]
+    two = edits.add_series(Study(), Table(columns[:2], Source("made")), "two")
+    with pytest.raises(VettoreError, match="no further columns"):
+        edits.split_series(two, "s1")

@@ -174,3 +174,30 @@ def test_readings_in_words(decay):
     assert words.reading_asides(read(fit, PlaceReading(at=99)), style).startswith("beyond the data")
     several = words.reading_question(fit, PlaceReading(at=4.2, signals=(4.1, 4.3)), style)
     assert several == "t where c = 4.2 mg/L, the mean of 2 signals"
+
+
+def test_pennants_and_asides(decay):
+    """What stands on the plot at each place, and beside an answer."""
+    style = NumberStyle()
+    fit = derive_fit(decay, decay.curves[0].id)
+
+    def told(asked, of=fit):
+        said = read(of, asked)
+        return words.pennants(of, said, style), words.reading_asides(said, style)
+
+    assert told(ValueReading(at=10.2)) == (["4.802 ± 0.021 mg/L"], "neighbours 4.941644944 · 4.225847289")
+    assert told(PlaceReading(at=4)) == (["13.859 ± 0.098 min"], "one signal: ± 0.38")
+    assert told(PlaceReading(at=4.2, signals=(4.1, 4.3))) == (["12.88 ± 0.26 min"], "mean of 2 signals 4.2")
+    assert told(SlopeReading(at=10)) == (["slope −0.2424 ± 0.0023 mg/L/min"], "")
+    assert told(AreaReading(at=0, to=90)) == (["area 158.2 ± 1.0 mg·min/L"], "beyond the data")
+    assert told(FormulaReading(formula="2*k")) == (["0.09994 ± 0.00090 1/min"], "")
+    assert words.pennants(fit, read(fit, FormulaReading(formula="2*q")), style) == []
+    x = np.linspace(0, 6, 30)
+    wave = study_of(x, np.sin(x), degree=5)
+    turning = derive_fit(wave, wave.curves[0].id)
+    said = read(turning, TurnsReading())
+    assert words.pennants(turning, said, style) == ["top 1.005 mg/L", "bottom −1.002 mg/L"]
+    assert (
+        words.reading_answer(turning, said, style) == "top at 1.560 min, 1.005 mg/L; bottom at 4.721 min, −1.002 mg/L"
+    )
+    assert told(PlaceReading(at=0.2), turning)[1] == "5 places"

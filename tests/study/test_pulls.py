@@ -1,0 +1,64 @@
+"""Grips: a curve pulled by one goes through where it is held, and what is held stays."""
+
+import numpy as np
+import pytest
+
+from tests.study.test_readings import study_of
+from vettore.study import edits
+from vettore.study.derive import derive_fit
+from vettore.study.pulls import Pulls
+
+T = np.linspace(0, 60, 25)
+
+
+def pulls_of(study, hold=()):
+    curve = study.curves[-1]
+    if hold:
+        study = edits.change_fit(study, curve.changed(hold=hold))
+    fit = derive_fit(study, curve.id)
+    return fit, Pulls(fit), {name: one.value for name, one in fit.result.coefficients.items()}
+
+
+def test_a_grip_of_a_model_moves_what_it_sets_and_never_what_is_held():
+    """Every grip of a decay to a level, pulled away: the curve goes there, a held level is where it was."""
+    study = study_of(T, 6 * np.exp(-0.05 * T) + 2 + 0.05 * np.sin(9 * T), "exponential-decay-level")
+    for hold in ((), (("C", 2.0),), (("k", 0.05),)):
+        fit, pulls, values = pulls_of(study, hold)
+        placed = pulls.places(values, fit.curve)
+        assert placed
+        for place, grip in enumerate(placed):
+            pulled = pulls.pull(grip.name, place, values, fit.curve, grip.x + 1.0, grip.y + 0.2)
+            assert pulled is not None
+            assert pulled != values
+            for name, value in hold:
+                assert pulled[name] == value
+
+
+@pytest.mark.parametrize("degree", [1, 2, 3])
+def test_a_polynomial_goes_through_the_pulled_point_and_the_others(degree):
+    """As many grips as coefficients: one moves, the curve still passes the rest."""
+    study = study_of(T, 3 + 0.2 * T - 0.002 * T**2, degree=degree)
+    fit, pulls, values = pulls_of(study)
+    placed = pulls.places(values, fit.curve)
+    assert len(placed) == degree + 1
+    x, y = placed[0].x + 1.0, placed[0].y + 2.0
+    pulled = pulls.pull(placed[0].name, 0, values, fit.curve, x, y)
+    curve = np.polynomial.Polynomial(list(pulled.values()))
+    assert curve(x) == pytest.approx(y)
+    for other in placed[1:]:
+        assert curve(other.x) == pytest.approx(other.y)
+
+
+def test_a_formula_of_ones_own_is_pulled_by_the_least_change():
+    """Three grips for A, k and C; with C held the curve meets the point and C stays."""
+    study = study_of(T, 6 * np.exp(-0.05 * T) + 2 + 0.05 * np.sin(9 * T))
+    study = edits.add_formula(study, "s1", "c = A*exp(-k*t) + C")
+    for hold in ((), (("C", 2.0),)):
+        fit, pulls, values = pulls_of(study, hold)
+        placed = pulls.places(values, fit.curve)
+        assert len(placed) == 3 - len(hold)
+        pulled = pulls.pull(placed[0].name, 0, values, fit.curve, placed[0].x, placed[0].y + 0.4)
+        at = pulled["A"] * np.exp(-pulled["k"] * placed[0].x) + pulled["C"]
+        assert at == pytest.approx(placed[0].y + 0.4, abs=1e-6)
+        for name, value in hold:
+            assert pulled[name] == value
