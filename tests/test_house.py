@@ -1,7 +1,10 @@
 """The house is in order: paths in the documents exist, the command line answers, the look is legible."""
 
+import ast
 import json
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -113,3 +116,63 @@ def test_the_command_line_refuses_in_one_line(capsys, tmp_path):
         *read, refusal = err.splitlines()
         assert words in refusal
         assert all(line.startswith("read as: ") for line in read)
+
+
+def imports_of(path, modules):
+    """The modules of ours that a file names when it is imported."""
+    wanted = set()
+    for node in ast.parse(path.read_text()).body:
+        if isinstance(node, ast.Import):
+            wanted |= {alias.name for alias in node.names}
+        if isinstance(node, ast.ImportFrom) and node.module:
+            inside = {f"{node.module}.{alias.name}" for alias in node.names}
+            wanted |= inside if inside <= modules.keys() else {node.module}
+    return {name for name in wanted if name in modules}
+
+
+def test_no_module_imports_itself_in_the_end():
+    """The graph of imports has no circle."""
+    source = TOP / "src"
+    modules = {}
+    for path in (source / "vettore").rglob("*.py"):
+        parts = path.relative_to(source).with_suffix("").parts
+        modules[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    graph = {name: imports_of(path, modules) - {name} for name, path in modules.items()}
+    while True:
+        ends = {name for name, others in graph.items() if not others}
+        if not ends:
+            break
+        graph = {name: others - ends for name, others in graph.items() if name not in ends}
+    assert not sorted(graph)
+
+
+FIRST = """
+import importlib, pathlib, sys
+import msgspec, numpy, scipy.special, jinja2
+for path in sorted(pathlib.Path("src/vettore").rglob("*.py")):
+    name = ".".join(path.with_suffix("").parts[1:]).removesuffix(".__init__")
+    if name.split(".")[1:2] in (["study"], ["words"], ["files"], ["report"]):
+        for loaded in [one for one in sys.modules if one.split(".")[:1] == ["vettore"] and ".core" not in one]:
+            del sys.modules[loaded]
+        importlib.import_module(name)
+"""
+
+
+def test_any_module_can_be_the_first_one_asked_for():
+    """Nothing has to be imported before: each, alone, finds what it needs, though packages import what is in them."""
+    done = subprocess.run([sys.executable, "-c", FIRST], cwd=TOP, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+
+
+def test_the_command_line_works_in_a_process_of_its_own():
+    """Nothing that was imported before helps it."""
+    for command in (
+        ("fit", str(FOLDER / "stage-discharge.tsv")),
+        ("models",),
+        ("describe", str(FOLDER / "light-response.csv")),
+    ):
+        done = subprocess.run(
+            [sys.executable, "-m", "vettore", *command], capture_output=True, text=True, check=False
+        )
+        assert (done.returncode, done.stderr.count("Traceback")) == (0, 0), done.stderr
+        assert done.stdout

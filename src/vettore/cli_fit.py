@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import click
 
-from vettore.cli_curves import finite, model_of, table_of
+from vettore.cli_curves import model_of, table_of
 from vettore.core.errors import DataError
 
 NOT_CONVERGED = 1
@@ -206,53 +206,15 @@ def _places_weighted_down(derived) -> list[int]:
 
 
 # What of a result stands in the JSON under its own name.
-RESULT_FIELDS = (
-    "n",
-    "degrees_of_freedom",
-    "r_squared",
-    "r_squared_against",
-    "adjusted_r_squared",
-    "sum_of_squares",
-    "total_sum_of_squares",
-    "residual_sd",
-    "absolute_sigma",
-    "chi_squared",
-    "reduced_chi_squared",
-    "chi_squared_p",
-    "aicc",
-    "bic",
-    "left_one_out_error",
-    "level",
-    "weighted",
-    "loss",
-    "weighted_down",
-    "iterations",
-    "starts_tried",
-    "gradient",
-)
-RESULT_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
-
-
 def fit_json(derived) -> str:
-    """Return everything in the result of a fit as JSON."""
-    result = derived.result
-    out: dict[str, Any] = {
-        "formula": result.formula,
-        "method": result.method,
-        "converged": result.converged,
-        "message": result.message,
-        "warnings": list(result.warnings),
-        "coefficients": {name: {**asdict(one), "p": one.p} for name, one in result.coefficients.items()},
-        "rows": [int(row) + 1 for row in derived.rows],
-    }
-    out |= {name: getattr(result, name) for name in RESULT_FIELDS}
-    out["better"] = None if result.better is None else asdict(result.better)
-    out["alternatives"] = [asdict(one) for one in result.alternatives]
-    out["checks"] = [
-        {"kind": one.kind.value, "verdict": one.verdict.value, "sentence": one.sentence, "figure": one.figure}
-        for one in derived.checks
-    ]
-    for name in RESULT_ARRAYS:
-        values = getattr(result, name)
-        out[name] = None if values is None else values.tolist()
-    return json.dumps(finite(out), ensure_ascii=False, indent=1, allow_nan=False)
+    """Return everything in the result of a fit as JSON; rows by their numbers in the file."""
+    out = {}
+    for name, value in derived.result.to_dict().items():
+        if name == "covariance":
+            out["checks"] = [
+                {"kind": one.kind.value, "verdict": one.verdict.value, "sentence": one.sentence, "figure": one.figure}
+                for one in derived.checks
+            ]
+        out[name] = value
+    out["rows"] = (derived.rows + 1).tolist()
+    return json.dumps(out, ensure_ascii=False, indent=1, allow_nan=False)

@@ -13,9 +13,9 @@ from vettore.core.errors import VettoreError
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.study import edits, parts
 from vettore.study.history import History
-from vettore.study.kinds import KINDS
 from vettore.study.kinds.fits import as_formula, as_polynomial, bare
 from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.listed import KINDS
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import ValueReading
 from vettore.study.series import Role

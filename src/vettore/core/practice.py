@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import names
+from vettore.core.telling import Tells, short
 
 MOST_ROWS = 10_000_000
 
@@ -34,8 +36,8 @@ class Spacing(StrEnum):
     LOGARITHMIC = "logarithmic"
 
 
-@dataclass(frozen=True, eq=False)
-class PracticeData:
+@dataclass(frozen=True, eq=False, repr=False)
+class PracticeData(Tells):
     """Made-up rows and the truth behind them; arrays of shape (n,). ``outliers`` are rows counted from 0."""
 
     x: Array
@@ -46,6 +48,16 @@ class PracticeData:
     outliers: tuple[int, ...]
     x_name: str
     y_name: str
+
+    def _line(self) -> str:
+        return f"{self.formula} with {', '.join(f'{k} = {short(v)}' for k, v in self.values.items())}, {len(self.x)} rows"
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        true = f"true {self.y_name}"
+        return {self.x_name: self.x.tolist(), self.y_name: self.y.tolist(), true: self.true_y.tolist()}
+
+    def _facts(self) -> Mapping[str, Any]:
+        return asdict(self)
 
 
 def practice_x(low: float, high: float, count: int, spacing: Spacing | str = "even", seed: int = 1) -> Array:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, in_range
 from vettore.core.errors import DataError
 from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares, power_of_two_near
+from vettore.core.telling import Tells, short
 
 
-@dataclass(frozen=True)
-class Description:
+@dataclass(frozen=True, repr=False)
+class Description(Tells):
     """A column in numbers. Variance and standard deviation divide by count − 1 and are None for one value.
 
     The variance is None, too, where it leaves the range of numbers.
@@ -31,6 +34,18 @@ class Description:
     maximum: float
     lower_quartile: float
     upper_quartile: float
+
+    def _line(self) -> str:
+        deviation = (
+            "" if self.standard_deviation is None else f", standard deviation {short(self.standard_deviation)}"
+        )
+        return f"{self.count} values, {self.blank} blank, mean {short(self.mean)}{deviation}"
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        return {"figure": [name.replace("_", " ") for name in asdict(self)], "value": list(asdict(self).values())}
+
+    def _facts(self) -> Mapping[str, Any]:
+        return asdict(self)
 
 
 def describe(values: Values) -> Description:

@@ -24,7 +24,7 @@ import numpy as np
 from vettore.files.old_studies import brought_up
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
-from vettore.study.kinds import KINDS
+from vettore.study.kinds.listed import KINDS
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import AnyPart, Study
 from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts

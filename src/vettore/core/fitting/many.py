@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
-from typing import overload
+from typing import Any, overload
 
 import numpy as np
 
@@ -24,6 +24,7 @@ from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Answers, Stack
 from vettore.core.fitting.terms import check_held, check_start, pick_rows
 from vettore.core.models.model import Model
+from vettore.core.telling import Tells
 
 # Series on which a full search is made when there are no starts.
 SAMPLES = 3
@@ -33,8 +34,8 @@ TRIED, DOUBTFUL = 500, 2.0
 SAME = 1e-9
 
 
-@dataclass(frozen=True, eq=False)
-class ManyFits(Sequence[FitResult]):
+@dataclass(frozen=True, eq=False, repr=False)
+class ManyFits(Tells, Sequence[FitResult]):
     """The fits in the order of the series. ``values`` and ``standard_errors`` have shape (fits, coefficients).
 
     An item is the full result of one fit, made when it is asked for.
@@ -50,6 +51,24 @@ class ManyFits(Sequence[FitResult]):
     _series: Sequence[Mapping[str, Values]] = field(repr=False)
     _held: Mapping[str, float] = field(repr=False)
     _level: float = field(repr=False)
+
+    def _line(self) -> str:
+        failed = int(np.sum(~self.converged))
+        return f"{self.formula}; {len(self)} fits" + (f", {failed} did not converge" if failed else "")
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        columns: dict[str, Sequence[Any]] = {"series": list(range(1, len(self) + 1))}
+        for place, name in enumerate(self.coefficients):
+            columns[name] = self.values[:, place].tolist()
+            columns[f"{name} standard error"] = self.standard_errors[:, place].tolist()
+        columns["sum of squares"] = self.sums_of_squares.tolist()
+        columns["rows"] = self.rows.tolist()
+        columns["converged"] = self.converged.tolist()
+        return columns
+
+    def _facts(self) -> Mapping[str, Any]:
+        names = ("formula", "coefficients", "values", "standard_errors", "sums_of_squares", "rows", "converged")
+        return {name: getattr(self, name) for name in names}
 
     def __len__(self) -> int:
         return len(self._series)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
 from vettore.core.distributions import chi_squared_above, t_two_sided
 from vettore.core.errors import DataError
+from vettore.core.telling import Known, Tells, short
 
 
 @dataclass(frozen=True)
@@ -67,8 +68,36 @@ class Iteration:
     values: Mapping[str, float]
 
 
-@dataclass(frozen=True, eq=False)
-class FitResult:
+# What a result tells of itself, in this order.
+TOLD = (
+    "n",
+    "degrees_of_freedom",
+    "r_squared",
+    "r_squared_against",
+    "adjusted_r_squared",
+    "sum_of_squares",
+    "total_sum_of_squares",
+    "residual_sd",
+    "absolute_sigma",
+    "chi_squared",
+    "reduced_chi_squared",
+    "chi_squared_p",
+    "aicc",
+    "bic",
+    "left_one_out_error",
+    "level",
+    "weighted",
+    "loss",
+    "weighted_down",
+    "iterations",
+    "starts_tried",
+    "gradient",
+)
+TOLD_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class FitResult(Tells):
     """A fit and everything that is reported of it. Arrays have one entry per row in use, in the order given.
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
@@ -120,6 +149,46 @@ class FitResult:
     beside: Callable[[], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
     transformed: bool = False
+
+    def _line(self) -> str:
+        told = ", ".join(
+            f"{name} = {short(one.value)}"
+            + (f" ± {one.standard_error:.2g}" if one.standard_error is not None else "")
+            for name, one in self.coefficients.items()
+        )
+        state = "" if self.converged else ", did not converge"
+        return f"{self.formula}; {told}; R² = {short(self.r_squared) or 'unknown'}, n = {self.n}{state}"
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        ones = list(self.coefficients.values())
+        fields = ("value", "standard_error", "low", "high", "t", "p", "held", "at_limit")
+        return {"coefficient": list(self.coefficients), **{f: [getattr(one, f) for one in ones] for f in fields}}
+
+    def _facts(self) -> Mapping[str, Any]:
+        return {
+            "formula": self.formula,
+            "method": self.method,
+            "converged": self.converged,
+            "message": self.message,
+            "warnings": self.warnings,
+            "coefficients": {name: {**asdict(one), "p": one.p} for name, one in self.coefficients.items()},
+            "rows": np.flatnonzero(self.rows_in_use) + 1,
+            **{name: getattr(self, name) for name in TOLD},
+            "better": self.better,
+            "alternatives": self.alternatives,
+            **{name: getattr(self, name) for name in TOLD_ARRAYS},
+        }
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what is kept when the result is sent or stored: all that is worked out when asked for, worked out."""
+        return {
+            **self.__dict__,
+            "total": Known({(with_constant,): self.total(with_constant) for with_constant in (True, False)}),
+            "constant": Known({(): self.constant()}),
+            "leverages": Known({(): self.leverages()}),
+            "basis": Known({(): self.basis()}),
+            "beside": None if self.beside is None else Known({(): self.better}),
+        }
 
     @cached_property
     def better(self) -> Alternative | None:

@@ -8,7 +8,8 @@ the common coefficients and the others go together. Starts are the answers of th
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -22,12 +23,13 @@ from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.tree import Call, Compare, Name, Node, Number, replaced
 from vettore.core.formula.write import to_text
+from vettore.core.telling import Tells
 
 MOST_SERIES = 60
 
 
-@dataclass(frozen=True, eq=False)
-class SharedFit:
+@dataclass(frozen=True, eq=False, repr=False)
+class SharedFit(Tells):
     """``result`` is the fit of all rows; ``coefficients`` has one mapping a series, by the names in the formula.
 
     ``rows`` are the places of each series' rows among those in use.
@@ -37,6 +39,20 @@ class SharedFit:
     shared: tuple[str, ...]
     coefficients: tuple[Mapping[str, Coefficient], ...]
     rows: tuple[np.ndarray, ...]
+
+    def _line(self) -> str:
+        return f"{self.result.formula}; {len(self.coefficients)} series, {', '.join(self.shared)} common to all"
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        columns: dict[str, Sequence[Any]] = {"series": list(range(1, len(self.coefficients) + 1))}
+        for name in self.coefficients[0]:
+            columns[name] = [own[name].value for own in self.coefficients]
+            columns[f"{name} standard error"] = [own[name].standard_error for own in self.coefficients]
+        return columns
+
+    def _facts(self) -> Mapping[str, Any]:
+        own = [{name: asdict(one) for name, one in series.items()} for series in self.coefficients]
+        return {**self.result.to_dict(), "shared": self.shared, "coefficients": own, "rows": self.rows}
 
 
 def fit_shared(

@@ -8,9 +8,10 @@ function has; of one that oscillates the areas of half periods are summed (waves
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from vettore.core.formula.tree import Node, names
 from vettore.core.integration.adaptive import EPS, Function, Reached, Span, settle
 from vettore.core.integration.places import Places, is_zero, places_of
 from vettore.core.integration.waves import wave_tail
+from vettore.core.telling import Tells
 
 RULES = {"left": 1, "right": 1, "midpoint": 2, "trapezoid": 2, "simpson": 4}
 MOST_STRIPS = 10_000_000
@@ -33,8 +35,8 @@ EVEN, SHRINKING = 64, 24
 MOST_HALF_PERIODS = 3_000
 
 
-@dataclass(frozen=True, eq=False)
-class FunctionArea:
+@dataclass(frozen=True, eq=False, repr=False)
+class FunctionArea(Tells):
     """``error`` is a bound that the method believes in; None for a fixed number of strips (see ``ladder``).
 
     What did not settle has no area: it is NaN, with what was reached as the ``estimate``. ``edges`` are the borders of the
@@ -49,6 +51,17 @@ class FunctionArea:
     message: str
     edges: Array
     estimate: float = math.nan
+
+    def _line(self) -> str:
+        if not self.settled:
+            return f"no area. {self.message}"
+        return f"area {self.area!r}" + ("" if self.error is None else f", error below {self.error:.2g}")
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        return {"from": self.edges[:-1].tolist(), "to": self.edges[1:].tolist()}
+
+    def _facts(self) -> Mapping[str, Any]:
+        return asdict(self)
 
 
 def integrate_function(

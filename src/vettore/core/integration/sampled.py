@@ -13,8 +13,9 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from vettore.core.errors import DataError, a_number, name_rows
 from vettore.core.integration.rules import REACH, RULES, pieces_of
 from vettore.core.interpolation.interpolant import check_points, sorted_points
 from vettore.core.interpolation.piecewise import Pieces
+from vettore.core.telling import Tells, short
 
 # A level, "ends" (the line between the curve's ends), spans of base through which a line is fitted, or a curve.
 Floor = float | str | Sequence[tuple[float, float]] | Callable[[Array], Array]
@@ -32,8 +34,8 @@ LONG_ENOUGH = 12
 ROUNDING = 1e-13
 
 
-@dataclass(frozen=True, eq=False)
-class SampledArea:
+@dataclass(frozen=True, eq=False, repr=False)
+class SampledArea(Tells):
     """``edges`` (k + 1,) and ``strips`` (k,) tell the area strip by strip; ``running`` (k + 1,) adds them up from a.
 
     ``positive`` and ``negative`` are the parts above and below the floor. ``standard_error`` is from the ± of the points
@@ -54,6 +56,17 @@ class SampledArea:
     b: float
     floor_at_edges: Array
     notes: tuple[str, ...]
+
+    def _line(self) -> str:
+        error = "" if self.standard_error is None else f" ± {self.standard_error:.2g}"
+        return f"area {short(self.area)}{error} from {short(self.a)} to {short(self.b)}, {self.rule}"
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        edges = {"from": self.edges[:-1].tolist(), "to": self.edges[1:].tolist()}
+        return {**edges, "area": self.strips.tolist(), "running area": self.running[1:].tolist()}
+
+    def _facts(self) -> Mapping[str, Any]:
+        return asdict(self)
 
 
 def integrate(

@@ -25,6 +25,10 @@ class Method:
     reach: int | None
     build: Callable[[Array, Array, tuple[float, float]], Pieces] | None = None
 
+    def __reduce__(self) -> tuple[Callable[[str], Method], tuple[str]]:
+        """Sent or stored by its key."""
+        return method_of, (self.key,)
+
 
 def _nearest(x: Array, y: Array, _ends: tuple[float, float]) -> Pieces:
     # Half way between two points the one on the left counts.
@@ -152,3 +156,8 @@ METHODS = {
         ),
     )
 }
+
+
+def method_of(key: str) -> Method:
+    """Return a method by its key."""
+    return METHODS[key]
