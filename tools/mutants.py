@@ -43,9 +43,14 @@ TARGETS = {
         "tests/core/fitting/test_after_the_fit.py",
     ],
     "core/models/pulling.py": ["tests/study/test_pulls.py"],
-    "study/parts.py": ["tests/study/test_parts.py"],
-    "study/history.py": ["tests/study/test_parts.py", "tests/study/test_edits.py"],
-    "study/edits.py": ["tests/study/test_edits.py", "tests/study/test_parts.py", "tests/study/test_columns.py"],
+    "study/parts.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
+    "study/history.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
+    "study/edits.py": [
+        "tests/study/test_deciding.py",
+        "tests/study/test_edits.py",
+        "tests/study/test_columns.py",
+        "tests/study/test_parts.py",
+    ],
     "study/following.py": ["tests/study/test_following.py"],
     "study/pulls.py": ["tests/study/test_pulls.py"],
     "files/study_file.py": [

@@ -1,10 +1,14 @@
 """Studies that older versions wrote open with all that was decided in them. The files were written by those versions."""
 
+import io
+import json
+import zipfile
 from pathlib import Path
 
 import pytest
 
-from vettore.files.study_file import open_study, study_bytes, study_from_bytes
+from vettore.files.refusals import FileError
+from vettore.files.study_file import open_study, study_bytes, study_from_bytes, study_from_parts
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.kinds.readings import (
     AreaReading,
@@ -76,3 +80,65 @@ def test_an_older_study_is_written_in_the_present_format(version):
     again = study_from_bytes(study_bytes(study), "again.vettore")
     for part in ("title", "counter", "curves", "readings", "report", "interpolants", "areas", "polynomials"):
         assert getattr(again, part) == getattr(study, part)
+
+
+def test_what_older_versions_left_out_or_got_wrong_is_still_a_study():
+    """A reading without x reads at 0, an area without an end ends where it begins, orphans of a removed series go."""
+    series = {"id": "s1", "name": "a", "data": "d", "rows": 0, "source": {"name": "made"}, "raw": [], "columns": []}
+    old = {
+        "format": 3,
+        "title": "t",
+        "counter": 9,
+        "series": [series],
+        "curves": [
+            {"id": "c2", "series": "s1", "degree": 1},
+            {"id": "c3", "series": "s8", "degree": 2, "formula": ""},
+        ],
+        "readings": [
+            {"id": "r4", "curve": "c2", "asked": "y at x"},
+            {"id": "r5", "curve": "c2", "asked": "area between x", "at": 2.0, "to": None},
+            {"id": "r6", "curve": "c3", "asked": "tops and bottoms"},
+        ],
+        "areas": [
+            {"id": "a7", "series": "s1", "floor": "points:s8"},
+            {"id": "a8", "series": "s1", "floor": "formula:x"},
+            {"id": "a9", "series": "s8"},
+        ],
+    }
+    study = study_from_parts(old, lambda part: "\r\n", "old.vettore")
+    assert [part.id for part in study.parts] == ["s1", "c2", "r4", "r5", "a8"]
+    assert study.readings == (
+        ValueReading(id="r4", curve="c2", at=0.0),
+        AreaReading(id="r5", curve="c2", at=2.0, to=2.0),
+    )
+    assert study.report.left_out == ("working",)
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        {"title": "no format"},
+        {"format": 3, "title": "t", "counter": 0, "readings": [{"asked": "the moon"}]},
+        {"format": 3, "title": "t", "counter": 0, "series": [7]},
+        {"format": 4, "title": "t", "counter": 0, "parts": [{"kind": "moon", "id": "x1"}]},
+        {
+            "format": 4,
+            "title": "t",
+            "counter": 0,
+            "parts": [{"kind": "value reading", "id": "r1", "curve": "c9", "at": 1.0}],
+        },
+        {
+            "format": 4,
+            "title": "t",
+            "counter": 0,
+            "parts": [{"kind": "function", "id": "f1", "formula": "x", "start": "0", "end": "1"}] * 2,
+        },
+    ],
+)
+def test_what_no_version_wrote_is_damaged(content):
+    """Said in a sentence, whatever is wrong."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("study.json", json.dumps(content))
+    with pytest.raises(FileError, match="damaged"):
+        study_from_bytes(out.getvalue(), "odd.vettore")

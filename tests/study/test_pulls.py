@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from tests.study.test_readings import study_of
+from vettore.core.formula.formula import read_formula
+from vettore.core.models.pulling import pull_through
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.pulls import Pulls
@@ -40,7 +42,9 @@ def test_a_polynomial_goes_through_the_pulled_point_and_the_others(degree):
     study = study_of(T, 3 + 0.2 * T - 0.002 * T**2, degree=degree)
     fit, pulls, values = pulls_of(study)
     placed = pulls.places(values, fit.curve)
-    assert len(placed) == degree + 1
+    # Each at the middle of its share of 0 … 60.
+    assert [grip.x for grip in placed] == pytest.approx([60 * (k + 0.5) / (degree + 1) for k in range(degree + 1)])
+    assert [grip.y for grip in placed] == pytest.approx([float(fit.curve(grip.x)) for grip in placed])
     x, y = placed[0].x + 1.0, placed[0].y + 2.0
     pulled = pulls.pull(placed[0].name, 0, values, fit.curve, x, y)
     curve = np.polynomial.Polynomial(list(pulled.values()))
@@ -62,3 +66,25 @@ def test_a_formula_of_ones_own_is_pulled_by_the_least_change():
         assert at == pytest.approx(placed[0].y + 0.4, abs=1e-6)
         for name, value in hold:
             assert pulled[name] == value
+
+
+def test_a_model_with_all_that_its_grips_set_held_is_pulled_by_the_curve():
+    """A decay with A held has a grip for k only; a model over other columns has none."""
+    study = study_of(T, 6 * np.exp(-0.05 * T) + 0.05 * np.sin(9 * T), "exponential-decay")
+    fit, pulls, values = pulls_of(study)
+    assert {grip.name for grip in pulls.places(values, fit.curve)} == {"start", "half-life"}
+    fit, pulls, values = pulls_of(study, (("A", 6.0),))
+    assert [grip.name for grip in pulls.places(values, fit.curve)] == ["half-life"]
+    pulled = pulls.pull("half-life", 0, values, fit.curve, 20.0, 3.0)
+    assert pulled == pytest.approx({"A": 6.0, "k": np.log(2) / 20})
+
+
+def test_a_coefficient_at_zero_can_be_pulled_away():
+    """The least change counts each by its own size; one that is zero is no obstacle."""
+    tree = read_formula("y = a + b*x", ("x", "y")).right
+    pulled = pull_through(tree, "x", {"a": 0.0, "b": 0.0}, ("a", "b"), None, [(1.0, 3.0), (2.0, 5.0)])
+    assert pulled == pytest.approx({"a": 1.0, "b": 2.0})
+    assert pull_through(tree, "x", {"a": 0.0, "b": 0.0}, (), None, [(1.0, 3.0)]) is None
+    # The larger one moves more: by its square, as ± that are as large as the values would have it.
+    pulled = pull_through(tree, "x", {"a": 1.0, "b": 2.0}, ("a", "b"), None, [(1.0, 8.0)])
+    assert pulled == pytest.approx({"a": 2.0, "b": 6.0})

@@ -117,9 +117,11 @@ def study_from_bytes(data: bytes, name: str) -> Study:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             content = msgspec.json.decode(archive.read("study.json"))
             return study_from_parts(content, lambda part: archive.read(part).decode("utf-8"), name)
+    except FileError:
+        raise
     except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError):
         raise FileError(f"“{name}” is not a Vettore study, or it is damaged.") from None
-    except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, zlib.error) as error:
+    except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, TypeError, ValueError, zlib.error) as error:
         raise FileError(f"“{name}” is damaged: {error}.") from None
 
 

@@ -146,3 +146,26 @@ def test_against_zero():
     assert result.r_squared_against == "zero"
     assert result.r_squared == pytest.approx(1 - rest / 86)
     assert result.adjusted_r_squared == pytest.approx(1 - rest / 86 * 5 / 4)
+
+
+def test_a_row_that_decides_the_curve_alone_has_no_diagnostics():
+    """Of five points at two x the last is met by the line whatever it is: leverage 1, and nothing to judge it by."""
+    result = core.fit_polynomial([1.0, 1, 1, 1, 5], [2.0, 3, 2, 4, 9], 1)
+    assert result.leverage == pytest.approx([0.25] * 4 + [1.0])
+    told = diagnostics(result)
+    assert np.isnan(told.studentised[-1])
+    assert np.isnan(told.cook[-1])
+    assert np.isfinite(told.studentised[:-1]).all()
+
+
+def test_what_is_not_compared():
+    """Weights on one side only, other rows; nothing at all is no error."""
+    plain = core.fit_polynomial(X, Y, 1)
+    weighted = core.fit_polynomial(X, Y, 2, sigma=[1.0, 1, 2, 2, 2])
+    for pair in ([plain, weighted], [weighted, plain]):
+        with pytest.raises(core.DataError, match="weigh the rows differently"):
+            core.akaike_weights(pair)
+    shorter = core.fit_polynomial(X[:4], Y[:4], 1)
+    with pytest.raises(core.DataError, match="different"):
+        core.akaike_weights([plain, shorter])
+    assert core.akaike_weights([weighted, core.fit_polynomial(X, Y, 1, sigma=[1.0, 1, 2, 2, 2])])
