@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QMenu
 
+from vettore.app.session import What
+
 if TYPE_CHECKING:
     from vettore.app.window import Window
     from vettore.files.journal import Journal
@@ -25,6 +27,10 @@ class Keeper:
         if self._journal is not None:
             self._journal.end()
             self._journal = None
+
+    def _heed(self, what: What) -> None:
+        if What.STUDY in what:
+            self.keep()
 
     def keep(self) -> None:
         """Write the present study into the journal, in the background."""
@@ -66,7 +72,7 @@ class Keeper:
                 f"No journal can be kept in {self._window.places.journal}: {error.strerror}. Save often."
             )
             return
-        self.session.study_changed.connect(self.keep)
+        self.session.changed.connect(self._heed)
 
     def list_recent(self, menu: QMenu) -> None:
         """Fill a menu with the studies opened or saved last."""

@@ -6,6 +6,7 @@ Widgets read from here and ask for edits here; when something changes they are t
 from __future__ import annotations
 
 from collections.abc import Iterable
+from enum import Flag, auto
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -24,12 +25,18 @@ from vettore.study.series import Series
 from vettore.study.study import Study
 
 
-class Session(QObject):
-    """The study in the window."""
+class What(Flag):
+    """What has changed: the study, which of its series and curves is chosen, which rows are."""
 
-    study_changed = Signal()
-    chosen_changed = Signal()
-    rows_changed = Signal()
+    STUDY = auto()
+    CHOICE = auto()
+    ROWS = auto()
+
+
+class Session(QObject):
+    """The study in the window. ``changed`` is emitted once for each edit and each choice, with all that it changed."""
+
+    changed = Signal(object)
     pointed_changed = Signal(int)
     # The user gives up a search: whoever else does it gives it up, too.
     search_stopped = Signal()
@@ -91,7 +98,9 @@ class Session(QObject):
         return now is not None and now != self.stamp
 
     def do(self, label: str, study: Study) -> None:
-        """Make an edit; it can be undone."""
+        """Make an edit; it can be undone. What changes nothing is no edit."""
+        if (study.parts, study.title) == (self.study.parts, self.study.title):
+            return
         if study.fillings:
             study = followed(self.study, study)
         self.history.do(label, study)
@@ -127,15 +136,14 @@ class Session(QObject):
         self._series, self._curve = series, curve
         if curve:
             self.history.amend(edits.set_report(self.study, self.study.report.changed(curve=curve)))
-        self.chosen_changed.emit()
-        self.rows_changed.emit()
+        self.changed.emit(What.CHOICE | What.ROWS)
 
     def choose_rows(self, rows: Iterable[int]) -> None:
         """Choose rows of the series."""
         chosen = frozenset(rows)
         if chosen != self.rows:
             self.rows = chosen
-            self.rows_changed.emit()
+            self.changed.emit(What.ROWS)
 
     def choose_clicked(self, row: int, more: bool) -> None:
         """Choose the row of a mark that was clicked: alone, or (``more``) beside the others; −1 lets all go."""
@@ -164,7 +172,7 @@ class Session(QObject):
     def turn_beside(self, series: str) -> None:
         """Show a series beside the chosen one on the Data page, or no longer."""
         self.beside ^= {series}
-        self.chosen_changed.emit()
+        self.changed.emit(What.CHOICE)
 
     def set_aside(self, reason: str) -> None:
         """Set the chosen rows aside."""
@@ -211,6 +219,4 @@ class Session(QObject):
         self.choose(self.study.find_curve(curve).series, curve)
 
     def _tell_all(self) -> None:
-        self.study_changed.emit()
-        self.chosen_changed.emit()
-        self.rows_changed.emit()
+        self.changed.emit(What.STUDY | What.CHOICE | What.ROWS)

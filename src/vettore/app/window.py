@@ -28,7 +28,7 @@ from vettore.app.memory import give_back
 from vettore.app.pages.data import DataPage
 from vettore.app.pages.page import Page
 from vettore.app.places import places
-from vettore.app.session import Session
+from vettore.app.session import Session, What
 from vettore.app.style import dress
 from vettore.app.widgets.parts import label
 from vettore.app.widgets.rail import Rail
@@ -78,7 +78,7 @@ class Window(FileActions, QMainWindow):
         self._forget_said = QTimer(self)
         self._forget_said.setSingleShot(True)
         self._forget_said.timeout.connect(self._show_status)
-        self.session.study_changed.connect(self.show_title)
+        self.session.changed.connect(self._heed)
         self.session.said.connect(self._hear)
         self.session.pointed_changed.connect(lambda _row: self._show_status())
         self.session.start(Study())
@@ -289,6 +289,10 @@ class Window(FileActions, QMainWindow):
         box.setDefaultButton(copy)
         box.exec()
         return {copy: "copy", over: "overwrite"}.get(box.clickedButton())
+
+    def _heed(self, what: What) -> None:
+        if What.STUDY in what:
+            self.show_title()
 
     def show_help(self) -> None:
         """Show the guide at the page for where the user is."""

@@ -57,7 +57,6 @@ class DataPage(DataFindings, Page):
         self._build_choices(open_file)
         self._build_stage(open_file)
         self._build_findings(read_differently)
-        session.rows_changed.connect(self._show_rows)
         session.pointed_changed.connect(self._show_pointed)
 
     def _build_choices(self, open_file: Callable[[], object]) -> None:
@@ -212,7 +211,7 @@ class DataPage(DataFindings, Page):
         self._show_look(series)
         self._show_aside(series)
         self._show_numbers(series)
-        self._show_rows()
+        self.show_rows()
 
     def status(self) -> list[str]:
         """Say what is shown."""
@@ -326,7 +325,8 @@ class DataPage(DataFindings, Page):
             self._column = place
             self._show_numbers(self.session.series)
 
-    def _show_rows(self) -> None:
+    def show_rows(self) -> None:
+        """Light the chosen rows on plot and table."""
         if self.visible:
             self.plot.marks.set_chosen(self.session.rows)
             self.table.show_rows(self.session.rows)

@@ -67,7 +67,6 @@ class FitPage(StripHands, ModelHands, Page):
         self._waiting.timeout.connect(self.searching.show)
         self.findings = FitFindings(session, self.preview_without, self.take_better)
         self.findings.replayed.connect(self.show_step)
-        session.rows_changed.connect(self._show_rows)
         session.own_models.changed.connect(self.refresh)
         session.pointed_changed.connect(self._show_pointed)
 
@@ -177,7 +176,7 @@ class FitPage(StripHands, ModelHands, Page):
             self.filler.clear()
             return
         self._show_points(series)
-        self._show_rows()
+        self.show_rows()
         recipe = self._recipe(series)
         self.bench.show_series()
         self.how.show_recipe(series, recipe, self.session.style)
@@ -347,7 +346,8 @@ class FitPage(StripHands, ModelHands, Page):
             kept = kept_readings(self.session.study, self.fit)
             self.plot.pennants.set_flags(flags_of(self.fit, kept, self.readings.present(), self.session.style))
 
-    def _show_rows(self) -> None:
+    def show_rows(self) -> None:
+        """Ring the chosen rows on the plots, and offer what can be done with them."""
         self.rows.setVisible(bool(self.session.rows))
         self.plot.marks.set_chosen(self.session.rows)
         self.plot.residual_marks.set_chosen(self.session.rows)

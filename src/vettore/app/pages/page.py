@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
-from vettore.app.session import Session
+from vettore.app.session import Session, What
 
 
 class Page(QObject):
@@ -27,11 +27,14 @@ class Page(QObject):
         # What has the keyboard when the page comes into view.
         self.first: QWidget | None = None
         self._stale = True
-        session.study_changed.connect(self.redraw)
-        session.chosen_changed.connect(self.redraw)
+        self._listens = False
 
     def enter(self) -> None:
         """Come into view: read again what changed meanwhile."""
+        if not self._listens:
+            # After the widgets that the page is made of, so that they have their places when the page reads again.
+            self.session.changed.connect(self._heed)
+            self._listens = True
         self.visible = True
         if self._stale:
             self._stale = False
@@ -48,6 +51,16 @@ class Page(QObject):
     def status(self) -> list[str]:
         """Return what was used, for the status line."""
         return []
+
+    def _heed(self, what: What) -> None:
+        """Read again once for whatever an edit or a choice has changed."""
+        if What.STUDY in what or What.CHOICE in what:
+            self.redraw()
+        if What.ROWS in what:
+            self.show_rows()
+
+    def show_rows(self) -> None:
+        """Show which rows are chosen."""
 
     def redraw(self) -> None:
         """Read again now, or when the page next comes into view."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QLineEdit
 
-from vettore.app.session import Session
+from vettore.app.session import Session, What
 from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import Elided, button, label
 from vettore.core.errors import FormulaError, VettoreError
@@ -33,9 +33,12 @@ class AskBar(Bar):
         box.addWidget(self.answer, 3)
         box.addWidget(self.choose)
         box.addWidget(self.aside)
-        session.study_changed.connect(self._answer)
-        session.chosen_changed.connect(self._answer)
+        session.changed.connect(self._heed)
         self._answer()
+
+    def _heed(self, what: What) -> None:
+        if what != What.ROWS:
+            self._answer()
 
     def rows(self) -> list[int] | None:
         """Return the rows for which the condition holds, or None when it cannot be read."""

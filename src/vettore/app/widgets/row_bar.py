@@ -32,8 +32,7 @@ class RowBar(Bar):
         box.addWidget(self.reason, 2)
         box.addWidget(self.aside)
         box.addWidget(self.back)
-        session.rows_changed.connect(self._refresh)
-        session.study_changed.connect(self._refresh)
+        session.changed.connect(self._refresh)
         self._refresh()
 
     def _without(self) -> None:

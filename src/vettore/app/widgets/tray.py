@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QMenu, QScrollArea, QVBoxLayout, QWidget
 
-from vettore.app.session import Session
+from vettore.app.session import Session, What
 from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import clear, section
 from vettore.app.work import Search
@@ -122,8 +122,13 @@ class Tray(QWidget):
         box.addWidget(scroll)
         self._search = Search()
         session.search_stopped.connect(self._stop)
-        session.study_changed.connect(self.rebuild)
-        session.chosen_changed.connect(self._mark)
+        session.changed.connect(self._heed)
+
+    def _heed(self, what: What) -> None:
+        if What.STUDY in what:
+            self.rebuild()
+        if What.CHOICE in what:
+            self._mark()
 
     def rebuild(self) -> None:
         """Show the series and curves of the study."""
