@@ -126,3 +126,17 @@ def test_a_formula_over_a_column_of_text_or_a_file_that_is_gone_is_refused_in_a_
     assert code == 0
     assert "k stands at a limit: the data would have it beyond.\n" in out + "\n"
     assert "()" not in out
+
+
+def test_a_start_of_what_is_held_is_refused_and_a_saved_report_is_said(run, tmp_path):
+    """Nothing that was asked for is left unused; with JSON the sentence goes beside it."""
+    formula = ("fit", CHAMBER, "--formula", "oxygen = A*exp(-k*time) + C")
+    code, _, err = run(*formula, "--hold", "C=2", "--start", "C=1", "--start", "k=0.1")
+    assert (code, "C is held" in err) == (2, True)
+    assert run(*formula, "--hold", "C=2", "--start", "k=0.1", "--start", "A=5")[0] == 0
+    page = tmp_path / "r.html"
+    code, out, err = run("fit", STAGE, "--degree", "1", "--report", str(page))
+    assert f"The report was saved as {page}." in out
+    code, out, err = run("fit", STAGE, "--degree", "1", "--json", "--report", str(page))
+    assert json.loads(out)["n"] == 14
+    assert f"The report was saved as {page}." in err

@@ -172,6 +172,9 @@ def _annotations(node: ast.AST) -> Iterator[ast.AST]:
             yield from ast.walk(part)
     for decorator in getattr(node, "decorator_list", ()):
         yield from ast.walk(decorator)
+    if isinstance(node, ast.keyword) and node.arg == "strict":
+        # Whether zip may be uneven is seen by nobody as long as nothing is.
+        yield from ast.walk(node.value)
     if isinstance(node, ast.ImportFrom):
         yield from ast.walk(node)
 

@@ -37,7 +37,11 @@ def test_a_page_refreshes_once_for_each_edit(window, settled, name):
     calls, heard = counted(page, settled), []
     session.changed.connect(heard.append)
     for label, edit in EDITS.items():
-        for act in (lambda label=label, edit=edit: session.do(label, edit(session.study)), session.undo, session.redo):
+        for act in (
+            lambda label=label, edit=edit: session.do(label, edit(session.study)),
+            session.undo,
+            session.redo,
+        ):
             calls.clear()
             heard.clear()
             act()

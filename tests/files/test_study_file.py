@@ -1,5 +1,7 @@
 """The study file brings back every bit, is written whole or not at all, and refuses what is damaged."""
 
+import io
+import json
 import os
 import signal
 import subprocess
@@ -125,3 +127,18 @@ def test_a_kill_during_a_save_leaves_a_whole_study(tmp_path):
         study = open_study(path)
         assert study.title.startswith("version ")
         assert len(study.series) == 7
+
+
+def test_the_format_that_is_written_and_the_next_one():
+    """What is written says 4; a 5 is from a newer program, and refused."""
+    data = study_bytes(demo_study())
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        content = json.loads(archive.read("study.json"))
+        names = archive.read("data/s1.csv").decode().splitlines()[0]
+    assert content["format"] == 4
+    assert names.startswith("nitrate (µg/L),") or "(" in names
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("study.json", json.dumps({**content, "format": 5}))
+    with pytest.raises(FileError, match=r"newer Vettore \(format 5\)"):
+        study_from_bytes(out.getvalue(), "next.vettore")

@@ -106,3 +106,14 @@ def test_showing_another_fit_is_no_change_and_keeps_what_is_kept(study):
     history.mark_kept()
     history.mark_changed()
     assert history.unsaved
+
+
+def test_a_column_typed_beside_others_is_shown_with_them(study):
+    """It is added once, carried along, or y where there is none yet; what is there already stays as it is."""
+    table = study.series[0].table
+    wider = Table((*table.columns, numbers("z", 7, 8, 9, unit="m")), table.source)
+    more = edits.set_table(study, "s1", wider)
+    assert [(c.name, c.unit, c.role, c.raw) for c in more.series[0].columns[3:]] == [("z", "m", Role.CARRIED, 3)]
+    assert edits.set_table(more, "s1", wider).series[0].columns == more.series[0].columns
+    hidden = edits.remove_column(study, "s1", 1)
+    assert [c.name for c in edits.set_table(hidden, "s1", table).series[0].columns] == ["t", "note"]

@@ -88,3 +88,16 @@ def test_a_coefficient_at_zero_can_be_pulled_away():
     # The larger one moves more: by its square, as ± that are as large as the values would have it.
     pulled = pull_through(tree, "x", {"a": 1.0, "b": 2.0}, ("a", "b"), None, [(1.0, 8.0)])
     assert pulled == pytest.approx({"a": 2.0, "b": 6.0})
+
+
+def test_what_cannot_be_reached_is_said_to_be_so():
+    """A curve that never gets there is not pulled, and one that starts beyond all numbers has no answer."""
+    square = read_formula("y = a^2*x^2", ("x", "y")).right
+    assert pull_through(square, "x", {"a": 1.0}, ("a",), None, [(1.0, 4.0)]) == pytest.approx({"a": 2.0})
+    nearest = pull_through(square, "x", {"a": 1.0}, ("a",), None, [(1.0, -1.0)])
+    assert nearest is None or 0 <= abs(nearest["a"]) < 1
+    root = read_formula("y = sqrt(a)*x", ("x", "y")).right
+    assert pull_through(root, "x", {"a": -1.0}, ("a",), None, [(1.0, 4.0)]) is None
+    # Two points beyond one coefficient are met in the sense of least squares: (1·2 + 2·3)/(1 + 4).
+    line = read_formula("y = b*x", ("x", "y")).right
+    assert pull_through(line, "x", {"b": 1.0}, ("b",), None, [(1.0, 2.0), (2.0, 3.0)]) == pytest.approx({"b": 1.6})

@@ -188,6 +188,9 @@ def test_pennants_and_asides(decay):
     assert told(ValueReading(at=10.2)) == (["4.802 ± 0.021 mg/L"], "neighbours 4.941644944 · 4.225847289")
     assert told(PlaceReading(at=4)) == (["13.859 ± 0.098 min"], "one signal: ± 0.38")
     assert told(PlaceReading(at=4.2, signals=(4.1, 4.3))) == (["12.88 ± 0.26 min"], "mean of 2 signals 4.2")
+    precise = PlaceReading(at=4.2345678, signals=(4.1345678, 4.3345678))
+    assert told(precise)[1] == "mean of 2 signals 4.2346"
+    assert "c = 4.2346 mg/L, the mean" in words.reading_question(fit, precise, style)
     assert told(SlopeReading(at=10)) == (["slope −0.2424 ± 0.0023 mg/L/min"], "")
     assert told(AreaReading(at=0, to=90)) == (["area 158.2 ± 1.0 mg·min/L"], "beyond the data")
     assert told(FormulaReading(formula="2*k")) == (["0.09994 ± 0.00090 1/min"], "")

@@ -169,3 +169,24 @@ def test_what_is_not_compared():
     with pytest.raises(core.DataError, match="different"):
         core.akaike_weights([plain, shorter])
     assert core.akaike_weights([weighted, core.fit_polynomial(X, Y, 1, sigma=[1.0, 1, 2, 2, 2])])
+
+
+def test_diagnostics_need_two_degrees_of_freedom():
+    """Four points about a line have two, three have one: leaving out a row would leave nothing to judge by."""
+    assert diagnostics(core.fit_polynomial(X[:4], Y[:4], 1)) is not None
+    assert diagnostics(core.fit_polynomial(X[:3], Y[:3], 1)) is None
+
+
+def test_comparisons_at_their_edges():
+    """One fit has all the evidence; an exact one has it beside others; F of what does not nest is refused."""
+    flat, line = core.fit_polynomial(X, Y, 0), core.fit_polynomial(X, Y, 1)
+    assert core.akaike_weights([line]) == (1.0,)
+    exact, poor = core.fit_polynomial(X, X, 1), core.fit_polynomial(X, X, 0)
+    assert core.akaike_weights([poor, exact]) == pytest.approx((0, 1))
+    assert nested_f(poor, exact).p < 1e-50
+    assert (nested_f(flat, line).top, nested_f(flat, line).bottom) == (1, 3)
+    with pytest.raises(core.DataError, match="more coefficients"):
+        nested_f(line, flat)
+    # The same curve, spelt with one coefficient more, gains nothing: F is 0.
+    same = core.fit("y = a + b*x + 0*c", {"x": X, "y": Y}, hold={"c": 1.0})
+    assert same.sum_of_squares == pytest.approx(line.sum_of_squares)
