@@ -196,14 +196,14 @@ def compare(
             ]
         )
     else:
-        click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'left-one-out':>13}")
+        click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
         for one in order:
             mark = "  as good as the best" if one.equal and one is not order[0] else ""
             weight = style.fixed(one.weight, 3)
             click.echo(
                 f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
                 f"{style.number(one.result.adjusted_r_squared, 5):>10} "
-                f"{style.number(one.result.left_one_out_error, 4):>13}{mark}"
+                f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
             )
     if not all(one.result.converged for one in order):
         raise SystemExit(1)
@@ -411,8 +411,10 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
     words = doubts_in_words(found, style)
     if words:
         click.echo(words)
+    from vettore.words.readings import TURNS
+
     for turn in p.turns():
-        click.echo(f"{turn.kind:11} at x = {turn.x!r}, y = {turn.y!r}")
+        click.echo(f"{TURNS.get(turn.kind, turn.kind):11} at x = {turn.x!r}, y = {turn.y!r}")
     for one_x in at:
         click.echo(f"p({one_x:g}) = {float(p(one_x))!r}")
 

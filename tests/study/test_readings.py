@@ -171,7 +171,7 @@ def test_readings_in_words(decay):
         "h = 13.87 ± 0.12 min",
         "number = 0.09994 ± 0.00090 1/min",
     ]
-    assert words.reading_asides(read(fit, PlaceReading(at=99)), style).startswith("beyond the data")
+    assert words.reading_asides(read(fit, PlaceReading(at=99)), style).startswith("extrapolated")
     several = words.reading_question(fit, PlaceReading(at=4.2, signals=(4.1, 4.3)), style)
     assert several == "t where c = 4.2 mg/L, the mean of 2 signals"
 
@@ -192,15 +192,16 @@ def test_pennants_and_asides(decay):
     assert told(precise)[1] == "mean of 2 signals 4.2346"
     assert "c = 4.2346 mg/L, the mean" in words.reading_question(fit, precise, style)
     assert told(SlopeReading(at=10)) == (["slope −0.2424 ± 0.0023 mg/L/min"], "")
-    assert told(AreaReading(at=0, to=90)) == (["area 158.2 ± 1.0 mg·min/L"], "beyond the data")
+    assert told(AreaReading(at=0, to=90)) == (["area 158.2 ± 1.0 mg·min/L"], "extrapolated")
     assert told(FormulaReading(formula="2*k")) == (["0.09994 ± 0.00090 1/min"], "")
     assert words.pennants(fit, read(fit, FormulaReading(formula="2*q")), style) == []
     x = np.linspace(0, 6, 30)
     wave = study_of(x, np.sin(x), degree=5)
     turning = derive_fit(wave, wave.curves[0].id)
     said = read(turning, TurnsReading())
-    assert words.pennants(turning, said, style) == ["top 1.005 mg/L", "bottom −1.002 mg/L"]
+    assert words.pennants(turning, said, style) == ["maximum 1.005 mg/L", "minimum −1.002 mg/L"]
     assert (
-        words.reading_answer(turning, said, style) == "top at 1.560 min, 1.005 mg/L; bottom at 4.721 min, −1.002 mg/L"
+        words.reading_answer(turning, said, style)
+        == "maximum at 1.560 min, 1.005 mg/L; minimum at 4.721 min, −1.002 mg/L"
     )
     assert told(PlaceReading(at=0.2), turning)[1] == "5 places"

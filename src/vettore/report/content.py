@@ -188,7 +188,7 @@ def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -
     asked, name = reading_question(fit, reading.recipe, style), reading.recipe.name
     # A formula says its name itself.
     named = f"{name} · {asked}" if name and not reading.recipe.given_name else asked
-    return Line(named, reading_numbers(fit, reading, style) + (" (beyond the data)" if reading.beyond else ""))
+    return Line(named, reading_numbers(fit, reading, style) + (" (extrapolated)" if reading.beyond else ""))
 
 
 def _compared(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[tuple[tuple[str, ...], ...], str]:

@@ -72,7 +72,7 @@ def _inside(curve: Curve, name: str) -> Callable[[Array], Array]:
         try:
             return curve(x)
         except DataError as error:
-            raise DataError(f"The floor, {name}, does not reach so far. {error}") from None
+            raise DataError(f"The baseline, {name}, does not reach so far. {error}") from None
 
     return value
 
@@ -153,7 +153,7 @@ def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:
         a,
         b,
         levels,
-        ("its ± leaves that of the floor out",) if callable(floor) else (),
+        ("its ± leaves that of the baseline out",) if callable(floor) else (),
     )
 
 
@@ -166,4 +166,4 @@ def _base(floor: Floor, curve: Curve, a: float, b: float) -> Callable[[Array], A
     if floor == "ends":
         low, high = float(curve(a)), float(curve(b))
         return lambda x: low + (high - low) * (np.asarray(x) - a) / ((b - a) or 1.0)
-    raise DataError("A line through spans of base needs points; choose another floor for a fitted curve.")
+    raise DataError("A line through spans of base needs points; choose another baseline for a fitted curve.")

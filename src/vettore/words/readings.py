@@ -12,6 +12,7 @@ from vettore.study.kinds import readings as kinds
 from vettore.study.kinds.readings import DerivedReading, Problem, Reading
 from vettore.study.series import Role
 
+TURNS = {"top": "maximum", "bottom": "minimum"}
 PROBLEMS = {
     Problem.NO_VALUE: "the curve has no value there",
     Problem.NO_AREA: "the curve has no finite area there",
@@ -56,7 +57,7 @@ def _crossings(reading: DerivedReading, called: Called, style: NumberStyle) -> l
 
 def _turns(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
     return [
-        f"{turn.kind} at {style.number(turn.x, 4)} {called.x_unit}".strip()
+        f"{TURNS[turn.kind]} at {style.number(turn.x, 4)} {called.x_unit}".strip()
         + f", {style.number(turn.y, 4)} {called.y_unit}".rstrip()
         for turn in reading.turns
     ]
@@ -139,10 +140,10 @@ READINGS: dict[type[Reading], ReadingWords] = {
         pennant="area",
     ),
     kinds.TurnsReading: ReadingWords(
-        "tops and bottoms",
+        "maxima and minima",
         "",
         "",
-        lambda asked, called, style: "tops and bottoms",
+        lambda asked, called, style: "maxima and minima",
         lambda asked, called: "",
         pennant=None,
         answers=_turns,
@@ -199,7 +200,7 @@ def reading_answer(fit: DerivedFit, reading: DerivedReading, style: NumberStyle)
 
 def reading_asides(reading: DerivedReading, style: NumberStyle) -> str:
     """Return what stands beside an answer: whether it lies beyond the data, neighbours, signals."""
-    beyond = ["beyond the data"] if reading.beyond else []
+    beyond = ["extrapolated"] if reading.beyond else []
     return "   ".join([*beyond, *words_of(reading.recipe).asides(reading, style)])
 
 
@@ -207,7 +208,7 @@ def pennants(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> li
     """Return what stands at each place of a reading on the plot."""
     words, unit = words_of(reading.recipe), called(fit)
     if reading.turns:
-        return [f"{turn.kind} {style.number(turn.y, 4)} {unit.y_unit}".strip() for turn in reading.turns]
+        return [f"{TURNS[turn.kind]} {style.number(turn.y, 4)} {unit.y_unit}".strip() for turn in reading.turns]
     if reading.crossings:
         return _crossings(reading, unit, style)
     if reading.value is None:

@@ -77,10 +77,10 @@ class IntegratePage(KeptHands, FunctionHands, Page):
             group.addButton(one)
             self.rules[key] = one
             scroll.add(one)
-        scroll.add(section("Floor"))
+        scroll.add(section("Baseline"))
         self.floor = QComboBox()
         self.floor.setEditable(True)
-        self.floor.setAccessibleName("Floor: zero, the line between the ends, another curve, or what you type")
+        self.floor.setAccessibleName("Baseline: zero, the line between the ends, another curve, or what you type")
         self.floor.setToolTip(FLOOR_HINT)
         self.floor.activated.connect(lambda _index: self._take_floor())
         edit = self.floor.lineEdit()
@@ -267,9 +267,9 @@ class IntegratePage(KeptHands, FunctionHands, Page):
             ("from", f"{style.short(area.a, 6)} {x_unit}".strip()),
             ("to", f"{style.short(area.b, 6)} {x_unit}".strip()),
             ("joined by", RULE_WORDS[area.rule][0].lower()),
-            ("floor", floor_words(self.session.study, answer.recipe.floor, style)),
-            ("above the floor", style.number(area.positive, 5)),
-            ("below the floor", style.number(area.negative, 5)),
+            ("baseline", floor_words(self.session.study, answer.recipe.floor, style)),
+            ("above the baseline", style.number(area.positive, 5)),
+            ("below the baseline", style.number(area.negative, 5)),
         ]
         self.about.show_pairs(pairs)
         self._show_strips(area)
@@ -379,9 +379,9 @@ class IntegratePage(KeptHands, FunctionHands, Page):
         try:
             value = self._floors.get(text) or floor_typed(text)
         except VettoreError as error:
-            self.session.say(f"“{text}” is no floor: {error}", "bad")
+            self.session.say(f"“{text}” is no baseline: {error}", "bad")
             return
-        self._change("change the floor", floor=value)
+        self._change("change the baseline", floor=value)
 
     def _change(self, words: str, **values: object) -> None:
         if self._draft is None or self.session.series is None:

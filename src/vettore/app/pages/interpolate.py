@@ -311,8 +311,8 @@ class InterpolatePage(MethodHands, Page):
         self.sentence.setText(f"{method.name}: {method.use}")
         error = curve.left_out_error
         doubts = [
-            ("misses a left-out point by", "—" if error is None else f"{style.number(error, 3)} {y_unit}".strip()),
-            ("swings past its neighbours by", f"{style.number(curve.swing, 3)} {y_unit}".strip()),
+            ("leave-one-out error", "—" if error is None else f"{style.number(error, 3)} {y_unit}".strip()),
+            ("overshoot", f"{style.number(curve.swing, 3)} {y_unit}".strip()),
         ]
         if curve.penalty is not None:
             doubts.append(("smoothing penalty λ", style.number(curve.penalty, 4)))

@@ -34,6 +34,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.typed import numbers_in
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
+from vettore.words.readings import TURNS
 
 LETTERS = "pqrstuvw"
 
@@ -187,7 +188,7 @@ class PolynomialPage(ShelfHands, Page):
         self._show_grips(roots)
         self._show_roots(one, roots)
         self.turn_pairs.show_pairs(
-            [(f"{t.kind} at (x, y)", f"({style.number(t.x, 4)}, {style.number(t.y, 4)})") for t in turns[:10]]
+            [(f"{TURNS.get(t.kind, t.kind)} at (x, y)", f"({style.number(t.x, 4)}, {style.number(t.y, 4)})") for t in turns[:10]]
         )
         self._turn_title.setVisible(bool(turns))
         self.follows.show_pairs(
@@ -301,7 +302,7 @@ def _turn_words(turn: Turn, roots: tuple[Root, ...], style: NumberStyle) -> str:
         return "inflection"
     if any(one.is_real and one.value.real == turn.x for one in roots):
         return ""
-    return f"{turn.kind} at {style.number(turn.x, 4)}"
+    return f"{TURNS[turn.kind]} at {style.number(turn.x, 4)}"
 
 
 def _formula(p: Polynomial) -> str:

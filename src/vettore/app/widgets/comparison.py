@@ -134,7 +134,7 @@ class Comparison(QWidget):
         self.note.setText(f"Lines in the strips: by how much the residuals differ from those of {entries[0].name}.")
 
     def _show_table(self, compared: Sequence[Compared], style: NumberStyle) -> None:
-        headings = ("model", "coefficients", "residual s", "R²", "left-one-out", "ΔAICc", "weight")
+        headings = ("model", "coefficients", "residual s", "R²", "leave-one-out", "ΔAICc", "weight")
         rows, full = [], []
         for one in compared:
             rows.append(compared_row(one, style))

@@ -41,7 +41,7 @@ class ReadingTable(QDialog):
                 style.short(one.recipe.at),
                 style.pair(one.value or 0.0, one.standard_error),
                 style.number(one.slope, 4),
-                "beyond the data" if one.beyond else "",
+                "extrapolated" if one.beyond else "",
             )
             for one in found
         ]

@@ -359,7 +359,7 @@ def _enough(result: FitResult, style: NumberStyle) -> Check | None:
     if error is not None and scatter and not result.weighted and result.loss == "squares" and error > LEANS * scatter:
         words = "The curve leans on single rows: without a row it misses that row by much more."
         figure = (
-            f"left-one-out error {style.number(error, 2)}, residual standard deviation {style.number(scatter, 2)}"
+            f"leave-one-out error {style.number(error, 2)}, residual standard deviation {style.number(scatter, 2)}"
         )
         return Check(Kind.ROWS, Verdict.LOOK, words, figure)
     return None

@@ -192,7 +192,7 @@ def _floor(floor: Floor, x: Array, y: Array, a: float, b: float) -> tuple[Callab
     none = np.zeros(len(x))
     if isinstance(floor, str):
         if floor != "ends":
-            raise DataError(f"There is no floor “{floor}”. Give a level, “ends”, spans of base, or a curve.")
+            raise DataError(f"There is no baseline “{floor}”. Give a level, “ends”, spans of base, or a curve.")
         shares = np.array([_linear_shares(x, limit) for limit in (a, b)])
         levels = shares @ y
         slope = (levels[1] - levels[0]) / (b - a) if b > a else 0.0

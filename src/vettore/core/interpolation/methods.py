@@ -40,7 +40,7 @@ def _spline(ends: str) -> Callable[[Array, Array, tuple[float, float]], Pieces]:
 
 
 STEP = "jumps from level to level"
-SMOOTH = "slope and bending are continuous"
+SMOOTH = "first and second derivative are continuous"
 # Far knots lose their say in a C² spline by a factor of 3.7 for each knot between: after 30, below rounding.
 SPLINE_REACH = 30
 
@@ -79,7 +79,7 @@ METHODS = {
             "quadratic",
             "Parabola pieces",
             "Smooth curves from few points.",
-            "slope is continuous, bending jumps midway between points",
+            "the slope is continuous, the second derivative jumps midway between points",
             2,
             SPLINE_REACH,
             lambda x, y, _: piecewise.parabolas(x, y),
@@ -149,7 +149,7 @@ METHODS = {
         Method(
             "polynomial",
             "One polynomial",
-            "A few points of a smooth function; more than about ten swing wildly.",
+            "A few points of a smooth function; more than about ten overshoot wildly.",
             "everything is continuous",
             1,
             None,

@@ -74,7 +74,7 @@ STRAIGHT = (
     ),
     _polynomial(2, "Quadratic", "One bend: a maximum, a minimum, or a gently curved calibration."),
     _polynomial(3, "Cubic", "Two bends, or one with a lopsided shape."),
-    _polynomial(4, "Quartic", "Three bends; look at the left-one-out error before believing it."),
+    _polynomial(4, "Quartic", "Three bends; look at the leave-one-out error before believing it."),
     _polynomial(5, "Quintic", "Four bends; rarely more than a smooth line through the data."),
     Model(
         "broken-line",
