@@ -7,7 +7,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 import numpy as np
@@ -16,8 +16,12 @@ from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import complex_in, limit_in
 
+if TYPE_CHECKING:
+    from vettore.core.models.model import Model
+    from vettore.study.table import Table
 
-def table_of(file: Path):
+
+def table_of(file: Path) -> Table:
     """Return the first table of a file; how it was read, and what is doubtful in it, goes to stderr."""
     from vettore.files.readers import read_file
     from vettore.study.table import doubt_of, words_in
@@ -31,7 +35,7 @@ def table_of(file: Path):
     return table
 
 
-def numbers_of(table) -> dict[str, Any]:
+def numbers_of(table: Table) -> dict[str, Any]:
     """Return the columns of numbers by name."""
     return {column.name: column.values for column in table.columns if column.texts is None}
 
@@ -79,7 +83,7 @@ def say_json(value: Any) -> None:
     click.echo(json.dumps(finite(value), ensure_ascii=False, indent=1, allow_nan=False))
 
 
-def model_of(key: str, library: Path | None = None):
+def model_of(key: str, library: Path | None = None) -> Model:
     """Return a model of the catalogue, or of a library of own models by its key or name. Raises VettoreError."""
     if library is None:
         from vettore.core.models.catalogue import model
@@ -123,7 +127,7 @@ def models(key: str | None, library: Path | None, as_json: bool) -> None:
             click.echo(f"  slope = {_slope_text(one)}")
 
 
-def _slope_text(one) -> str:
+def _slope_text(one: Model) -> str:
     """Return dy/dx of a model as a textbook writes it."""
     from vettore.core.formula.derivative import derivative
     from vettore.core.formula.simplify import simplified
@@ -132,7 +136,7 @@ def _slope_text(one) -> str:
     return to_text(simplified(derivative(one.read.right, "x")))
 
 
-def _described(one) -> dict[str, Any]:
+def _described(one: Model) -> dict[str, Any]:
     return {
         "key": one.key,
         "name": one.name,
@@ -247,9 +251,9 @@ def interpolate(
         if not every > 0:
             raise DataError(f"The distance must be above zero, but is {every:g}.")
         low, high = curve.span
-        at = low + every * np.arange(math.floor((high - low) / every * (1 + 1e-12)) + 1)
+        at = low + every * np.arange(0.0, math.floor((high - low) / every * (1 + 1e-12)) + 1)
     else:
-        at = np.array(list_of(at_text, "x") if at_text else curve.x)
+        at = np.array(list_of(at_text, "x") if at_text else curve.x, dtype=np.float64)
     values, errors = curve(at), curve.standard_error(at)
     if as_json:
         told = {

@@ -6,12 +6,18 @@ import json
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from vettore.cli_curves import model_of, table_of
 from vettore.core.errors import DataError
+
+if TYPE_CHECKING:
+    from vettore.core.formula.formula import Formula
+    from vettore.study.fits import DerivedFit
+    from vettore.study.series import Series
+    from vettore.study.study import Study
 
 NOT_CONVERGED = 1
 
@@ -81,7 +87,7 @@ def check_options(asked: dict[str, Any]) -> None:
         raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
 
 
-def study_of(file: Path, asked: dict[str, Any]):
+def study_of(file: Path, asked: dict[str, Any]) -> Study:
     """Return a study of the file with the fit that was asked for."""
     from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
@@ -124,7 +130,7 @@ def study_of(file: Path, asked: dict[str, Any]):
     return edits.change_fit(study, decided)
 
 
-def _check_numbers(series, read) -> None:
+def _check_numbers(series: Series, read: Formula) -> None:
     """Refuse a formula over a column of text, with a sample of it."""
     from vettore.core.rounding import read_number
 
@@ -173,7 +179,7 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
     return found
 
 
-def fit_text(derived) -> str:
+def fit_text(derived: DerivedFit) -> str:
     """Return a fit as a person reads it."""
     from vettore.core.errors import name_rows
     from vettore.core.rounding import NumberStyle
@@ -195,20 +201,19 @@ def fit_text(derived) -> str:
         rows = name_rows([int(derived.rows[place]) + 1 for place in _places_weighted_down(derived)])
         weigh = "weighs" if len(result.weighted_down) == 1 else "weigh"
         lines.append(f"{rows.capitalize()} {weigh} less than half under the {result.loss} loss.")
-    for one in derived.checks:
-        lines.append(f"{one.verdict.value:5} {one.sentence}" + (f" ({one.figure})" if one.figure else ""))
+    for check in derived.checks:
+        lines.append(f"{check.verdict.value:5} {check.sentence}" + (f" ({check.figure})" if check.figure else ""))
     return "\n".join(lines)
 
 
-def _places_weighted_down(derived) -> list[int]:
+def _places_weighted_down(derived: DerivedFit) -> list[int]:
     used = [row for row, in_use in enumerate(derived.result.rows_in_use.tolist(), 1) if in_use]
     return [used.index(row) for row in derived.result.weighted_down]
 
 
-# What of a result stands in the JSON under its own name.
-def fit_json(derived) -> str:
+def fit_json(derived: DerivedFit) -> str:
     """Return everything in the result of a fit as JSON; rows by their numbers in the file."""
-    out = {}
+    out: dict[str, Any] = {}
     for name, value in derived.result.to_dict().items():
         if name == "covariance":
             out["checks"] = [

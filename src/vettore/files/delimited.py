@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from vettore.core import cells
-from vettore.core.arrays import LARGEST_WHOLE, finite
+from vettore.core.arrays import LARGEST_WHOLE, Array, finite
 from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.large import columns_of
@@ -195,6 +195,10 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
     return tuple(named)
 
 
+def _within(values: Array) -> bool:
+    return bool(max(values.max(initial=0.0), -values.min(initial=0.0)) <= LARGEST_WHOLE)
+
+
 def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
     """Make columns of what was read fast, by the rules of short files: cells that leave room for doubt are looked at."""
     lines = lines_of(head)
@@ -211,8 +215,7 @@ def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[Raw
         same = (told.other is None and told.marks == Marks(layout.decimal_mark)) or (
             not told.vote and told.other is None
         )
-        fast = not isinstance(values, list) and same and finite(values)
-        plain.append(fast and max(values.max(initial=0.0), -values.min(initial=0.0)) <= LARGEST_WHOLE)
+        plain.append(not isinstance(values, list) and same and finite(values) and _within(values))
         texts.append(sample[place] if plain[-1] else found.texts_of(place))
     decided = decide_together(texts, layout.evidence)
     votes = file_votes(decided, layout.evidence)

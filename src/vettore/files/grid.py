@@ -89,9 +89,9 @@ def find_block(grid: Sequence[Sequence[str]], name: str) -> Block:
     above = [i for i in range(first - 1, -1, -1) if any(cell.strip() for cell in grid[i])][:3]
     headers: list[int] = []
     for i in above:
-        filled = sum(bool(cell.strip()) for cell in _cut(grid[i], left, right))
-        lonely = filled < max(1, (right - left) * HEADER_SHARE)
-        if (lonely and not headers) or (lonely and filled < 2 and right - left > 2) or len(headers) == 2:
+        cells_filled = sum(bool(cell.strip()) for cell in _cut(grid[i], left, right))
+        lonely = cells_filled < max(1, (right - left) * HEADER_SHARE)
+        if (lonely and not headers) or (lonely and cells_filled < 2 and right - left > 2) or len(headers) == 2:
             break
         headers.append(i)
     units_row = None

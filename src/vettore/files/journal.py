@@ -15,6 +15,7 @@ import shutil
 import threading
 import uuid
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -107,6 +108,10 @@ def _abandoned(folder: Path) -> bool:
         return False
 
 
+def _table_text(tables: Path, key: str) -> str:
+    return (tables / f"{key}.csv").read_bytes().decode("utf-8")
+
+
 def _last_whole_step(folder: Path) -> Recovered | None:
     try:
         lines = (folder / "steps.log").read_bytes().split(b"\n")
@@ -115,12 +120,7 @@ def _last_whole_step(folder: Path) -> Recovered | None:
     for line in reversed(lines[:-1]):
         with contextlib.suppress(ValueError, KeyError, FileError, OSError, msgspec.MsgspecError):
             step = json.loads(line)
-            tables = folder / "tables"
-            study = study_from_parts(
-                step["study"],
-                lambda key, tables=tables: (tables / f"{key}.csv").read_bytes().decode("utf-8"),
-                "the journal",
-            )
+            study = study_from_parts(step["study"], partial(_table_text, folder / "tables"), "the journal")
             path = Path(step["path"]) if step["path"] else None
             return Recovered(study, path, int(step["step"]), folder)
     return None

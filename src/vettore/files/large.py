@@ -13,6 +13,7 @@ import re
 import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -101,7 +102,7 @@ def takes_as_it_is(start: bytes, tail: bytes, layout: Layout) -> bool:
     )
 
 
-def _found(frame, source: Source, layout: Layout, name: str, comments: list[str]) -> Found:
+def _found(frame: Any, source: Source, layout: Layout, name: str, comments: list[str]) -> Found:
     empty = frame.isna().all(axis=1).to_numpy()
     some_empty = bool(empty.any())
     width = len(frame.columns)
@@ -130,7 +131,7 @@ def _without_comments(body: str, layout: Layout) -> tuple[str, list[str]]:
     return (pattern.sub("", body), [line.strip() for line in found]) if found else (body, [])
 
 
-def _frame(source: Source, layout: Layout, width: int | None, name: str, only: int | None = None):
+def _frame(source: Source, layout: Layout, width: int | None, name: str, only: int | None = None) -> Any:
     """Return the rows as a frame; None when no width is given and some row is longer than the first."""
     import pandas
 

@@ -74,7 +74,9 @@ def _named(part: dict[str, Any]) -> list[str]:
 
 
 def _fit(fit: dict[str, Any]) -> dict[str, Any]:
-    shared = {name: fit[name] for name in ("id", "series", "use_errors", "errors_known", "span") if name in fit}
+    shared: dict[str, Any] = {
+        name: fit[name] for name in ("id", "series", "use_errors", "errors_known", "span") if name in fit
+    }
     formula = fit.get("formula")
     names = FORMULA_FIELDS if formula else ("degree", "intercept")
     return {

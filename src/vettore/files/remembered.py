@@ -6,6 +6,7 @@ import hashlib
 import json
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 from vettore.files.refusals import FileError
 from vettore.files.sniff import Layout, lines_of
@@ -43,7 +44,7 @@ def recall(store: Path, key: str) -> Layout | None:
         return None
 
 
-def _load(store: Path) -> dict[str, dict]:
+def _load(store: Path) -> dict[str, dict[str, Any]]:
     try:
         kept = json.loads(store.read_text("utf-8"))
         return kept if isinstance(kept, dict) else {}

@@ -65,7 +65,7 @@ class SeriesRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="series"):
     truth: str = ""
 
 
-AnyRecord = reduce(or_, KINDS, SeriesRecord)
+AnyRecord: Any = reduce(or_, KINDS, SeriesRecord)
 
 
 @dataclass(frozen=True)
@@ -187,7 +187,7 @@ def _read_series(record: SeriesRecord, text: str, name: str) -> Series:
             f"“{name}” is damaged: the data of {record.name} are not the {record.rows} rows they should be."
         )
     raw_places = [one.raw for one in record.columns if one.raw is not None]
-    rows_named = [entry.row for entry in (*record.set_aside, *record.edits)]
+    rows_named = [*(entry.row for entry in record.set_aside), *(edit.row for edit in record.edits)]
     if not all(
         0 <= place < len(record.raw) for place in (*raw_places, *(edit.raw for edit in record.edits))
     ) or not all(0 <= row < record.rows for row in rows_named):

@@ -103,7 +103,8 @@ _XLSX_PARTS = {
 def _xlsx(series: Series) -> bytes:
     """Write the few parts that a workbook needs ourselves: common writers round numbers to 16 digits."""
     rows = []
-    for row in [_headers(series), *_values(series)]:
+    lines: list[list[object]] = [list(_headers(series)), *_values(series)]
+    for row in lines:
         cells = []
         for value in row:
             if isinstance(value, float):
@@ -131,7 +132,8 @@ def _ods(series: Series) -> bytes:
 
     book = OpenDocumentSpreadsheet()
     sheet = Table(name="series")
-    for row in [_headers(series), *_values(series)]:
+    lines: list[list[object]] = [list(_headers(series)), *_values(series)]
+    for row in lines:
         line = TableRow()
         for value in row:
             if isinstance(value, float):

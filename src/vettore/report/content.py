@@ -341,8 +341,9 @@ def _coefficients(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[str, ...],
     for unit, coefficient in zip(coefficient_units(fit), fit.result.coefficients.values(), strict=True):
         value, error = style.with_error(coefficient.value, coefficient.standard_error)
         low, high = coefficient.low, coefficient.high
-        known = low is not None and high is not None
-        interval = style.interval(low, high, coefficient.standard_error) if known else "—"
+        interval = "—"
+        if low is not None and high is not None:
+            interval = style.interval(low, high, coefficient.standard_error)
         symbol = to_html(coefficient_symbol(coefficient.name))
         t = style.number(coefficient.t, 4) if coefficient.t is not None else "—"
         rows.append((symbol, value, error, interval, t, style.probability(coefficient.p), unit or "—"))

@@ -6,6 +6,7 @@ import io
 import re
 import threading
 from functools import cache
+from typing import Any
 
 import numpy as np
 
@@ -25,7 +26,7 @@ _lock = threading.Lock()
 
 
 @cache
-def _matplotlib():
+def _matplotlib() -> Any:
     import matplotlib.figure
     from matplotlib import font_manager
 
@@ -71,9 +72,10 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
     return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL)
 
 
-def _draw_data(axes, fit: DerivedFit) -> None:
+def _draw_data(axes: Any, fit: DerivedFit) -> None:
     series = fit.series
     x, y = series.values(Role.X), fit.response
+    assert x is not None
     aside = series.measured & ~series.kept
     many = len(fit.rows) > MOST_VECTOR_POINTS
     # Those of the left side: of ln(y), not of y, where that was fitted.
@@ -86,7 +88,7 @@ def _draw_data(axes, fit: DerivedFit) -> None:
         axes.scatter(x[aside], y[aside], s=20, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9, zorder=3)
 
 
-def _draw_curve(axes, fit: DerivedFit) -> None:
+def _draw_curve(axes: Any, fit: DerivedFit) -> None:
     curve = fit.curve
     if curve is None:
         axes.scatter(fit.x, fit.result.fitted, s=16, marker="_", color=PAPER.fit, zorder=4)
@@ -99,7 +101,7 @@ def _draw_curve(axes, fit: DerivedFit) -> None:
     axes.plot(x, curve(x), color=PAPER.fit, linewidth=1.5, zorder=4)
 
 
-def _draw_residuals(axes, fit: DerivedFit) -> None:
+def _draw_residuals(axes: Any, fit: DerivedFit) -> None:
     many = len(fit.rows) > MOST_VECTOR_POINTS
     axes.axhline(0, color=PAPER.fit, linewidth=1)
     if not many:
@@ -111,7 +113,7 @@ def _draw_residuals(axes, fit: DerivedFit) -> None:
     axes.set_xlabel(fit.series.label(Role.X))
 
 
-def _dress(axes, style: NumberStyle) -> None:
+def _dress(axes: Any, style: NumberStyle) -> None:
     axes.grid(color=PAPER.grid, linewidth=0.7)
     axes.set_axisbelow(True)
     axes.spines[["top", "right"]].set_visible(False)
@@ -119,8 +121,8 @@ def _dress(axes, style: NumberStyle) -> None:
         from matplotlib.ticker import ScalarFormatter
 
         class Comma(ScalarFormatter):
-            def __call__(self, value, position=None):
-                return super().__call__(value, position).replace(".", style.decimal_mark)
+            def __call__(self, value: float, position: int | None = None) -> str:
+                return str(super().__call__(value, position)).replace(".", style.decimal_mark)
 
         axes.xaxis.set_major_formatter(Comma(useOffset=False))
         axes.yaxis.set_major_formatter(Comma(useOffset=False))

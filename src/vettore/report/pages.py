@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from functools import cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 from urllib.request import url2pathname
 
@@ -15,6 +16,9 @@ from vettore.report.content import Content, report_content
 from vettore.study.kinds.report import PAPERS
 from vettore.study.study import Study
 
+if TYPE_CHECKING:
+    import jinja2
+
 TEMPLATES = Path(__file__).parent / "templates"
 
 
@@ -22,7 +26,7 @@ _printing = threading.Lock()
 
 
 @cache
-def _environment():
+def _environment() -> jinja2.Environment:
     import jinja2
 
     loader = jinja2.FileSystemLoader(TEMPLATES)
@@ -47,7 +51,8 @@ def html(content: Content, for_print: bool = False) -> str:
         theme=PAPER,
         paper=content.paper if content.paper in PAPERS else PAPERS[0],
     )
-    return environment.get_template("report.html.j2").render(content=content, style=style)
+    page: str = environment.get_template("report.html.j2").render(content=content, style=style)
+    return page
 
 
 def pdf(content: Content) -> bytes:
@@ -56,7 +61,8 @@ def pdf(content: Content) -> bytes:
 
     # The fonts' configuration belongs to the whole process.
     with _printing:
-        return HTML(string=html(content, for_print=True), url_fetcher=only_own).write_pdf()
+        page: bytes = HTML(string=html(content, for_print=True), url_fetcher=only_own).write_pdf()
+        return page
 
 
 def save_report(study: Study, path: Path | str) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -215,7 +215,7 @@ def _derivatives(fit: DerivedFit) -> list[Step]:
     return [Step("The derivatives", words, boxes=tuple(boxes))]
 
 
-def _pairs(title: str, pairs: Sequence[tuple[str, float]], show) -> Step:
+def _pairs(title: str, pairs: Sequence[tuple[str, float]], show: Callable[[float], str]) -> Step:
     rows = tuple((name, show(value)) for name, value in pairs)
     return Step(title, "", (), rows, tuple(pairs))
 

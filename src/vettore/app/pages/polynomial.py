@@ -188,7 +188,10 @@ class PolynomialPage(ShelfHands, Page):
         self._show_grips(roots)
         self._show_roots(one, roots)
         self.turn_pairs.show_pairs(
-            [(f"{TURNS.get(t.kind, t.kind)} at (x, y)", f"({style.number(t.x, 4)}, {style.number(t.y, 4)})") for t in turns[:10]]
+            [
+                (f"{TURNS.get(t.kind, t.kind)} at (x, y)", f"({style.number(t.x, 4)}, {style.number(t.y, 4)})")
+                for t in turns[:10]
+            ]
         )
         self._turn_title.setVisible(bool(turns))
         self.follows.show_pairs(
