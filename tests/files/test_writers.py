@@ -1,5 +1,8 @@
 """What is exported reads back equal, in every format."""
 
+import re
+import zipfile
+
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -84,3 +87,13 @@ def test_what_a_spreadsheet_cannot_hold_is_left_out_and_the_rest_kept(tmp_path):
     write_series(new_series("s1", "made", Table(columns, Source("made"))), tmp_path / "signs.xlsx")
     again = read_file(tmp_path / "signs.xlsx")[0].table
     assert [text.replace("\t", " ") for text in again.columns[1].texts] == ["ab", "tab here", '<b>&"', "plain"]
+
+
+def test_an_open_document_shows_what_it_holds(tmp_path):
+    """Each number stands as a value and as text, so that viewers show all its digits."""
+    columns = (RawColumn("t", "s", np.array([0.1, 1 / 3])),)
+    write_series(new_series("s1", "made", Table(columns, Source("made"))), tmp_path / "a.ods")
+    with zipfile.ZipFile(tmp_path / "a.ods") as archive:
+        content = archive.read("content.xml").decode()
+    assert re.findall(r"<text:p>([^<]*)</text:p>", content) == ["t (s)", "0.1", "0.3333333333333333"]
+    assert 'office:value="0.3333333333333333"' in content

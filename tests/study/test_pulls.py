@@ -5,7 +5,8 @@ import pytest
 
 from tests.study.test_readings import study_of
 from vettore.core.formula.formula import read_formula
-from vettore.core.models.pulling import pull_through
+from vettore.core.models.model import Grip, Model
+from vettore.core.models.pulling import place_grips, pull_grip, pull_through
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.pulls import Pulls
@@ -101,3 +102,21 @@ def test_what_cannot_be_reached_is_said_to_be_so():
     # Two points beyond one coefficient are met in the sense of least squares: (1·2 + 2·3)/(1 + 4).
     line = read_formula("y = b*x", ("x", "y")).right
     assert pull_through(line, "x", {"b": 1.0}, ("b",), None, [(1.0, 2.0), (2.0, 3.0)]) == pytest.approx({"b": 1.6})
+
+
+def test_a_grip_without_a_place_is_left_out_and_one_that_was_pulled_stands_there():
+    """Neither x nor y may be beyond all numbers; a grip of the curve goes along x with the hand."""
+    grips = (
+        Grip("y gone", "near", "1/(A - A)", {}),
+        Grip("x gone", "1/(A - A)", "A", {}),
+        Grip("there", "mid", "2*A", {"A": "py/2"}),
+    )
+    model = Model("m", "m", "own", "y = A*x", "", {}, grips=grips)
+    (placed,) = place_grips(model, {"A": 3.0}, (0.0, 10.0))
+    assert (placed.name, placed.x, placed.y) == ("there", 5.0, 6.0)
+    assert pull_grip(grips[2], {"A": 3.0}, (0.0, 10.0), 5.0, 8.0) == {"A": 4.0}
+    assert pull_grip(Grip("g", "near", "A", {"A": "1/(py - py)"}), {"A": 3.0}, (0.0, 10.0), 5.0, 8.0) is None
+    fit, pulls, values = pulls_of(study_of(T, 3 + 0.2 * T, degree=1))
+    before = pulls.places(values, fit.curve)
+    pulls.pull(before[0].name, 0, values, fit.curve, before[0].x + 7.0, before[0].y)
+    assert [grip.x for grip in pulls.places(values, fit.curve)] == [before[0].x + 7.0, before[1].x]

@@ -190,3 +190,26 @@ def test_comparisons_at_their_edges():
     # The same curve, spelt with one coefficient more, gains nothing: F is 0.
     same = core.fit("y = a + b*x + 0*c", {"x": X, "y": Y}, hold={"c": 1.0})
     assert same.sum_of_squares == pytest.approx(line.sum_of_squares)
+
+
+def test_losses_and_senses_of_sigma_are_not_mixed():
+    """Two losses, or ± known beside ± relative, weigh the rows differently; each is refused with its reason."""
+    data = {"x": X, "y": Y}
+    squares, huber = (core.fit("y = a + b*x", data, loss=loss) for loss in ("squares", "huber"))
+    with pytest.raises(core.DataError, match="different losses"):
+        core.akaike_weights([squares, huber])
+    ones = np.ones(5)
+    known, relative = (core.fit_polynomial(X, Y, 1, sigma=ones, absolute_sigma=known) for known in (True, False))
+    with pytest.raises(core.DataError, match="as known and another as relative"):
+        core.akaike_weights([known, relative])
+    nearly = core.fit_polynomial(X, Y, 2, sigma=ones * (1 + 1e-12))
+    assert core.akaike_weights([relative, nearly])
+    with pytest.raises(core.DataError, match="weigh the rows differently"):
+        core.akaike_weights([relative, core.fit_polynomial(X, Y, 2, sigma=[1, 1, 1, 1, 1 + 1e-6])])
+
+
+def test_r_squared_about_the_mean_in_comparisons():
+    """Also of a fit whose own R² is against zero: 1 − 6.8/6 through the origin, below zero and said so."""
+    origin, line = core.fit_polynomial(X, Y, 1, intercept=False), core.fit_polynomial(X, Y, 1)
+    told = {one.name: one.r_squared_about_mean for one in compare({"origin": origin, "line": line})}
+    assert told == pytest.approx({"origin": 1 - (86 - 66**2 / 55) / 6, "line": 0.6})
