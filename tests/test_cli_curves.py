@@ -1,12 +1,14 @@
 """The command line of models, comparison, interpolation, areas and polynomials, as a user types it."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from vettore.cli import main
 from vettore.demo.make_data import FOLDER
+from vettore.study import derive
 
 CHAMBER, STAGE = str(FOLDER / "oxygen-chamber-b.csv"), str(FOLDER / "stage-discharge.tsv")
 
@@ -140,3 +142,18 @@ def test_a_start_of_what_is_held_is_refused_and_a_saved_report_is_said(run, tmp_
     code, out, err = run("fit", STAGE, "--degree", "1", "--json", "--report", str(page))
     assert json.loads(out)["n"] == 14
     assert f"The report was saved as {page}." in err
+
+
+def test_what_did_not_converge_is_printed_and_told_by_the_exit_code(run, monkeypatch):
+    """The numbers are there, with what to think of them, and a script sees a 1."""
+    plain = derive.derive_fit
+
+    def stopped(study, curve, progress=None):
+        told = plain(study, curve, progress)
+        return replace(told, result=replace(told.result, converged=False, message="Stopped after 3 steps."))
+
+    monkeypatch.setattr(derive, "derive_fit", stopped)
+    code, out, _ = run("fit", STAGE, "--degree", "1")
+    assert (code, "Stopped after 3 steps." in out, "1.168 ± 0.061" in out) == (1, True, True)
+    code, out, _ = run("fit", STAGE, "--degree", "1", "--json")
+    assert (code, json.loads(out)["converged"]) == (1, False)

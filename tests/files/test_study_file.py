@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import zipfile
+from dataclasses import fields
 
 import numpy as np
 import pytest
@@ -17,8 +18,9 @@ from hypothesis import strategies as st
 from vettore.demo.study import demo_study
 from vettore.files.refusals import FileError
 from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
-from vettore.study import edits
+from vettore.study import edits, parts
 from vettore.study.derive import derive_fit
+from vettore.study.series import CellEdit, ErrorKind, ErrorOfY, SetAside
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
@@ -142,3 +144,26 @@ def test_the_format_that_is_written_and_the_next_one():
         archive.writestr("study.json", json.dumps({**content, "format": 5}))
     with pytest.raises(FileError, match=r"newer Vettore \(format 5\)"):
         study_from_bytes(out.getvalue(), "next.vettore")
+
+
+def test_every_decision_about_a_series_is_kept():
+    """Roles, units, rows set aside, cells typed over, where the ± comes from, order, colour and truth: none is lost."""
+    study = demo_study()
+    series = study.series[2]
+    decided = series.changed(
+        name="renamed",
+        set_aside=(SetAside(2, "ice"), SetAside(5, "")),
+        edits=(CellEdit(1, 1, "7,5"),),
+        error_of_y=ErrorOfY(ErrorKind.PERCENT, 3.0),
+        sort=(1, True),
+        colour=4,
+        truth="y = 2*x",
+        columns=tuple(reversed(series.columns)),
+    )
+    again = study_from_bytes(study_bytes(parts.change(study, decided)), "a.vettore").find_series(series.id)
+    for field in fields(decided):
+        if field.name != "table":
+            assert getattr(again, field.name) == getattr(decided, field.name), field.name
+            assert field.name == "id" or getattr(decided, field.name) != getattr(series, field.name), field.name
+    np.testing.assert_array_equal(again.sigma, decided.sigma)
+    assert again.table.key == decided.table.key
