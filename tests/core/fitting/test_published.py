@@ -213,3 +213,25 @@ def test_r_squared_about_the_mean_in_comparisons():
     origin, line = core.fit_polynomial(X, Y, 1, intercept=False), core.fit_polynomial(X, Y, 1)
     told = {one.name: one.r_squared_about_mean for one in compare({"origin": origin, "line": line})}
     assert told == pytest.approx({"origin": 1 - (86 - 66**2 / 55) / 6, "line": 0.6})
+
+
+def test_too_few_rows_for_a_criterion_have_no_evidence():
+    """Four rows and three parameters: AICc is infinite and the weight 0; where all are, nothing tells them apart."""
+    flat, line = core.fit_polynomial(X[:4], Y[:4], 0), core.fit_polynomial(X[:4], Y[:4], 1)
+    assert line.aicc == math.inf
+    assert core.akaike_weights([line, flat]) == (0.0, 1.0)
+    slope = core.fit("y = a + b*x^2", {"x": X[:4], "y": Y[:4]})
+    assert core.akaike_weights([line, slope]) == (0.5, 0.5)
+
+
+def test_r_squared_about_the_weighted_mean():
+    """σ = 1, 1, 2, 2, 2: weights 4, 4, 1, 1, 1 over 11; mean 38/11, sum of squares about it Σwy² − 38²/11."""
+    sigma = [1.0, 1, 2, 2, 2]
+    weights = np.array([4, 4, 1, 1, 1.0]) / 4
+    y = np.array(Y)
+    line, curve = (core.fit_polynomial(X, Y, degree, sigma=sigma) for degree in (1, 2))
+    total = float(weights @ y**2 - (weights @ y) ** 2 / weights.sum())
+    told = {one.name: one.r_squared_about_mean for one in compare({"line": line, "curve": curve})}
+    assert told["line"] == pytest.approx(1 - line.sum_of_squares / total)
+    assert told["line"] == pytest.approx(line.r_squared)
+    assert told["curve"] == pytest.approx(curve.r_squared)
