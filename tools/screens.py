@@ -117,6 +117,7 @@ def main() -> None:
     bar = fit.findings.verticalScrollBar()
     bar.setValue(fit.findings.checks.y() - 30)
     take("checks")
+    bar.setValue(0)
     fit.without.close_bar()
     window.session.undo()
     settle(app, window)
