@@ -14,6 +14,7 @@ import numpy as np
 
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
+from vettore.core.telling import plain
 from vettore.core.typed import complex_in, limit_in
 
 if TYPE_CHECKING:
@@ -67,20 +68,9 @@ def list_of(text: str, what: str) -> list[float]:
     return [number_of(part, what) for part in text.replace(",", " ").replace(";", " ").split()]
 
 
-def finite(value: Any) -> Any:
-    """Replace infinities and what is no number, which JSON cannot say, by null."""
-    if isinstance(value, dict):
-        return {key: finite(one) for key, one in value.items()}
-    if isinstance(value, (list, tuple)):
-        return [finite(one) for one in value]
-    if isinstance(value, np.ndarray):
-        return finite(value.tolist())
-    return None if isinstance(value, float) and not math.isfinite(value) else value
-
-
 def say_json(value: Any) -> None:
     """Print a value as JSON."""
-    click.echo(json.dumps(finite(value), ensure_ascii=False, indent=1, allow_nan=False))
+    click.echo(json.dumps(plain(value), ensure_ascii=False, indent=1, allow_nan=False))
 
 
 def model_of(key: str, library: Path | None = None) -> Model:
@@ -349,7 +339,7 @@ def integrate(
         sigma=sigma,
     )
     if as_json:
-        say_json(asdict(found))
+        say_json(found.to_dict())
         return
     click.echo(f"area            {style.pair(found.area, found.standard_error)}")
     click.echo(

@@ -8,35 +8,14 @@ from vettore.core.number_marks import looks_like_number as looks_like_number
 
 # Cells that people and instruments write where a value is missing or outside the range.
 BLANK_WORDS = frozenset(
-    [
-        *("", "nan", "n/a", "na", "#n/a", "null", "none", "nil", "-", "–", "—", "--", "---", "*", "***", "?"),
-        *("missing", "n.d.", "n.d", "nd", "b.d.l.", "bdl", "lod", "loq", "n.a.", "#wert!", "#value!", "#div/0!"),
-        *(
-            "over",
-            "under",
-            "overflow",
-            "underflow",
-            "overrange",
-            "ovrflw",
-            "ovfl",
-            "ovld",
-            "ofl",
-            "out of range",
-            "oor",
-        ),
-        *(
-            "sat",
-            "sat.",
-            "saturated",
-            "err",
-            "error",
-            "invalid",
-            "not detected",
-            "below lod",
-            "below detection",
-            "trace",
-        ),
-    ]
+    word
+    for line in (
+        ";nan;n/a;na;#n/a;null;none;nil;-;–;—;--;---;*;***;?",
+        "missing;n.d.;n.d;nd;b.d.l.;bdl;lod;loq;n.a.;#wert!;#value!;#div/0!",
+        "over;under;overflow;underflow;overrange;ovrflw;ovfl;ovld;ofl;out of range;oor",
+        "sat;sat.;saturated;err;error;invalid;not detected;below lod;below detection;trace",
+    )
+    for word in line.split(";")
 )
 _LIMIT = re.compile(r"[<>≤≥~]\s*\S+$")
 _DATE = re.compile(

@@ -14,6 +14,7 @@ from vettore.core.formula.tree import Node
 from vettore.core.polynomial import Polynomial
 from vettore.core.polynomial_roots import Root
 from vettore.core.rounding import NumberStyle
+from vettore.core.units import RAISED
 
 HIGHEST_OF_FORMULA = 60
 
@@ -38,18 +39,20 @@ def polynomial_of(text: str) -> Polynomial:
     raise DataError("This formula is no polynomial in x: its derivatives never become zero.")
 
 
-def polynomial_text(p: Polynomial, style: NumberStyle) -> str:
-    """Return a polynomial on one line, highest power first; lines break between terms only."""
-    signs = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
+def polynomial_text(p: Polynomial, style: NumberStyle, digits: int = 5) -> str:
+    """Return a polynomial on one line, highest power first; lines break between terms only.
+
+    A 1 before a power of x is not written.
+    """
     out = ""
     for k in range(p.degree, -1, -1):
         value = p.coefficients[k]
         if value == 0.0 and p.degree:
             continue
-        number = style.short(abs(float(f"{value:.5g}")))
-        power = "" if k == 0 else "\u00a0x" if k == 1 else f"\u00a0x{str(k).translate(signs)}"
+        number = style.short(abs(float(f"{value:.{digits}g}")))
+        power = "" if k == 0 else "x" if k == 1 else f"x{str(k).translate(RAISED)}"
         sign = " −\u00a0" if value < 0 else " +\u00a0" if out else ""
-        out += sign + number + power
+        out += sign + (power if power and number == "1" else "\u00a0".join(filter(None, (number, power))))
     return out.strip() or "0"
 
 

@@ -25,6 +25,7 @@ from vettore.files.old_studies import brought_up
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
 from vettore.study.kinds.listed import KINDS
+from vettore.study.parts import missing_of
 from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, SetAside
 from vettore.study.study import AnyPart, Study
 from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts
@@ -146,8 +147,8 @@ def _check_parts(parts: Sequence[AnyPart], name: str) -> None:
     if twice is not None:
         raise FileError(f"“{name}” is damaged: two parts have the id “{twice}”.")
     for part in parts:
-        missing = next((identity for identity in part.refers_to() if identity not in there), None)
-        if missing is not None:
+        missing = missing_of(part, there)
+        if missing:
             raise FileError(f"“{name}” is damaged: part “{part.id}” refers to “{missing}”, which is not in it.")
 
 

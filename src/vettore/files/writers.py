@@ -75,6 +75,11 @@ def _values(series: Series) -> list[list[object]]:
     return rows
 
 
+def _lines(series: Series) -> list[list[object]]:
+    """Return the headers and the rows below them."""
+    return [list(_headers(series)), *_values(series)]
+
+
 _XLSX = "http://schemas.openxmlformats.org"
 _XLSX_PARTS = {
     "[Content_Types].xml": (
@@ -103,8 +108,7 @@ _XLSX_PARTS = {
 def _xlsx(series: Series) -> bytes:
     """Write the few parts that a workbook needs ourselves: common writers round numbers to 16 digits."""
     rows = []
-    lines: list[list[object]] = [list(_headers(series)), *_values(series)]
-    for row in lines:
+    for row in _lines(series):
         cells = []
         for value in row:
             if isinstance(value, float):
@@ -132,8 +136,7 @@ def _ods(series: Series) -> bytes:
 
     book = OpenDocumentSpreadsheet()
     sheet = Table(name="series")
-    lines: list[list[object]] = [list(_headers(series)), *_values(series)]
-    for row in lines:
+    for row in _lines(series):
         line = TableRow()
         for value in row:
             if isinstance(value, float):

@@ -12,10 +12,10 @@ from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.compare import Compared, compare
 from vettore.core.fitting.summary import summary, weights_in_words
 from vettore.core.integration.function import integrate_function
+from vettore.core.polynomial_words import polynomial_text
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limit_in
 from vettore.core.typeset import Row, Text, coefficient_symbol, to_html
-from vettore.core.units import RAISED
 from vettore.report.figures import fit_figure
 from vettore.report.working import Step, working_steps
 from vettore.study.areas import UNDER_FIT, derive_area, floor_words
@@ -293,18 +293,9 @@ def _polynomials(study: Study, style: NumberStyle) -> tuple[Line, ...]:
     for recipe in study.polynomials:
         p = derive_polynomial(study, recipe)
         roots = "" if p.is_zero else ", ".join(style.number(x, 5) for x in p.real_roots())
-        terms = " ".join(_term(c, k, style) for k, c in reversed(list(enumerate(p.coefficients))) if c)
-        text = terms.removeprefix("+ ").replace("− ", "−", 1) if terms.startswith("−") else terms.removeprefix("+ ")
-        out.append(Line(f"{recipe.name}: {text or '0'}", f"roots {roots}" if roots else "no real root"))
+        text = polynomial_text(p, style, digits=6).replace("\u00a0", " ")
+        out.append(Line(f"{recipe.name}: {text}", f"roots {roots}" if roots else "no real root"))
     return tuple(out)
-
-
-def _term(coefficient: float, power: int, style: NumberStyle) -> str:
-    """Return ``− 3 x²`` and the like; a 1 before a power of x is not written."""
-    size = style.short(abs(float(f"{coefficient:.6g}")))
-    x = "" if not power else "x" if power == 1 else "x" + str(power).translate(RAISED)
-    number = "" if size == "1" and x else size
-    return f"{'−' if coefficient < 0 else '+'} {' '.join(filter(None, (number, x)))}"
 
 
 def _source(fit: DerivedFit) -> tuple[Line, ...]:

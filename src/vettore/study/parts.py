@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import replace
 
 from vettore.core.errors import VettoreError
-from vettore.study.series import Series
 from vettore.study.study import AnyPart, Study
 
 
@@ -25,9 +25,10 @@ def change(study: Study, part: AnyPart) -> Study:
 
 def put(study: Study, part: AnyPart) -> Study:
     """Replace the part of the same id, or add it with that id: for what there is one of."""
+    if any(other.id == part.id for other in study.parts):
+        return change(study, part)
     _check(study, part)
-    rest = tuple(other for other in study.parts if other.id != part.id)
-    return change(study, part) if len(rest) < len(study.parts) else replace(study, parts=(*rest, part))
+    return replace(study, parts=(*study.parts, part))
 
 
 def remove(study: Study, identity: str) -> Study:
@@ -41,9 +42,11 @@ def remove(study: Study, identity: str) -> Study:
 
 
 def _check(study: Study, part: AnyPart) -> None:
-    if isinstance(part, Series):
-        return
-    there = {other.id for other in study.parts}
-    missing = [identity for identity in part.refers_to() if identity not in there]
+    missing = missing_of(part, {other.id for other in study.parts})
     if missing:
-        raise VettoreError(f"The study has no part “{missing[0]}”.")
+        raise VettoreError(f"The study has no part “{missing}”.")
+
+
+def missing_of(part: AnyPart, there: Container[str]) -> str:
+    """Return the id of a part that another refers to and that is not there; empty when none is missing."""
+    return next((identity for identity in part.refers_to() if identity not in there), "")

@@ -44,10 +44,9 @@ class ReadingWords:
     name: str
     question: Callable[[Any, Called, NumberStyle], str]
     subject: Callable[[Any, Called], str]
-    pennant: str | None = ""
+    pennant: str = ""
     answers: Callable[[DerivedReading, Called, NumberStyle], list[str]] | None = None
     none: str = ""
-    separator: str = "; "
     asides: Callable[[DerivedReading, NumberStyle], list[str]] = lambda reading, style: []
 
 
@@ -145,7 +144,6 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "",
         lambda asked, called, style: "maxima and minima",
         lambda asked, called: "",
-        pennant=None,
         answers=_turns,
         none="none over the data",
     ),
@@ -180,7 +178,7 @@ def reading_numbers(fit: DerivedFit, reading: DerivedReading, style: NumberStyle
         return PROBLEMS.get(reading.problem, reading.refusal)
     words = words_of(reading.recipe)
     if words.answers is not None:
-        return words.separator.join(words.answers(reading, called(fit), style)) or words.none
+        return "; ".join(words.answers(reading, called(fit), style)) or words.none
     return style.pair(reading.value or 0.0, reading.standard_error, reading.unit)
 
 

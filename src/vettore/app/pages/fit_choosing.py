@@ -173,4 +173,4 @@ class ModelHands:
             return OWN + own.key
         if isinstance(curve, PolynomialFit):
             return curve.degree
-        return curve.model or -1 if curve is not None else -1
+        return -1 if curve is None else curve.model or -1

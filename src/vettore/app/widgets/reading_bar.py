@@ -180,11 +180,9 @@ class ReadingBar(QWidget):
     def _problem(self, found: list[DerivedReading]) -> str:
         """Return why the first that has no answer has none."""
         without = next((reading for reading in found if reading.problem is not None), None)
-        return (
-            ""
-            if without is None or self._fit is None
-            else words.reading_numbers(self._fit, without, self._session.style)
-        )
+        if without is None or self._fit is None:
+            return ""
+        return words.reading_numbers(self._fit, without, self._session.style)
 
     def _words(self, found: list[DerivedReading]) -> tuple[str, str]:
         fit, style = self._fit, self._session.style

@@ -27,6 +27,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array, Rows
+from vettore.core.golden import least
 
 # Up to so many points none are averaged unless they lie too close.
 EXACT_ROWS = 2_000
@@ -235,19 +236,8 @@ class Smoother:
             return penalty(lengths[0])
         best = int(np.argmin(values))
         low, high = float(grid[max(best - 1, 0)]), float(grid[min(best + 1, len(grid) - 1)])
-        golden = (5**0.5 - 1) / 2
-        a, b = high - golden * (high - low), low + golden * (high - low)
-        at_a, at_b = self.score(y, penalty(a)), self.score(y, penalty(b))
-        for _ in range(LONG_STEPS if long else STEPS):
-            if at_a <= at_b:
-                high, b, at_b = b, a, at_a
-                a = high - golden * (high - low)
-                at_a = self.score(y, penalty(a))
-            else:
-                low, a, at_a = a, b, at_b
-                b = low + golden * (high - low)
-                at_b = self.score(y, penalty(b))
-        return penalty((low + high) / 2)
+        steps = LONG_STEPS if long else STEPS
+        return penalty(least(lambda length: self.score(y, penalty(length)), low, high, steps))
 
 
 def _grouped(x: Array, width: float) -> Rows:

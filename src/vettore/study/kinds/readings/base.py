@@ -17,13 +17,9 @@ import numpy as np
 from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.curve import Crossing, TurningPoint
-from vettore.core.errors import DataError
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.part import Part
 from vettore.study.series import Role
-
-# A crossing is looked for as far beyond the data as the data are wide.
-SEARCH_BEYOND = 1.0
 
 
 class Problem(Enum):
@@ -190,8 +186,3 @@ def powers_of(*powers: Mapping[str, float]) -> dict[str, float]:
             for part, times in units.parts(unit).items():
                 out[part] = out.get(part, 0.0) + times * power
     return {part: power for part, power in out.items() if power}
-
-
-def not_one_number(name: str) -> DataError:
-    """Return the refusal of a reading that a formula names but that has no number, or several."""
-    return DataError(f"{name} is not one number here, so a formula cannot use it.")

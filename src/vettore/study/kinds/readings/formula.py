@@ -30,7 +30,6 @@ from vettore.study.kinds.readings.base import (
     Problem,
     Reading,
     Spread,
-    not_one_number,
     powers_of,
     read,
     units_of,
@@ -174,5 +173,5 @@ def _of_reading(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> G
     said = read(fit, reading, kept)
     given = None if fit.curve is None else reading.number(fit, said, kept)
     if given is None:
-        raise not_one_number(reading.name)
+        raise DataError(f"{reading.name} is not one number here, so a formula cannot use it.")
     return given

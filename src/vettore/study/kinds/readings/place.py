@@ -14,7 +14,6 @@ from vettore.core.errors import DataError
 from vettore.core.typed import numbers_in
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
-    SEARCH_BEYOND,
     DerivedReading,
     Given,
     Reading,
@@ -23,6 +22,9 @@ from vettore.study.kinds.readings.base import (
     scatter_of,
     units_of,
 )
+
+# A crossing is looked for as far beyond the data as the data are wide.
+SEARCH_BEYOND = 1.0
 
 
 class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):

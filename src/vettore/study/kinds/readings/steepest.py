@@ -12,6 +12,7 @@ from typing import Self
 import numpy as np
 
 from vettore.core.curve import Curve
+from vettore.core.golden import least
 from vettore.core.typed import limits_in
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -28,7 +29,6 @@ from vettore.study.kinds.readings.base import (
 
 # Places looked at first, halvings after them, and the step of differences as a part of the range.
 LOOKS, ROUNDS, STEP = 513, 60, 1e-4
-GOLDEN = (5**0.5 - 1) / 2
 
 
 class SteepestReading(Reading, frozen=True, kw_only=True, tag="steepest reading"):
@@ -87,11 +87,4 @@ def _steepest(curve: Curve, low: float, high: float) -> float | None:
     best = int(np.nanargmax(np.where(np.isfinite(steep), steep, -np.inf)))
     if best in (0, LOOKS - 1):
         return float(looks[best])
-    a, b = float(looks[best - 1]), float(looks[best + 1])
-    for _ in range(ROUNDS):
-        left, right = b - GOLDEN * (b - a), a + GOLDEN * (b - a)
-        if abs(float(curve.slope(left))) >= abs(float(curve.slope(right))):
-            b = right
-        else:
-            a = left
-    return (a + b) / 2
+    return least(lambda x: -abs(float(curve.slope(x))), float(looks[best - 1]), float(looks[best + 1]), ROUNDS)
