@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from vettore.cli import main
+from vettore.core.fitting.record import Search
 from vettore.demo.make_data import FOLDER
 from vettore.study import derive
 
@@ -150,10 +151,10 @@ def test_what_did_not_converge_is_printed_and_told_by_the_exit_code(run, monkeyp
 
     def stopped(study, curve, progress=None):
         told = plain(study, curve, progress)
-        return replace(told, result=replace(told.result, converged=False, message="Stopped after 3 steps."))
+        return replace(told, result=replace(told.result, converged=False, search=Search(3)))
 
     monkeypatch.setattr(derive, "derive_fit", stopped)
     code, out, _ = run("fit", STAGE, "--degree", "1")
-    assert (code, "Stopped after 3 steps." in out, "1.168 ± 0.061" in out) == (1, True, True)
+    assert (code, "Not converged from 3 starts" in out, "1.168 ± 0.061" in out) == (1, True, True)
     code, out, _ = run("fit", STAGE, "--degree", "1", "--json")
     assert (code, json.loads(out)["converged"]) == (1, False)

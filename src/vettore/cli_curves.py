@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 def table_of(file: Path) -> Table:
     """Return the first table of a file; how it was read, and what is doubtful in it, goes to stderr."""
     from vettore.files.readers import read_file
-    from vettore.study.table import doubt_of, words_in
+    from vettore.words.findings import doubt_of, words_in
 
     table = read_file(file)[0].table
     click.echo("; ".join(f"{label}: {text}" for label, text in table.source.how), err=True)

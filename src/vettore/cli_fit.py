@@ -185,6 +185,8 @@ def fit_text(derived: DerivedFit) -> str:
     from vettore.core.rounding import NumberStyle
     from vettore.report.content import goodness_lines, rows_words, summary_of
     from vettore.study.fits import coefficient_units
+    from vettore.words.checks import check_figure, check_sentence
+    from vettore.words.fits import conflict_in_words
 
     style, result = NumberStyle(), derived.result
     lines = [result.formula, ""]
@@ -195,14 +197,15 @@ def fit_text(derived: DerivedFit) -> str:
     lines.append(f"  {'rows':38} {rows_words(derived)}")
     lines += ["", summary_of(derived, style), result.message]
     if derived.formula_units is not None:
-        lines += derived.formula_units.contradictions
+        lines += map(conflict_in_words, derived.formula_units.contradictions)
     lines += result.warnings
     if result.weighted_down:
         rows = name_rows([int(derived.rows[place]) + 1 for place in _places_weighted_down(derived)])
         weigh = "weighs" if len(result.weighted_down) == 1 else "weigh"
         lines.append(f"{rows.capitalize()} {weigh} less than half under the {result.loss} loss.")
     for check in derived.checks:
-        lines.append(f"{check.verdict.value:5} {check.sentence}" + (f" ({check.figure})" if check.figure else ""))
+        figure = check_figure(check, result, style)
+        lines.append(f"{check.verdict.value:5} {check_sentence(check, result)}" + (f" ({figure})" if figure else ""))
     return "\n".join(lines)
 
 
@@ -213,12 +216,20 @@ def _places_weighted_down(derived: DerivedFit) -> list[int]:
 
 def fit_json(derived: DerivedFit) -> str:
     """Return everything in the result of a fit as JSON; rows by their numbers in the file."""
+    from vettore.core.rounding import NumberStyle
+    from vettore.words.checks import check_figure, check_sentence
+
     out: dict[str, Any] = {}
     for name, value in derived.result.to_dict().items():
         if name == "covariance":
             out["checks"] = [
-                {"kind": one.kind.value, "verdict": one.verdict.value, "sentence": one.sentence, "figure": one.figure}
-                for one in derived.checks
+                {
+                    "kind": check.kind.value,
+                    "verdict": check.verdict.value,
+                    "sentence": check_sentence(check, derived.result),
+                    "figure": check_figure(check, derived.result, NumberStyle()),
+                }
+                for check in derived.checks
             ]
         out[name] = value
     out["rows"] = (derived.rows + 1).tolist()

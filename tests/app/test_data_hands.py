@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QDialogButtonBox
 
 from vettore.app.recent import recent_studies
 from vettore.app.stage.plot import Hand
+from vettore.core.inspection import FindingKind
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
 from vettore.files.journal import recover
@@ -240,7 +241,7 @@ def test_what_to_look_at_offers_its_remedy(page, window, qtbot, settled):
     window.session.choose_rows({9})
     window.session.bring_back()
     settled()
-    (far,) = [finding for finding in page.look.findings if "far from" in finding.sentence]
+    (far,) = [finding for finding in page.look.findings if finding.kind is FindingKind.FAR_OFF]
     assert far.rows == (9,)
     page._remedy(far)
     assert "far from" in window.session.series.reason(9)

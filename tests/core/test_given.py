@@ -9,7 +9,7 @@ import pint
 import pytest
 
 import vettore.core as core
-from vettore.core.arrays import as_values, notes_on
+from vettore.core.arrays import as_values, remarks_on
 from vettore.core.interpolation.methods import METHODS
 
 NAN = np.nan
@@ -71,7 +71,7 @@ def test_a_column_is_what_was_meant(name):
 )
 def test_what_was_done_to_a_column_is_said_by_all_that_use_it(given, words):
     """In the warnings of fits and the notes of curves and areas."""
-    assert words in notes_on({"t": given})[0]
+    assert words in remarks_on({"t": given})[0].sentence
     if len(given) == 6:
         y = np.array([1.0, 3, 5, 7, 9, 11.2])
         for told in (

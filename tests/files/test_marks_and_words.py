@@ -8,9 +8,10 @@ import pytest
 
 from vettore.core.cells import split_unit
 from vettore.core.number_marks import Evidence, decide, decide_together
+from vettore.core.rounding import NumberStyle
 from vettore.files import delimited
 from vettore.files.delimited import parse
-from vettore.study.table import doubt_of, words_in
+from vettore.words.findings import doubt_of, finding_sentence, words_in
 
 NAN = math.nan
 
@@ -214,13 +215,16 @@ def test_the_other_reading_is_one_edit_and_undone_by_the_same():
     table = parse(b't,y\n1,"1,234"\n2,"5,678"\n3,<LOD\n', "a.csv")[0]
     study = edits.add_series(Study(title="a"), table, "a")
     found = column_findings(study.series[0])
-    doubt = next(one for one in found if one.remedy is Remedy.OTHER_READING)
-    assert "so that 1,234 is 1234; it could also be 1.234" in doubt.sentence
-    assert any("1 cell of y is not a number: row 3 (“<LOD”)" in one.sentence for one in found)
+    doubt = next(finding for finding in found if finding.remedy is Remedy.OTHER_READING)
+    said = [finding_sentence(finding, study.series[0], NumberStyle()) for finding in found]
+    assert any("so that 1,234 is 1234; it could also be 1.234" in words for words in said)
+    assert any("1 cell of y is not a number: row 3 (“<LOD”)" in words for words in said)
     other = edits.read_other_way(study, "s1", doubt.column)
     assert other.series[0].data[1].values[:2].tolist() == [1.234, 5.678]
     again = study_from_bytes(study_bytes(other), "a.vettore").series[0]
     assert again.data[1].values[:2].tolist() == [1.234, 5.678]
-    assert "so that 1,234 is 1.234; it could also be 1234" in column_findings(again)[0].sentence
+    assert "so that 1,234 is 1.234; it could also be 1234" in finding_sentence(
+        column_findings(again)[0], again, NumberStyle()
+    )
     back = edits.read_other_way(other, "s1", doubt.column)
     assert back.series[0].data[1].values[:2].tolist() == [1234, 5678]

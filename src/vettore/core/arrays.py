@@ -10,7 +10,8 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError
+from vettore.core.remarks import Remark, RemarkKind
 
 Array: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = NDArray[np.bool_]
@@ -63,17 +64,17 @@ def as_values(values: Values, name: str) -> Array:
     """Return ``values`` as float64 of shape (n,). Raises DataError if it cannot.
 
     Blanks (None, NaN, NA, NaT, what is masked) become NaN. Dates and durations become the time that passed, in a unit
-    that follows from its span; numbers with a unit lose it. What was done is told by notes_on.
+    that follows from its span; numbers with a unit lose it. What was done is told by remarks_on.
     """
     if type(values) is np.ndarray and values.dtype == np.float64 and values.ndim == 1:
         return np.ascontiguousarray(values)
     return _converted(values, name)[0]
 
 
-def notes_on(given: Mapping[str, Values]) -> tuple[str, ...]:
+def remarks_on(given: Mapping[str, Values]) -> tuple[Remark, ...]:
     """Return what is to be said of values that were given: taken as time, rounded, or freed of their unit."""
     return tuple(
-        note for name, values in given.items() if not _is_plain(values) for note in _converted(values, name)[1]
+        remark for name, values in given.items() if not _is_plain(values) for remark in _converted(values, name)[1]
     )
 
 
@@ -81,14 +82,13 @@ def _is_plain(values: Values) -> bool:
     return type(values) is np.ndarray and values.dtype.kind == "f"
 
 
-def _converted(values: Any, name: str) -> tuple[Array, tuple[str, ...]]:
+def _converted(values: Any, name: str) -> tuple[Array, tuple[Remark, ...]]:
     if hasattr(values, "magnitude") and hasattr(values, "units"):
-        array, notes = _converted(values.magnitude, name)
-        return array, (f"{name} was given in {values.units}, which is taken for its unit.", *notes)
+        array, remarks = _converted(values.magnitude, name)
+        return array, (Remark(RemarkKind.UNIT_DROPPED, (name, str(values.units))), *remarks)
     if isinstance(values, np.ma.MaskedArray):
         mask = np.ma.getmaskarray(values)
-        array, notes = _converted(_blanked(values.data, mask), name)
-        return array, notes
+        return _converted(_blanked(values.data, mask), name)
     column = _as_column(values)
     if column.ndim != 1:
         raise DataError(
@@ -145,7 +145,7 @@ def _blanked(values: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
     return np.where(mask, np.nan, values.astype(np.float64))
 
 
-def _elapsed(column: NDArray[Any], name: str) -> tuple[Array, tuple[str, ...]]:
+def _elapsed(column: NDArray[Any], name: str) -> tuple[Array, tuple[Remark, ...]]:
     """Return dates as the time since the first of them, durations as they are, in a unit that suits their span."""
     from vettore.core.dates import SECONDS
 
@@ -157,13 +157,10 @@ def _elapsed(column: NDArray[Any], name: str) -> tuple[Array, tuple[str, ...]]:
     seconds = np.where(good, seconds, np.nan)
     span = float(np.nanmax(np.abs(seconds)))
     unit = next((unit for unit in ("d", "h", "min") if span > 3 * SECONDS[unit]), "s")
-    what = (
-        f"the time since {str(zero.astype('datetime64[s]')).replace('T', ' ')}"
-        if column.dtype.kind == "M"
-        else "durations"
-    )
-    given = "dates" if column.dtype.kind == "M" else "durations"
-    return seconds / SECONDS[unit], (f"{name} was given as {given}; its values are {what} in {unit}.",)
+    if column.dtype.kind == "M":
+        first = str(zero.astype("datetime64[s]")).replace("T", " ")
+        return seconds / SECONDS[unit], (Remark(RemarkKind.DATES_AS_TIME, (name, unit, first)),)
+    return seconds / SECONDS[unit], (Remark(RemarkKind.DURATIONS_AS_TIME, (name, unit)),)
 
 
 def _large(value: Any) -> float:
@@ -173,14 +170,10 @@ def _large(value: Any) -> float:
         return math.inf if value > 0 else -math.inf
 
 
-def _rounded(column: NDArray[Any], array: Array, name: str) -> tuple[str, ...]:
+def _rounded(column: NDArray[Any], array: Array, name: str) -> tuple[Remark, ...]:
     if column.dtype.kind not in "iuO":
         return ()
     large = np.flatnonzero(np.abs(array) >= LARGEST_WHOLE)
-    exact = [k for k in large.tolist() if not math.isfinite(array[k]) or int(array[k]) != int(column[k])]
-    if not exact:
-        return ()
-    rows = name_rows([k + 1 for k in exact])
-    return (
-        f"{rows.capitalize()} of {name} hold whole numbers of more digits than arithmetic has; they were rounded.",
-    )
+    changed = [k for k in large.tolist() if not math.isfinite(array[k]) or int(array[k]) != int(column[k])]
+    rows = tuple(k + 1 for k in changed)
+    return (Remark(RemarkKind.WHOLE_NUMBERS_ROUNDED, (name,), rows),) if rows else ()

@@ -1,6 +1,7 @@
 """What deserves a look in a series: gaps, repeats, order, rows far from their neighbours, saturation.
 
-Each finding names its rows (counted from 0) and says what was found; what to do about it is the user's choice.
+Each finding is a fact with its rows (counted from 0); ``vettore/words/findings.py`` has the sentences, and what to do
+about it is the user's choice.
 
 *Far off.* At each x the value expected from its neighbours is that of the cubic through the two points on
 either side (repeats of x by their median). The distance is the miss divided by a robust local scale:
@@ -16,8 +17,6 @@ from enum import StrEnum
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
-from vettore.core.errors import name_rows
-from vettore.core.rounding import NumberStyle
 
 # Distances are robust standard deviations; normal noise passes this once in some millions of rows.
 FAR = 5.0
@@ -50,28 +49,50 @@ class Remedy(StrEnum):
     OTHER_READING = "Read it the other way"
 
 
+class FindingKind(StrEnum):
+    """What was found."""
+
+    # About y over x.
+    FAR_OFF = "far from its neighbours"
+    REPEATED_X = "one x repeated"
+    REPEATED_XS = "several x repeated"
+    NO_ORDER = "no order"
+    GOES_BACK = "goes back"
+    GAPS = "gaps"
+    AT_LARGEST = "many at the largest"
+    AT_SMALLEST = "many at the smallest"
+    # About one column.
+    BLANK = "worked column without values"
+    SAID_IN_FILE = "said when read"
+    TWO_READINGS = "two readings of a mark"
+    ENDS_EARLY = "ends early"
+    NOT_NUMBERS = "cells that are no numbers"
+    NO_NUMBER = "rows without a number"
+    OTHER_MARK = "another decimal mark"
+
+
 @dataclass(frozen=True)
 class Finding:
-    """Something to look at; ``rows`` are counted from 0, ``column`` is the place of the column it is about, if one."""
+    """Something to look at; ``rows`` are counted from 0, ``column`` is the place of the column it is about, if one.
 
-    sentence: str
-    rows: tuple[int, ...]
+    ``figures`` are the numbers it rests on, ``said`` what was said of the column when it was read.
+    """
+
+    kind: FindingKind
+    rows: tuple[int, ...] = ()
+    figures: tuple[float, ...] = ()
     remedy: Remedy = Remedy.NONE
     column: int = -1
+    said: str = ""
 
 
-def what_to_look_at(x: Array, y: Array, in_use: Mask, names: tuple[str, str], style: NumberStyle) -> list[Finding]:
+def what_to_look_at(x: Array, y: Array, in_use: Mask) -> list[Finding]:
     """Return the findings about y over x, shape (n,) each, of the rows in use."""
     rows = np.flatnonzero(in_use)
     if len(rows) < 2:
         return []
     xs, ys = x[rows], y[rows]
-    found: list[Finding | None] = [
-        _far_off(xs, ys, rows, style),
-        _repeats(xs, rows, names[0], style),
-        _order(xs, rows, names[0]),
-    ]
-    found += [_gaps(xs, rows, names[0], style), _saturated(ys, rows, names[1], style)]
+    found = [_far_off(xs, ys, rows), _repeats(xs, rows), _order(xs, rows), _gaps(xs, rows), _saturated(ys, rows)]
     return [finding for finding in found if finding is not None]
 
 
@@ -159,46 +180,44 @@ def _misses(x: Array, y: Array) -> Array:
     return out
 
 
-def _far_off(x: Array, y: Array, rows: Rows, style: NumberStyle) -> Finding | None:
+def _far_off(x: Array, y: Array, rows: Rows) -> Finding | None:
     if len(x) > MOST_ROWS:
         return None
     distance = distances(x, y)
     far = np.flatnonzero(distance > FAR)
     if not len(far) or len(far) > max(3, 0.05 * len(rows)):
         return None
-    where = tuple(int(rows[place]) for place in far)
-    most = float(distance[far].max())
-    stands = "is" if len(where) == 1 else "are"
-    sentence = f"{_capital(where)} {stands} far from {'its' if len(where) == 1 else 'their'} neighbours"
-    return Finding(f"{sentence} ({style.number(most, 2)} times the scatter there).", where, Remedy.SET_ASIDE)
+    return Finding(FindingKind.FAR_OFF, _places(rows[far]), (float(distance[far].max()),), Remedy.SET_ASIDE)
 
 
-def _repeats(x: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+def _places(rows: Rows) -> tuple[int, ...]:
+    return tuple(rows.tolist())
+
+
+def _repeats(x: Array, rows: Rows) -> Finding | None:
     places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
     repeated = np.flatnonzero(counts > 1)
     if not len(repeated):
         return None
-    where = tuple(int(row) for row in rows[counts[which] > 1])
+    where = _places(rows[counts[which] > 1])
     if len(repeated) == 1:
-        sentence = f"{int(counts[repeated[0]])} rows share {name} = {style.short(float(places[repeated[0]]))}."
-    else:
-        sentence = f"{len(repeated)} values of {name} are repeated, in {len(where)} rows."
-    return Finding(sentence, where, Remedy.AVERAGE)
+        return Finding(FindingKind.REPEATED_X, where, (float(places[repeated[0]]),), Remedy.AVERAGE)
+    return Finding(FindingKind.REPEATED_XS, where, (len(repeated),), Remedy.AVERAGE)
 
 
-def _order(x: Array, rows: Rows, name: str) -> Finding | None:
+def _order(x: Array, rows: Rows) -> Finding | None:
     steps = np.diff(x)
     back = np.flatnonzero(steps < 0)
     if not len(back) or (steps <= 0).all():
         return None
     # Scattered sites are in no order at all, and need none.
     if len(back) > 0.3 * len(steps):
-        return Finding(f"{name} is in no order.", (), Remedy.SORT)
-    where = tuple(int(rows[place + 1]) for place in back)
-    return Finding(f"{name} goes back at {name_rows([row + 1 for row in where])}.", where, Remedy.SORT)
+        return Finding(FindingKind.NO_ORDER, remedy=Remedy.SORT)
+    return Finding(FindingKind.GOES_BACK, _places(rows[back + 1]), remedy=Remedy.SORT)
 
 
-def _gaps(x: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+def _gaps(x: Array, rows: Rows) -> Finding | None:
+    """Find gaps in regular x; ``figures`` are the usual step and, pair by pair, where each gap begins and ends."""
     order = np.argsort(x, kind="stable")
     steps = np.diff(x[order])
     positive = steps[steps > 0]
@@ -210,27 +229,15 @@ def _gaps(x: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None
     wide = np.flatnonzero(steps > 1.5 * usual)
     if not len(wide):
         return None
-    spans = [f"{style.short(float(x[order[i]]))} to {style.short(float(x[order[i + 1]]))}" for i in wide[:3]]
-    more = f" and {len(wide) - 3} more" if len(wide) > 3 else ""
-    where = tuple(int(rows[order[j]]) for i in wide for j in (i, i + 1))
-    word = "a gap" if len(wide) == 1 else f"{len(wide)} gaps"
-    return Finding(f"{name} is regular (every {style.short(usual)}) with {word}: {', '.join(spans)}{more}.", where)
+    ends = np.stack([order[wide], order[wide + 1]], axis=1).ravel()
+    return Finding(FindingKind.GAPS, _places(rows[ends]), (usual, *x[ends].tolist()))
 
 
-def _saturated(y: Array, rows: Rows, name: str, style: NumberStyle) -> Finding | None:
+def _saturated(y: Array, rows: Rows) -> Finding | None:
     if np.ptp(y) == 0:
         return None
-    for extreme, word in ((float(y.max()), "largest"), (float(y.min()), "smallest")):
+    for extreme, kind in ((float(y.max()), FindingKind.AT_LARGEST), (float(y.min()), FindingKind.AT_SMALLEST)):
         equal = y == extreme
         if int(equal.sum()) >= max(FEWEST_SATURATED, SATURATED_SHARE * len(y)) and len(np.unique(y)) > 3:
-            where = tuple(int(row) for row in rows[equal])
-            sentence = (
-                f"{len(where)} rows have the {word} {name}, {style.short(extreme)}: was the instrument at its limit?"
-            )
-            return Finding(sentence, where, Remedy.SET_ASIDE)
+            return Finding(kind, _places(rows[equal]), (extreme,), Remedy.SET_ASIDE)
     return None
-
-
-def _capital(rows: tuple[int, ...]) -> str:
-    text = name_rows([row + 1 for row in rows])
-    return text[0].upper() + text[1:]

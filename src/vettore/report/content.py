@@ -10,7 +10,7 @@ import numpy as np
 from vettore import __version__
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.compare import Compared, compare
-from vettore.core.fitting.summary import summary, weights_in_words
+from vettore.core.fitting.result import Method
 from vettore.core.integration.function import integrate_function
 from vettore.core.polynomial_words import polynomial_text
 from vettore.core.rounding import NumberStyle
@@ -26,7 +26,9 @@ from vettore.study.kinds.readings import DerivedReading
 from vettore.study.line_up import comparison_words
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
-from vettore.study.table import words_in
+from vettore.words.checks import check_figure, check_sentence
+from vettore.words.findings import words_in
+from vettore.words.fits import summary, weights_in_words
 from vettore.words.readings import reading_numbers, reading_question
 
 # Sections by the name kept in the study, with their words on screen; this is also their order.
@@ -106,7 +108,10 @@ def report_content(study: Study, today: date | None = None) -> Content:
         sections=sections,
         summary=summary_of(fit, style),
         quantities=quantity_lines(fit, style),
-        checks=tuple((one.verdict.value, one.sentence, one.figure) for one in fit.checks),
+        checks=tuple(
+            (check.verdict.value, check_sentence(check, fit.result), check_figure(check, fit.result, style))
+            for check in fit.checks
+        ),
         source=_source(fit),
         figure=fit_figure(fit, style) if "figure" in sections else "",
         caption=_caption(fit, style),
@@ -354,7 +359,7 @@ def _method(fit: DerivedFit) -> str:
     result = fit.result
     weights = weights_in_words(result)
     against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
-    if fit.result.method == "linear least squares":
+    if fit.result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
     else:
         how = (

@@ -13,6 +13,7 @@ from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.integration.sampled import Floor, SampledArea, integrate
+from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.core.typed import limits_in
 from vettore.study.derive import derive_fit
@@ -153,7 +154,7 @@ def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:
         a,
         b,
         levels,
-        ("its ± leaves that of the baseline out",) if callable(floor) else (),
+        (Remark(RemarkKind.BASELINE_LEFT_OUT),) if callable(floor) else (),
     )
 
 

@@ -7,8 +7,8 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import VettoreError, name_rows
-from vettore.core.inspection import Finding, Remedy
+from vettore.core.errors import VettoreError
+from vettore.core.inspection import Finding, FindingKind, Remedy, what_to_look_at
 from vettore.core.rounding import read_number
 from vettore.core.statistics import (
     Description,
@@ -19,10 +19,18 @@ from vettore.core.statistics import (
     relation,
 )
 from vettore.study.series import Role, Series
-from vettore.study.table import doubt_of, words_in
 
 # Ranks of longer columns take longer than anyone looks at them.
 MOST_RELATED = 300_000
+
+
+def findings_of(series: Series) -> list[Finding]:
+    """Return what deserves a look in a series: in its single columns, then in y over x."""
+    found = column_findings(series)
+    x, y = series.values(Role.X), series.values(Role.Y)
+    if x is not None and y is not None:
+        found += what_to_look_at(x, y, series.in_use)
+    return found
 
 
 def column_findings(series: Series) -> list[Finding]:
@@ -30,39 +38,30 @@ def column_findings(series: Series) -> list[Finding]:
     found = []
     for place, (column, settings) in enumerate(zip(series.data, series.columns, strict=True)):
         if column.problem:
-            found.append(Finding(f"{settings.name} is blank: {column.problem}", ()))
-            continue
-        if column.texts is not None:
-            continue
-        found += [Finding(words, ()) for words in column.remarks]
-        doubt = "" if settings.raw is None else doubt_of(series.table.columns[settings.raw], settings.other_reading)
-        if doubt:
-            found.append(Finding(doubt, (), Remedy.OTHER_READING, place))
-        blank = np.flatnonzero(~np.isfinite(column.values))
-        if not len(blank) or len(blank) == series.rows:
-            continue
-        used = settings.role in (Role.X, Role.Y)
-        consequence = "left out of every fit" if used else "not used by any curve"
-        rows = tuple(int(row) for row in blank)
-        named = name_rows([row + 1 for row in rows])
-        if len(column.words) == 0 and blank[0] == series.rows - len(blank):
-            found.append(Finding(f"{settings.name} is shorter: {named} have no value ({consequence}).", rows))
-        elif column.words:
-            found.append(Finding(f"{words_in(column)}; {consequence}.", tuple(sorted(column.words))))
-            rest = tuple(row for row in rows if row not in column.words)
-            if rest:
-                rest_named = name_rows([row + 1 for row in rest])
-                found.append(Finding(f"No number in {settings.name}: {rest_named} ({consequence}).", rest))
-        else:
-            found.append(Finding(f"No number in {settings.name}: {named} ({consequence}).", rows))
-        other = [row for row, word in column.words.items() if read_number(word) is not None]
-        if other:
-            found.append(
-                Finding(
-                    f"{settings.name}: {name_rows([r + 1 for r in other])} use another decimal mark.", tuple(other)
-                )
-            )
+            found.append(Finding(FindingKind.BLANK, column=place, said=column.problem))
+        elif column.texts is None:
+            found += [Finding(FindingKind.SAID_IN_FILE, column=place, said=remark) for remark in column.remarks]
+            if settings.raw is not None and series.table.columns[settings.raw].doubt is not None:
+                found.append(Finding(FindingKind.TWO_READINGS, remedy=Remedy.OTHER_READING, column=place))
+            found += _blanks(series, place)
     return found
+
+
+def _blanks(series: Series, place: int) -> list[Finding]:
+    """Return the findings about cells of a column that hold no number; one that is all blank is no column of numbers."""
+    column = series.data[place]
+    blank = tuple(np.flatnonzero(~np.isfinite(column.values)).tolist())
+    if not blank or len(blank) == series.rows:
+        return []
+    if column.words:
+        found = [Finding(FindingKind.NOT_NUMBERS, tuple(sorted(column.words)), column=place)]
+        rest = tuple(row for row in blank if row not in column.words)
+        found += [Finding(FindingKind.NO_NUMBER, rest, column=place)] if rest else []
+    else:
+        at_end = blank[0] == series.rows - len(blank)
+        found = [Finding(FindingKind.ENDS_EARLY if at_end else FindingKind.NO_NUMBER, blank, column=place)]
+    other = tuple(row for row, word in column.words.items() if read_number(word) is not None)
+    return [*found, Finding(FindingKind.OTHER_MARK, other, column=place)] if other else found
 
 
 @dataclass(frozen=True, eq=False)

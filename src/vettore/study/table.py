@@ -13,7 +13,6 @@ from vettore.core import cells
 from vettore.core.arrays import LARGEST_WHOLE, Array
 from vettore.core.errors import name_rows
 from vettore.core.number_marks import (
-    MARK_NAMES,
     Decided,
     Evidence,
     Marks,
@@ -199,39 +198,6 @@ def _column(
         )
     places = max((places_in(text, marks) for row, text in enumerate(shown) if np.isfinite(values[row])), default=0)
     return RawColumn(name, unit, values, words, places=places)
-
-
-def words_in(column: RawColumn) -> str:
-    """Return what cells of a column hold no number, as ``5 cells of signal are not numbers: rows 3 and 8 (“<LOD”)``."""
-    rows = sorted(column.words)
-    if not rows or column.texts is not None:
-        return ""
-    some = list(dict.fromkeys(column.words[row] for row in rows))
-    quoted = ", ".join(f"“{word[:24]}{'…' if len(word) > 24 else ''}”" for word in some[:3])
-    more = ", …" if len(some) > 3 else ""
-    count = "1 cell" if len(rows) == 1 else f"{len(rows):,} cells"
-    verb = "is not a number" if len(rows) == 1 else "are not numbers"
-    return f"{count} of {column.name} {verb}: {name_rows([row + 1 for row in rows])} ({quoted}{more})"
-
-
-def doubt_of(column: RawColumn, other_chosen: bool = False) -> str:
-    """Return what is doubtful about the marks in a column, as a sentence; empty where nothing is.
-
-    ``other_chosen`` is whether the user has it read the other way, which is then what the sentence begins with.
-    """
-    if column.doubt is None:
-        return ""
-    row = next(
-        row for row in range(len(column.values)) if row not in column.doubt.plain and np.isfinite(column.values[row])
-    )
-    value = float(column.values[row])
-    whole, parts = (value, value / 1000) if column.doubt.grouped else (value * 1000, value)
-    called = MARK_NAMES[column.doubt.mark]
-    text = f"{parts:.3f}".replace(".", column.doubt.mark)
-    grouped = column.doubt.grouped != other_chosen
-    read, other = (f"{whole:.0f}", f"{parts:.3f}") if grouped else (f"{parts:.3f}", f"{whole:.0f}")
-    taken = "to group digits" if grouped else "for the decimal mark"
-    return f"{column.name}: the {called} was taken {taken}, so that {text} is {read}; it could also be {other}."
 
 
 def cell_texts(column: RawColumn) -> list[str]:

@@ -92,7 +92,7 @@ def test_known_sigma_are_compared_with_the_scatter(factor, verdict):
     told = core.fit(LINE, DATA, sigma=SIGMA * factor, absolute_sigma=True)
     check = next(one for one in checks(told) if one.kind is Kind.KNOWN_SIGMA)
     assert check.verdict is verdict
-    assert "χ²/ν" in check.figure
+    assert check.figures["χ²/ν"] == told.reduced_chi_squared
     assert not [one for one in checks(core.fit(LINE, DATA, sigma=SIGMA)) if one.kind is Kind.KNOWN_SIGMA]
 
 

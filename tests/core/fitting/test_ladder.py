@@ -6,6 +6,7 @@ import pytest
 import vettore.core as core
 from vettore.core.fitting.ladder import ladder
 from vettore.core.rounding import NumberStyle
+from vettore.words.fits import degree_reason
 
 
 def rungs(x, y, most=8):
@@ -27,7 +28,7 @@ def test_the_degree_of_the_truth_is_suggested_for_most_practice_sets():
         y = 1 - 2 * x + 3 * x**3 + noise
         missed.append(y[i] - core.fit_polynomial(x[keep], y[keep], 2).curve(x[i]))
     assert found.rungs[2].left_one_out_error == pytest.approx(np.sqrt(np.mean(np.square(missed))), rel=1e-9)
-    assert "within what the scatter allows" in found.reason(NumberStyle()) or found.lowest == 3
+    assert "within what the scatter allows" in degree_reason(found, NumberStyle()) or found.lowest == 3
 
 
 def test_exact_data_few_rows_and_no_rows_to_spare():

@@ -14,6 +14,8 @@ import vettore.core as core
 from vettore.core.fitting.checks import Kind, checks
 from vettore.core.fitting.compare import compare, nested_f
 from vettore.core.fitting.diagnostics import diagnostics
+from vettore.core.rounding import NumberStyle
+from vettore.words.checks import check_figure
 
 X, Y = [1.0, 2, 3, 4, 5], [2.0, 4, 5, 4, 5]
 T_975_3 = 3.182446305284263
@@ -117,7 +119,7 @@ def test_lack_of_fit():
     result = core.fit_polynomial([1, 1, 2, 2, 3, 3], [1, 3, 6, 4, 4, 6], 1)
     assert result.sum_of_squares == pytest.approx(9)
     told = next(check for check in checks(result, np.arange(1, 7)) if check.kind is Kind.LACK_OF_FIT)
-    assert told.figure == "F(1, 3) = 1.50 (p = 0.308)"
+    assert check_figure(told, result, NumberStyle()) == "F(1, 3) = 1.50 (p = 0.308)"
     assert tail(math.sqrt(1.5)) == pytest.approx(0.308, abs=5e-4)
 
 

@@ -38,6 +38,7 @@ from vettore.core.practice import PracticeData
 from vettore.study import edits, making
 from vettore.study.series import Role, Series
 from vettore.study.table import Table
+from vettore.words.findings import finding_sentence
 
 
 class DataPage(DataFindings, Page):
@@ -271,7 +272,8 @@ class DataPage(DataFindings, Page):
             return
         study = self.session.study
         if finding.remedy is Remedy.SET_ASIDE:
-            self.session.do("set rows aside", edits.set_rows_aside(study, series.id, finding.rows, finding.sentence))
+            reason = finding_sentence(finding, series, self.session.style)
+            self.session.do("set rows aside", edits.set_rows_aside(study, series.id, finding.rows, reason))
         elif finding.remedy is Remedy.SORT:
             self.session.do("sort by x", edits.sort_rows(study, series.id, series.place(Role.X) or 0, False))
         elif finding.remedy is Remedy.AVERAGE:

@@ -10,10 +10,10 @@ from vettore.app.session import Session
 from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
 from vettore.app.widgets.parts import Column, Pairs, button, rule, section
-from vettore.core.inspection import Finding, what_to_look_at
+from vettore.core.inspection import Finding
 from vettore.files.clipboard import as_tab_text
-from vettore.study.inspect import ColumnNumbers, column_findings, column_numbers, summary_table
-from vettore.study.series import ColumnSettings, Role, Series
+from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
+from vettore.study.series import ColumnSettings, Series
 
 MOST_ASIDE_LISTED = 5
 # Endings of files that were read as text, and so can be read differently.
@@ -67,21 +67,15 @@ class DataFindings:
 
     def _show_look(self, series: Series) -> None:
         """Look for what deserves it in the background: long series take a moment."""
-        x, y = series.column(Role.X), series.column(Role.Y)
-        names = (x.name if x else "x", y.name if y else "y")
-        style = self.session.style
+        self.session.background.run(
+            "look",
+            lambda: findings_of(series),
+            lambda findings: self._show_findings(findings, series),
+            lambda _sentence: self._show_findings([], series),
+        )
 
-        def work() -> list[Finding]:
-            found = column_findings(series)
-            xs, ys = series.values(Role.X), series.values(Role.Y)
-            if xs is not None and ys is not None:
-                found += what_to_look_at(xs, ys, series.in_use, names, style)
-            return found
-
-        self.session.background.run("look", work, self._show_findings, lambda _sentence: self._show_findings([]))
-
-    def _show_findings(self, findings: list[Finding]) -> None:
-        self.look.show_findings(findings)
+    def _show_findings(self, findings: list[Finding], series: Series) -> None:
+        self.look.show_findings(findings, series)
         for part in (self.look_title, self.look, self.look_rule):
             part.setVisible(bool(findings))
 

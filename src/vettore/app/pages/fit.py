@@ -31,7 +31,6 @@ from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
-from vettore.core.fitting.summary import weights_in_words
 from vettore.core.typeset import Text
 from vettore.report.content import rows_words
 from vettore.study.fits import DerivedFit, fit_series, response_of
@@ -39,6 +38,7 @@ from vettore.study.kinds.fits import AnyFit
 from vettore.study.pulls import Pulls
 from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
+from vettore.words.fits import weights_in_words
 
 # Fitted points lie on the measured ones and are smaller.
 FITTED_RADIUS = 2.2
@@ -228,7 +228,7 @@ class FitPage(StripHands, ModelHands, Page):
         if self.fit is None:
             return []
         used = f"rows: {rows_words(self.fit)}"
-        return [used, self.fit.result.method, weights_in_words(self.fit.result)]
+        return [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
 
     def fit_several(self) -> None:
         """Open the table of this model over many series."""

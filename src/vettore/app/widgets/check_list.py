@@ -15,6 +15,7 @@ from vettore.app.widgets.parts import button, clear, label, rule, section, tab_t
 from vettore.core.fitting.check_pictures import picture
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.study.fits import DerivedFit
+from vettore.words.checks import check_figure, check_sentence, gravest_first
 
 # Above and below the heading, as other sections have it.
 HEADING_ROOM = 6
@@ -59,33 +60,35 @@ class CheckRow(QWidget):
 
     def __init__(
         self,
-        one: Check,
+        check: Check,
         fit: DerivedFit,
         session: Session,
         without: Callable[[list[int]], None],
         take_better: Callable[[], None],
     ) -> None:
         super().__init__()
-        self._check, self._fit, self._session = one, fit, session
+        self._check, self._fit, self._session = check, fit, session
         self.picture: CheckPicture | None = None
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 2, 0, 2)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
         grid.setColumnStretch(1, 1)
-        grid.addWidget(Mark(one.verdict), 0, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(label(one.sentence, "sentence", wrap=True), 0, 1)
-        if one.figure:
-            grid.addWidget(label(one.figure, "muted", wrap=True), 1, 1)
+        grid.addWidget(Mark(check.verdict), 0, 0, Qt.AlignmentFlag.AlignTop)
+        sentence = check_sentence(check, fit.result)
+        figure = check_figure(check, fit.result, session.style)
+        grid.addWidget(label(sentence, "sentence", wrap=True), 0, 1)
+        if figure:
+            grid.addWidget(label(figure, "muted", wrap=True), 1, 1)
         self._grid = grid
-        self.shows = picture(one.kind, fit.result) is not None
+        self.shows = picture(check.kind, fit.result) is not None
         if self.shows:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setToolTip("Click for the picture that this rests on")
-        self.setAccessibleName(f"{one.verdict.value}: {one.sentence} {one.figure}")
-        if one.rows:
-            rows = [int(fit.rows[i]) for i in one.rows]
+        self.setAccessibleName(f"{check.verdict.value}: {sentence} {figure}")
+        if check.rows:
+            rows = [int(fit.rows[i]) for i in check.rows]
             links = QHBoxLayout()
             words = "Show it" if len(rows) == 1 else "Show them"
             links.addWidget(button(words, lambda: session.choose_rows(rows), "link", "Choose on the plot"))
@@ -94,7 +97,7 @@ class CheckRow(QWidget):
             links.addWidget(self.without)
             links.addStretch()
             grid.addLayout(links, 2, 1)
-        if one.kind is Kind.CONVERGENCE and fit.result.better is not None:
+        if check.kind is Kind.CONVERGENCE and fit.result.better is not None:
             self.better = button("Take the better fit", take_better, "link", "Begin at that answer")
             grid.addWidget(self.better, 2, 1, Qt.AlignmentFlag.AlignLeft)
 
@@ -154,14 +157,13 @@ class CheckList(QWidget):
         open_kinds = {row.kind for row in self.rows if row.picture is not None}
         clear(self._box)
         self.setVisible(bool(found))
-        order = [Verdict.BAD, Verdict.LOOK, Verdict.GOOD]
-        ordered = sorted(found, key=lambda one: (order.index(one.verdict), list(Kind).index(one.kind)))
-        self.sentences = [one.sentence for one in ordered]
+        ordered = gravest_first(found)
+        self.sentences = [check_sentence(check, fit.result) for check in ordered]
         self._box.addWidget(rule())
         self._box.addSpacing(HEADING_ROOM)
         self._box.addWidget(section("Checks"))
         self._box.addSpacing(HEADING_ROOM)
-        self.rows = [CheckRow(one, fit, self._session, self._without, self._take_better) for one in ordered]
+        self.rows = [CheckRow(check, fit, self._session, self._without, self._take_better) for check in ordered]
         for row in self.rows:
             self._box.addWidget(row)
             if row.kind in open_kinds:

@@ -12,6 +12,7 @@ from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label, section
 from vettore.core.fitting.ladder import Ladder
 from vettore.core.rounding import NumberStyle
+from vettore.words.fits import degree_reason
 
 LEFT, RIGHT, TOP, BOTTOM = 54.0, 12.0, 12.0, 34.0
 
@@ -164,7 +165,7 @@ class DegreeLadder(QWidget):
     def show_ladder(self, ladder: Ladder, chosen: int, style: NumberStyle) -> None:
         """Come into view with a ladder."""
         self._suggested = ladder.suggested
-        self.reason.setText(ladder.reason(style))
+        self.reason.setText(degree_reason(ladder, style))
         self.take.setText(f"Fit degree {ladder.suggested}")
         self.plot.show_ladder(ladder, chosen, style)
         self.show()

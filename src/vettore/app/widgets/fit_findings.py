@@ -16,8 +16,10 @@ from vettore.app.widgets.kept_readings import KeptReadings
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
+from vettore.core.remarks import sentences
 from vettore.report.content import goodness_lines, quantity_lines, summary_of
 from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.words.fits import conflict_in_words
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
@@ -125,7 +127,8 @@ class FitFindings(Column):
         self.sentence.setText(words)
         told = fit.formula_units
         # A better fit is among the checks, with what to do about it.
-        warnings = (*fit.result.own_warnings, *(told.contradictions if told is not None else ()), *_forgiven(fit))
+        conflicts = () if told is None else map(conflict_in_words, told.contradictions)
+        warnings = (*sentences(fit.result.own_remarks), *conflicts, *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))
         follows = quantity_lines(fit, style)

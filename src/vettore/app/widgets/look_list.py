@@ -10,12 +10,14 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.widgets.parts import button, clear, label
 from vettore.core.inspection import Finding, Remedy
+from vettore.study.series import Series
+from vettore.words.findings import finding_sentence
 
 
 class FindingLine(QWidget):
     """One finding."""
 
-    def __init__(self, finding: Finding, session: Session, remedy: Callable[[Finding], None]) -> None:
+    def __init__(self, finding: Finding, series: Series, session: Session, remedy: Callable[[Finding], None]) -> None:
         super().__init__()
         self._finding, self._session = finding, session
         box = QHBoxLayout(self)
@@ -25,7 +27,7 @@ class FindingLine(QWidget):
         box.addWidget(mark, alignment=Qt.AlignmentFlag.AlignTop)
         inner = QVBoxLayout()
         inner.setSpacing(0)
-        inner.addWidget(label(finding.sentence, "sentence", wrap=True))
+        inner.addWidget(label(finding_sentence(finding, series, session.style), "sentence", wrap=True))
         actions = QHBoxLayout()
         if finding.rows:
             actions.addWidget(button("Show", lambda: session.choose_rows(finding.rows), "link", "Choose these rows"))
@@ -56,9 +58,9 @@ class LookList(QWidget):
         self._box.setSpacing(4)
         self.findings: list[Finding] = []
 
-    def show_findings(self, findings: list[Finding]) -> None:
+    def show_findings(self, findings: list[Finding], series: Series) -> None:
         """Show other findings."""
         self.findings = findings
         clear(self._box)
         for finding in findings:
-            self._box.addWidget(FindingLine(finding, self._session, self._remedy))
+            self._box.addWidget(FindingLine(finding, series, self._session, self._remedy))

@@ -9,7 +9,6 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, check_level
-from vettore.core.fitting.result import Alternative
 
 DEFAULT_SEED = 1
 SQUARES = "squares"
@@ -50,15 +49,3 @@ class Options:
             )
         if isinstance(self.seed, bool) or not isinstance(self.seed, (int, np.integer)) or self.seed < 0:
             raise DataError(f"A seed is a whole number from 0; {self.seed!r} was given.")
-
-
-@dataclass(frozen=True)
-class Told:
-    """What is to be said of a search: starts tried, rounds that agreed (None without rounds), other answers, notes."""
-
-    tried: int
-    agreed: int | None = None
-    rounds: int = 0
-    unit: str = "rounds"
-    others: tuple[Alternative, ...] = ()
-    notes: tuple[str, ...] = ()

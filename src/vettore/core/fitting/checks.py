@@ -1,4 +1,4 @@
-"""What was tested about a fit, each in a plain sentence with its figure and a verdict.
+"""What was tested about a fit: facts with a verdict; ``vettore/words/checks.py`` has their sentences.
 
 A probability below 0.001 makes a check bad, below 0.04 worth a look; checks that look at many rows or at several tests
 at once divide these by their number (Bonferroni). Fewer than eight rows say nothing about the scatter, and nothing is
@@ -8,20 +8,19 @@ said. How often each is wrong on clean data, and how often it finds what it is f
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
-from vettore.core.errors import name_rows
 from vettore.core.fitting.asked import SQUARES
 from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
 from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
-from vettore.core.fitting.result import FitResult
-from vettore.core.rounding import NumberStyle
+from vettore.core.fitting.result import FitResult, Method
+from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
 from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
 from vettore.core.statistics import ranks
 
@@ -37,7 +36,6 @@ TOGETHER_LOOK, TOGETHER_BAD = 0.99, 0.9999
 # Left-one-out error over residual standard deviation from which a curve leans on single rows.
 LEANS = 2.0
 FEW_DEGREES_OF_FREEDOM = 5
-MOST_NAMED = 5
 # An outlier is named from this many standard deviations on, whatever the number of rows.
 FAR = 3.0
 
@@ -61,32 +59,59 @@ class Kind(StrEnum):
     INFLUENCE = "influence"
     KNOWN_SIGMA = "known ±"
     TOGETHER = "coefficients"
+    VAGUE = "vague coefficients"
+    UNCERTAINTY = "uncertainty"
+    DEPENDENT = "dependent terms"
     LIMITS = "limits"
     SPREAD = "spread"
     NORMAL = "normal scatter"
     ROWS = "rows"
 
 
+class Outcome(StrEnum):
+    """Which of several things a check of one kind found."""
+
+    NOT_CONVERGED = "not converged"
+    ANOTHER_ANSWER = "another answer"
+    AT_START = "one side at the start"
+    AT_END = "one side at the end"
+    SAME_SIDE = "neighbours on one side"
+    ALTERNATING = "sides change too regularly"
+    GROWS = "grows"
+    SHRINKS = "shrinks"
+    RISES = "rises"
+    FALLS = "falls"
+    TOO_FAR = "too far"
+    TOO_NEAR = "too near"
+    EVERY_POINT = "through every point"
+    FEW_ROWS = "few rows"
+    LEANS = "leans on single rows"
+
+
 @dataclass(frozen=True)
 class Check:
-    """One check; ``figure`` is what the sentence rests on, ``rows`` are places among the rows in use (from 0)."""
+    """One check: what was found, the coefficients and rows it names, and the figures that it rests on, by name.
+
+    ``rows`` are places among the rows in use (from 0), the gravest first; ``numbers`` are what they are called.
+    ``remark`` is the remark of the fit that it repeats, if it does.
+    """
 
     kind: Kind
     verdict: Verdict
-    sentence: str
-    figure: str = ""
+    outcome: Outcome | None = None
+    names: tuple[str, ...] = ()
     rows: tuple[int, ...] = ()
+    numbers: tuple[int, ...] = ()
+    figures: Mapping[str, float] = field(default_factory=dict)
+    remark: Remark | None = None
 
 
-def checks(
-    result: FitResult, numbers: Sequence[int] | Rows | None = None, style: NumberStyle | None = None
-) -> tuple[Check, ...]:
+def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tuple[Check, ...]:
     """Return what was tested of a fit; ``numbers`` are the row numbers to be named, one for each row in use."""
-    style = style or NumberStyle()
     named = np.asarray(numbers if numbers is not None else np.flatnonzero(result.rows_in_use) + 1)
     found = [_convergence(result)]
     if result.exact:
-        return tuple(one for one in (*found, _enough(result, style)) if one is not None)
+        return tuple(check for check in (*found, _enough(result)) if check is not None)
     told = diagnostics(result)
     if told is not None and result.n >= FEWEST_ROWS:
         r = weighted_residuals(result)
@@ -97,110 +122,88 @@ def checks(
         if result.n <= MOST_ROWS and result.loss == SQUARES:
             drawn = clean_residuals(result.basis(), result.leverage, order)
         found += [
-            _pattern(ordered, drawn, style),
-            _spread(ordered, drawn, result.fitted[order], result, style),
-            _normal(ordered, style),
-            _outliers(told, result, named, style),
-            _influence(told, result, named, style),
+            _pattern(ordered, drawn),
+            _spread(ordered, drawn, result.fitted[order]),
+            _normal(ordered),
+            _outliers(told, result, named),
+            _influence(told, result, named),
         ]
-    found += [
-        _known_sigma(result, style),
-        _lack_of_fit(result, style),
-        _trend(result, style),
-        *_coefficients(result, style),
-    ]
-    found.append(_enough(result, style))
-    return tuple(one for one in found if one is not None)
+    found += [_known_sigma(result), _lack_of_fit(result), _trend(result), *_coefficients(result), _enough(result)]
+    return tuple(check for check in found if check is not None)
 
 
 def _verdict(p: float, tests: int = 1) -> Verdict:
-    return Verdict.BAD if p * tests < BAD else Verdict.LOOK if p * tests < LOOK else Verdict.GOOD
-
-
-def _probability(p: float, style: NumberStyle) -> str:
-    return "p < 0.001" if p < 0.001 else f"p = {style.fixed(p, 3)}"
+    if p * tests < BAD:
+        return Verdict.BAD
+    return Verdict.LOOK if p * tests < LOOK else Verdict.GOOD
 
 
 def _convergence(result: FitResult) -> Check | None:
     if not result.converged:
-        sentence = "The search did not converge: the coefficients are only the best values met so far."
-        return Check(Kind.CONVERGENCE, Verdict.BAD, sentence, result.message)
+        return Check(Kind.CONVERGENCE, Verdict.BAD, Outcome.NOT_CONVERGED)
     if result.better is not None:
-        return Check(Kind.CONVERGENCE, Verdict.BAD, result.warnings[-1], result.message)
-    unsure = [text for text in result.own_warnings if "other answers may fit" in text]
-    if unsure:
-        return Check(Kind.CONVERGENCE, Verdict.LOOK, unsure[0], result.message)
-    return None
+        return Check(Kind.CONVERGENCE, Verdict.BAD, Outcome.ANOTHER_ANSWER, remark=result.remarks[-1])
+    unsure = _first_of(result, frozenset({RemarkKind.FEW_ROUNDS_AGREE}))
+    if unsure is None:
+        return None
+    return Check(Kind.CONVERGENCE, Verdict.LOOK, Outcome.ANOTHER_ANSWER, remark=unsure)
 
 
-def _pattern(ordered: Array, drawn: Array | None, style: NumberStyle) -> Check:
+def _first_of(result: FitResult, kinds: frozenset[RemarkKind]) -> Remark | None:
+    return next((remark for remark in result.own_remarks if remark.kind in kinds), None)
+
+
+def _pattern(ordered: Array, drawn: Array | None) -> Check:
     count, expected, p_runs = runs(ordered)
     correlation, p_lag = lag_one(ordered)
     longest, p_longest = longest_run(ordered)
     at_end, p_end, first_rows = run_at_an_end(ordered)
     p = min(p_runs, p_lag, p_longest, p_end)
     together = min(PATTERN_TESTS * p, 1.0) if drawn is None else pattern_probability(ordered, drawn)
-    figure = (
-        f"{count} runs of like sign, {style.fixed(expected, 0)} expected by chance, the longest of {longest} rows; "
-        f"neighbours correlate with {style.fixed(correlation, 2)} ({_probability(together, style)})"
-    )
+    figures = {"runs": count, "expected": expected, "longest": longest, "correlation": correlation, "p": together}
     verdict = _verdict(together)
     if verdict is Verdict.GOOD:
-        return Check(Kind.PATTERN, verdict, "The residuals show no pattern along x.", figure)
+        return Check(Kind.PATTERN, verdict, figures=figures)
     if p == p_end and p < min(p_runs, p_lag):
-        where = "first" if first_rows else "last"
-        words = f"The {where} {at_end} residuals lie on the same side: the curve misses part of the shape there."
-    elif correlation > 0 and count <= expected:
-        words = "Neighbouring residuals lie on the same side: the curve misses part of the shape."
-    else:
-        words = "The residuals change sides more regularly than chance would have it."
-    return Check(Kind.PATTERN, verdict, words, figure)
+        outcome = Outcome.AT_START if first_rows else Outcome.AT_END
+        return Check(Kind.PATTERN, verdict, outcome, figures={**figures, "at the end": at_end})
+    outcome = Outcome.SAME_SIDE if correlation > 0 and count <= expected else Outcome.ALTERNATING
+    return Check(Kind.PATTERN, verdict, outcome, figures=figures)
 
 
-def _spread(even: Array, drawn: Array | None, fitted: Array, result: FitResult, style: NumberStyle) -> Check | None:
+def _spread(even: Array, drawn: Array | None, fitted: Array) -> Check | None:
     if float(np.ptp(fitted)) <= 0:
         return None
     rho = float(np.corrcoef(ranks(np.abs(even)), ranks(fitted))[0, 1])
-    n = result.n
+    n = len(even)
     if not math.isfinite(rho):
         return None
     t = rho * math.sqrt((n - 2) / max(1 - rho * rho, 1e-12))
     p = t_two_sided(t, n - 2) if drawn is None else spread_probability(even, drawn, fitted)
-    figure = f"rank correlation of |residual| with the fitted value {style.fixed(rho, 2)} ({_probability(p, style)})"
-    verdict = _verdict(p)
-    if verdict is Verdict.GOOD:
-        return Check(Kind.SPREAD, verdict, "The scatter is as wide at small values as at large ones.", figure)
-    words = "grows" if rho > 0 else "shrinks"
-    remedy = "" if result.weighted else " Weights from a column of ± would account for it."
-    return Check(Kind.SPREAD, verdict, f"The scatter {words} with the fitted value.{remedy}", figure)
+    outcome = Outcome.GROWS if rho > 0 else Outcome.SHRINKS
+    return Check(Kind.SPREAD, _verdict(p), outcome, figures={"correlation": rho, "p": p})
 
 
-def _normal(ordered: Array, style: NumberStyle) -> Check:
+def _normal(ordered: Array) -> Check:
     statistic, p = normality(ordered)
-    figure = f"Anderson–Darling {style.fixed(statistic, 2)} ({_probability(p, style)})"
-    verdict = _verdict(p)
-    if verdict is Verdict.GOOD:
-        return Check(Kind.NORMAL, verdict, "The scatter looks like a normal distribution.", figure)
-    return Check(
-        Kind.NORMAL, verdict, "The scatter is not like a normal distribution, so intervals hold only roughly.", figure
-    )
+    return Check(Kind.NORMAL, _verdict(p), figures={"statistic": statistic, "p": p})
 
 
-def _outliers(told: Diagnostics, result: FitResult, named: Array, style: NumberStyle) -> Check:
+def _outliers(told: Diagnostics, result: FitResult, named: Array) -> Check:
     size = np.where(np.isfinite(told.studentised), np.abs(told.studentised), np.inf)
     size = np.where(np.isnan(told.studentised), 0.0, size)
     freedom = result.degrees_of_freedom - 1
     far = [i for i in _largest_first(size, size >= FAR) if t_two_sided(float(size[i]), freedom) * result.n < LOOK]
-    largest = float(size.max())
-    figure = f"largest studentised residual {style.number(min(largest, 1e6), 2)}"
+    figures = {"largest": float(size.max())}
     if not far:
-        return Check(Kind.OUTLIERS, Verdict.GOOD, "No row lies farther off than chance would have it.", figure)
+        return Check(Kind.OUTLIERS, Verdict.GOOD, figures=figures)
     p = t_two_sided(float(size[far[0]]), freedom) * result.n
-    rows = name_rows(sorted(int(named[i]) for i in far[:MOST_NAMED]))
-    more = f" and {len(far) - MOST_NAMED} more" if len(far) > MOST_NAMED else ""
-    verb = "lies" if len(far) == 1 else "lie"
-    words = f"{rows.capitalize()}{more} {verb} farther from the curve than chance would have it."
-    return Check(Kind.OUTLIERS, Verdict.BAD if p < BAD else Verdict.LOOK, words, figure, tuple(far))
+    verdict = Verdict.BAD if p < BAD else Verdict.LOOK
+    return Check(Kind.OUTLIERS, verdict, rows=tuple(far), numbers=_numbers(named, far), figures=figures)
+
+
+def _numbers(named: Array, places: Sequence[int]) -> tuple[int, ...]:
+    return tuple(int(named[place]) for place in places)
 
 
 def _largest_first(values: Array, chosen: Mask) -> list[int]:
@@ -210,7 +213,7 @@ def _largest_first(values: Array, chosen: Mask) -> list[int]:
     return found
 
 
-def _influence(told: Diagnostics, result: FitResult, named: Array, style: NumberStyle) -> Check:
+def _influence(told: Diagnostics, result: FitResult, named: Array) -> Check:
     """Name rows that move the curve by more than a row of clean data with their leverage would.
 
     With t the internally studentised residual D = t²h/(m(1 − h)), and t²/ν is a Beta(½, (ν − 1)/2) variable: at the
@@ -220,16 +223,12 @@ def _influence(told: Diagnostics, result: FitResult, named: Array, style: Number
     chance = _chance_of(cook, result)
     strong = _largest_first(cook, (cook > COOK_LOOK) & (chance * result.n < LOOK))
     top = float(cook.max())
-    figure = (
-        f"largest Cook's distance {style.number(top, 2)}" if math.isfinite(top) else "one row has a leverage of 1"
-    )
     if not strong:
-        return Check(Kind.INFLUENCE, Verdict.GOOD, "No single row decides the curve.", figure)
-    top = float(cook[strong[0]])
-    rows = name_rows(sorted(int(named[i]) for i in strong[:MOST_NAMED]))
-    verb = "moves" if len(strong) == 1 else "move"
-    verdict = Verdict.BAD if top > COOK_BAD else Verdict.LOOK
-    return Check(Kind.INFLUENCE, verdict, f"{rows.capitalize()} {verb} the curve strongly.", figure, tuple(strong))
+        return Check(Kind.INFLUENCE, Verdict.GOOD, figures={"largest": top})
+    verdict = Verdict.BAD if cook[strong[0]] > COOK_BAD else Verdict.LOOK
+    return Check(
+        Kind.INFLUENCE, verdict, rows=tuple(strong), numbers=_numbers(named, strong), figures={"largest": top}
+    )
 
 
 def _chance_of(cook: Array, result: FitResult) -> Array:
@@ -245,29 +244,17 @@ def _chance_of(cook: Array, result: FitResult) -> Array:
     return np.where(np.isfinite(cook), chance, 0.0)
 
 
-def _known_sigma(result: FitResult, style: NumberStyle) -> Check | None:
+def _known_sigma(result: FitResult) -> Check | None:
     """Compare the scatter about the curve with standard deviations that are taken as known."""
     ratio, above = result.reduced_chi_squared, result.chi_squared_p
     if ratio is None or above is None or result.chi_squared is None:
         return None
-    figure = (
-        f"χ² = {style.number(result.chi_squared, 4)} for {result.degrees_of_freedom} degrees of freedom, "
-        f"χ²/ν = {style.number(ratio, 3)} ({_probability(above, style)})"
-    )
-    verdict = _verdict(2 * min(above, 1 - above))
-    if verdict is Verdict.GOOD:
-        return Check(Kind.KNOWN_SIGMA, verdict, "The scatter about the curve is what the known ± of y say.", figure)
-    if ratio > 1:
-        words = (
-            "The points lie farther from the curve than the known ± of y allow: "
-            "the curve is not right, or the ± are too small."
-        )
-    else:
-        words = "The points lie nearer to the curve than the known ± of y say: the ± are too large."
-    return Check(Kind.KNOWN_SIGMA, verdict, words, figure)
+    figures = {"χ²": result.chi_squared, "ν": result.degrees_of_freedom, "χ²/ν": ratio, "p": above}
+    outcome = Outcome.TOO_FAR if ratio > 1 else Outcome.TOO_NEAR
+    return Check(Kind.KNOWN_SIGMA, _verdict(2 * min(above, 1 - above)), outcome, figures=figures)
 
 
-def _lack_of_fit(result: FitResult, style: NumberStyle) -> Check | None:
+def _lack_of_fit(result: FitResult) -> Check | None:
     """Compare the scatter about the curve with that of rows of equal x (Draper & Smith 1998, §2.1)."""
     _, which, counts = np.unique(result.x, return_inverse=True, return_counts=True)
     levels = len(counts)
@@ -283,16 +270,11 @@ def _lack_of_fit(result: FitResult, style: NumberStyle) -> Check | None:
         return None
     f = max(total - pure, 0.0) / lack_freedom / (pure / pure_freedom)
     p = f_above(f, lack_freedom, pure_freedom)
-    figure = f"F({lack_freedom}, {pure_freedom}) = {style.number(f, 3)} ({_probability(p, style)})"
-    verdict = _verdict(p)
-    if verdict is Verdict.GOOD:
-        words = "The curve misses the means of repeated x by no more than their scatter allows."
-    else:
-        words = "The curve misses the means of repeated x by more than their scatter allows."
-    return Check(Kind.LACK_OF_FIT, verdict, words, figure)
+    figures = {"F": f, "lack freedom": lack_freedom, "pure freedom": pure_freedom, "p": p}
+    return Check(Kind.LACK_OF_FIT, _verdict(p), figures=figures)
 
 
-def _trend(result: FitResult, style: NumberStyle) -> Check | None:
+def _trend(result: FitResult) -> Check | None:
     """Bad when the curve as a whole runs against the data."""
     if result.n < FEWEST_ROWS or np.ptp(result.x) <= 0 or np.ptp(result.fitted) <= 0 or np.ptp(result.y) <= 0:
         return None
@@ -301,65 +283,55 @@ def _trend(result: FitResult, style: NumberStyle) -> Check | None:
     t = rho * math.sqrt((result.n - 2) / max(1 - rho * rho, 1e-12))
     if rho * own >= 0 or t_two_sided(t, result.n - 2) > 0.01:
         return None
-    words = f"y {'rises' if rho > 0 else 'falls'} with x as a whole, but the curve does the opposite."
-    return Check(Kind.TREND, Verdict.BAD, words, f"rank correlation {style.fixed(rho, 2)}")
+    outcome = Outcome.RISES if rho > 0 else Outcome.FALLS
+    return Check(Kind.TREND, Verdict.BAD, outcome, figures={"correlation": rho})
 
 
-def _coefficients(result: FitResult, style: NumberStyle) -> list[Check]:
-    out = []
-    table = result.correlation
-    if table is not None and len(table) > 1:
-        off = np.abs(table - np.eye(len(table)))
-        i, j = divmod(int(np.argmax(off)), len(table))
-        names, top = result.fitted_names, float(off[i, j])
-        if top > TOGETHER_LOOK and len(names) == len(table) and not _is_polynomial(result):
-            verdict = Verdict.BAD if top > TOGETHER_BAD else Verdict.LOOK
-            words = f"{names[min(i, j)]} and {names[max(i, j)]} can hardly be told apart by these rows."
-            out.append(Check(Kind.TOGETHER, verdict, words, f"correlation {style.fixed(float(table[i, j]), 4)}"))
-    vague = [
-        one.name
-        for one in result.coefficients.values()
-        if one.standard_error is not None and one.standard_error > abs(one.value)
-    ]
+def _coefficients(result: FitResult) -> list[Check]:
+    out = [_hardly_apart(result)]
+    vague = tuple(
+        coefficient.name
+        for coefficient in result.coefficients.values()
+        if coefficient.standard_error is not None and coefficient.standard_error > abs(coefficient.value)
+    )
     if vague:
-        verb = "is" if len(vague) == 1 else "are"
-        words = (
-            f"{' and '.join(vague)} {verb} known to no better than {'its' if len(vague) == 1 else 'their'} own size."
-        )
-        out.append(Check(Kind.TOGETHER, Verdict.LOOK, words, "standard error above the value"))
-    if result.covariance is None and result.degrees_of_freedom > 0:
-        words = next((text for text in result.own_warnings if "no uncertainty" in text), "")
-        if words:
-            out.append(Check(Kind.TOGETHER, Verdict.BAD, words))
-    # Terms that are combinations of others are left at a value that says nothing about them.
-    merged = [text for text in result.own_warnings if "it is left at" in text]
-    out += [Check(Kind.TOGETHER, Verdict.BAD, text) for text in merged]
-    limited = [one.name for one in result.coefficients.values() if one.at_limit]
+        out.append(Check(Kind.VAGUE, Verdict.LOOK, names=vague))
+    unknown = _first_of(result, NO_UNCERTAINTY)
+    if result.covariance is None and result.degrees_of_freedom > 0 and unknown is not None:
+        out.append(Check(Kind.UNCERTAINTY, Verdict.BAD, remark=unknown))
+    out += [
+        Check(Kind.DEPENDENT, Verdict.BAD, remark=remark)
+        for remark in result.own_remarks
+        if remark.kind in LEFT_AT_ZERO
+    ]
+    limited = tuple(coefficient.name for coefficient in result.coefficients.values() if coefficient.at_limit)
     if limited:
-        verb = "stands" if len(limited) == 1 else "stand"
-        words = f"{' and '.join(limited)} {verb} at a limit: the data would have it beyond."
-        out.append(Check(Kind.LIMITS, Verdict.LOOK, words))
-    return out
+        out.append(Check(Kind.LIMITS, Verdict.LOOK, names=limited))
+    return [check for check in out if check is not None]
 
 
-def _is_polynomial(result: FitResult) -> bool:
-    """Powers of x always go together, which says nothing about the curve."""
-    return result.method == "linear least squares"
+def _hardly_apart(result: FitResult) -> Check | None:
+    """Name the two coefficients that go together most closely, if they do. Powers of x always do."""
+    table, names = result.correlation, result.fitted_names
+    if table is None or not 1 < len(table) == len(names) or result.method is Method.LINEAR:
+        return None
+    off = np.abs(table - np.eye(len(table)))
+    i, j = divmod(int(np.argmax(off)), len(table))
+    if off[i, j] <= TOGETHER_LOOK:
+        return None
+    verdict = Verdict.BAD if off[i, j] > TOGETHER_BAD else Verdict.LOOK
+    pair = (names[min(i, j)], names[max(i, j)])
+    return Check(Kind.TOGETHER, verdict, names=pair, figures={"correlation": float(table[i, j])})
 
 
-def _enough(result: FitResult, style: NumberStyle) -> Check | None:
-    m = result.n - result.degrees_of_freedom
+def _enough(result: FitResult) -> Check | None:
+    figures: dict[str, float] = {"rows": result.n, "coefficients": result.n - result.degrees_of_freedom}
     if result.degrees_of_freedom < 1:
-        words = "There are as many coefficients as rows: the curve passes through every point."
-        return Check(Kind.ROWS, Verdict.BAD, words, f"{result.n} rows, {m} coefficients")
+        return Check(Kind.ROWS, Verdict.BAD, Outcome.EVERY_POINT, figures=figures)
     if result.degrees_of_freedom < FEW_DEGREES_OF_FREEDOM:
-        words = "So few rows say little about the scatter; trust the ± only roughly."
-        return Check(Kind.ROWS, Verdict.LOOK, words, f"{result.n} rows, {m} coefficients")
+        return Check(Kind.ROWS, Verdict.LOOK, Outcome.FEW_ROWS, figures=figures)
     error, scatter = result.left_one_out_error, result.residual_sd
-    if error is not None and scatter and not result.weighted and result.loss == "squares" and error > LEANS * scatter:
-        words = "The curve leans on single rows: without a row it misses that row by much more."
-        figure = (
-            f"leave-one-out error {style.number(error, 2)}, residual standard deviation {style.number(scatter, 2)}"
-        )
-        return Check(Kind.ROWS, Verdict.LOOK, words, figure)
+    if error is not None and scatter and not result.weighted and result.loss == SQUARES and error > LEANS * scatter:
+        figures = {"leave-one-out error": error, "residual sd": scatter}
+        return Check(Kind.ROWS, Verdict.LOOK, Outcome.LEANS, figures=figures)
     return None

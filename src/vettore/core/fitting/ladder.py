@@ -15,7 +15,6 @@ import numpy as np
 
 from vettore.core.errors import DataError
 from vettore.core.fitting.result import FitResult
-from vettore.core.rounding import NumberStyle
 
 # Leverage nearer to 1 than this leaves nothing to judge a row by.
 ALONE = 1e-9
@@ -38,19 +37,6 @@ class Ladder:
     suggested: int
     lowest: int
     allowed: float
-
-    def reason(self, style: NumberStyle) -> str:
-        """Say why the degree is suggested."""
-        errors = {rung.degree: rung.left_one_out_error for rung in self.rungs}
-        own, least = (style.number(errors[degree], 3) for degree in (self.suggested, self.lowest))
-        if self.suggested == self.lowest:
-            return (
-                f"Degree {self.suggested}: left-out rows are missed least, by {own}; no lower degree comes near it."
-            )
-        return (
-            f"Degree {self.suggested}: it misses left-out rows by {own}, which is no worse than the least, {least} at "
-            f"degree {self.lowest}, within what the scatter allows ({style.number(self.allowed, 3)})."
-        )
 
 
 def ladder(fits: Mapping[int, FitResult]) -> Ladder:

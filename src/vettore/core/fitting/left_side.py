@@ -21,6 +21,7 @@ from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
+from vettore.core.remarks import Remark, RemarkKind
 
 # A second term of the series above this share of the first makes the carried ± rough: for ln y, a ± of half of y.
 ROUGH = 0.25
@@ -30,7 +31,7 @@ Sigma = Values | float | Mapping[str, Values | float]
 
 def sigma_of_left(
     read: Formula, columns: Mapping[str, Array], sigma: Sigma, n: int
-) -> tuple[Array, str, tuple[str, ...]]:
+) -> tuple[Array, str, tuple[Remark, ...]]:
     """Return the standard deviations (n,) of the left side, what they are called, and what is to be said of them.
 
     ``sigma`` is that of the measured column, or a mapping with one for each of several. Raises DataError.
@@ -40,7 +41,7 @@ def sigma_of_left(
     if isinstance(read.left, Name):
         return given[read.response], "sigma", ()
     carried = np.zeros(n)
-    notes: tuple[str, ...] = ()
+    remarks: tuple[Remark, ...] = ()
     for name, spread in given.items():
         check_sign(spread, f"sigma of {name}", zero_allowed=False)
         slope = derivative(read.left, name)
@@ -50,11 +51,8 @@ def sigma_of_left(
             bend = evaluate(derivative(slope, name), columns, n)
             rough = np.flatnonzero(np.abs(bend) * spread > 2 * ROUGH * np.abs(steep))
         if len(rough):
-            rows = name_rows((rough + 1).tolist())
-            notes = (
-                *notes,
-                f"The ± of {name} is so large in {rows} that the ± of {read.left_text} that follows is only rough.",
-            )
+            where = tuple((rough + 1).tolist())
+            remarks = (*remarks, Remark(RemarkKind.ROUGH_SIGMA, (name, read.left_text), where))
     label = f"the ± of {read.left_text}"
     level = np.flatnonzero(carried == 0)
     if len(level):
@@ -65,7 +63,7 @@ def sigma_of_left(
             column=read.response,
             rows=(level + 1).tolist(),
         )
-    return carried, label, notes
+    return carried, label, remarks
 
 
 def _by_column(read: Formula, sigma: Sigma, n: int) -> dict[str, Array]:

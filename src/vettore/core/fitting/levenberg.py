@@ -19,7 +19,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.fitting.orthogonal import column_sizes, length, reduced, solve_upper, triangle
-from vettore.core.fitting.result import Stop
+from vettore.core.fitting.record import Stop
 from vettore.core.fitting.separable import Projected, Separable
 
 FIRST_DAMPING = 1e-2

@@ -17,9 +17,10 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.rows import Rows
 from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
+from vettore.core.remarks import Remark, RemarkKind
 
 # Makes the curve, given the standard deviation of unit weight, the degrees of freedom and the σ common to all rows.
 CurveMaker = Callable[[float | None, float, float | None], Curve | None]
@@ -45,7 +46,7 @@ class LinearFit:
     # Coefficients that were not fitted, with their values, and the order in which all are reported.
     others: Mapping[str, float] = field(default_factory=dict)
     order: tuple[str, ...] = ()
-    notes: tuple[str, ...] = ()
+    remarks: tuple[Remark, ...] = ()
     transformed: bool = False
 
 
@@ -57,15 +58,13 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         )
     n, m = len(rows.y), len(fit.values)
     freedom = n - m
-    warnings = [*rows.warnings, *fit.notes]
+    remarks = [*rows.remarks, *fit.remarks]
     scatter: float | None = math.sqrt(fit.sum_of_squares / freedom) if freedom > 0 else None
     unit = 1.0 if absolute_sigma else scatter
     if unit is None:
-        warnings.append(
-            f"{n} rows for {m} coefficients: the curve passes through every point and no uncertainty can be known."
-        )
+        remarks.append(Remark(RemarkKind.THROUGH_EVERY_POINT, figures=(n, m)))
     if float(np.ptp(rows.y)) == 0 and (rows.y[0] == 0 or fit.has_constant()):
-        warnings.append("y is the same in every row, so R² has no meaning.")
+        remarks.append(Remark(RemarkKind.SAME_Y))
     covariance = fit.unit_covariance * unit**2 if unit is not None else None
     if covariance is not None and unit:
         check_variances(np.diag(covariance))
@@ -74,10 +73,9 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         coefficients=_coefficients(fit, covariance, interval_freedom, level),
         given_curve=fit.curve(unit, interval_freedom, rows.common_sigma),
         formula=formula,
-        method="linear least squares",
+        method=Method.LINEAR,
         converged=True,
-        message="Solved directly: the coefficients enter linearly.",
-        own_warnings=tuple(warnings),
+        own_remarks=tuple(remarks),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=fit.sum_of_squares,

@@ -14,11 +14,12 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, Values, as_values, finite
 from vettore.core.errors import DataError, a_mapping
-from vettore.core.fitting.asked import DEFAULT_SEED, Options, Told
+from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import Polished, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
+from vettore.core.fitting.record import Search
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Answers, Stack
@@ -114,7 +115,7 @@ class ManyFits(Tells, Sequence[FitResult]):
             np.ones(len(theta), dtype=np.bool_),
         )
         options = Options(held=self._held, level=self._level)
-        result = nonlinear_result(model, problem, rows, used, Solved(answer, (), Told(1)), options)
+        result = nonlinear_result(model, problem, rows, used, Solved(answer, (), Search(1)), options)
         return result if self.converged[i] else replace(result, converged=False)
 
 

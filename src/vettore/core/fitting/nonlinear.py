@@ -9,7 +9,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, check_range
 from vettore.core.errors import DataError, a_mapping
-from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress, Told
+from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
 from vettore.core.fitting.blockwise import refine
 from vettore.core.fitting.canonical import canonical
 from vettore.core.fitting.left_side import Sigma
@@ -18,7 +18,8 @@ from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
-from vettore.core.fitting.result import Alternative, FitResult
+from vettore.core.fitting.record import Alternative, Search
+from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.separable import Separable
@@ -27,6 +28,7 @@ from vettore.core.fitting.terms import check_held, check_start, fit_terms, pick_
 from vettore.core.fitting.thin import thinned
 from vettore.core.formula.formula import Formula
 from vettore.core.models.model import Model
+from vettore.core.remarks import Remark, RemarkKind
 
 # Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
 LARGE = 20_000
@@ -96,8 +98,8 @@ def fit(
         result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
-    notes = misread(text, frozenset(data))
-    return replace(result, own_warnings=(*notes, *result.own_warnings)) if notes else result
+    remarks = misread(text, frozenset(data))
+    return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:
@@ -176,16 +178,16 @@ def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Sol
     return Solved(answer, reached.path, told)
 
 
-def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | None, Told]:
+def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | None, Search]:
     """Return where the search ended in its customary form, and what is to be said of it."""
     names = problem.parts.nonlinear
-    notes: tuple[str, ...] = ()
+    remarks: tuple[Remark, ...] = ()
     if all(name in asked.start for name in names):
         start = np.array([float(asked.start[name]) for name in names])
         reached = search_to_end(problem, start, nearly=NEARLY_THERE)
         if reached is not None:
-            return canonical(problem, reached), Told(1)
-        notes = ("The model has no finite value at the start that was given, so starts were searched for.",)
+            return canonical(problem, reached), Search(1)
+        remarks = (Remark(RemarkKind.START_WITHOUT_VALUE),)
     first: list[Array] = []
     if asked.estimate is not None:
         columns = {name: np.asarray(problem.given[name]) for name in problem.model.formula.data}
@@ -195,18 +197,18 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
     if first and not asked.start:
         near = agreed_estimate(problem, first, asked.thorough)
         if near is not None:
-            return canonical(problem, near.best), Told(near.tried, near.agreed, near.rounds, "estimates")
-    pinned = {} if notes else {name: float(asked.start[name]) for name in names if name in asked.start}
+            return canonical(problem, near.best), Search(near.tried, near.agreed, near.rounds, "estimates")
+    pinned = {} if remarks else {name: float(asked.start[name]) for name in names if name in asked.start}
     found: Found | None = find(
         problem, asked.seed, asked.progress, pinned, first, MOST_ROUNDS if asked.thorough else 1
     )
     if found is None:
-        return None, Told(0)
+        return None, Search(0)
     if asked.thorough and found.agreed < min(AGREE, found.rounds):
-        words = "one round" if found.agreed == 1 else f"{found.agreed} rounds"
-        notes = (*notes, f"Only {words} of the search reached this answer; other answers may fit as well.")
+        remarks = (*remarks, Remark(RemarkKind.FEW_ROUNDS_AGREE, figures=(found.agreed,)))
     others = tuple(
         Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares)
         for squares, values in found.others
     )
-    return canonical(problem, found.best), Told(found.tried, found.agreed, found.rounds, others=others, notes=notes)
+    search = Search(found.tried, found.agreed, found.rounds, others=others, remarks=remarks)
+    return canonical(problem, found.best), search

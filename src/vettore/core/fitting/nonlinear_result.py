@@ -10,15 +10,17 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
-from vettore.core.fitting.asked import SQUARES, Options, Told
+from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import check_variances, holds_constant, total_squares, with_error
 from vettore.core.fitting.polish import CONVERGED, Polished
 from vettore.core.fitting.prepared import Prepared
-from vettore.core.fitting.result import Coefficient, FitResult, Stop
+from vettore.core.fitting.record import Search, Stop
+from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.separable import Separable
+from vettore.core.remarks import Remark, RemarkKind
 
 # Residuals this small beside y are rounding, whatever the gradient.
 ONLY_ROUNDING = 1e-24
@@ -32,7 +34,7 @@ class Solved:
 
     answer: Polished
     path: tuple[Stop, ...]
-    told: Told
+    search: Search
     forgiven: Forgiven | None = None
 
 
@@ -95,10 +97,9 @@ def nonlinear_result(
         coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
         given_curve=curve,
         formula=str(read),
-        method="nonlinear least squares" if asked.loss == SQUARES else f"robust fit ({asked.loss} loss)",
+        method=Method.NONLINEAR if asked.loss == SQUARES else Method[asked.loss.upper()],
         converged=converged,
-        message=_message(converged, answer, solved.told),
-        own_warnings=(*rows.warnings, *solved.told.notes, *_warnings(model, answer, problem, at_limit, n, freedom)),
+        own_remarks=(*rows.remarks, *solved.search.remarks, *_remarks(model, answer, problem, at_limit, n, freedom)),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
@@ -116,10 +117,9 @@ def nonlinear_result(
         level=asked.level,
         weighted=rows.weights is not None,
         iterations=len(solved.path) - 1,
-        starts_tried=solved.told.tried,
+        search=solved.search,
         loss=asked.loss,
         weighted_down=tuple(downs),
-        alternatives=solved.told.others,
         gradient=answer.gradient,
         stops=solved.path,
         searched_for=model.free,
@@ -150,42 +150,29 @@ def _robust_covariance(problem: Separable, answer: Polished, variance: float, kn
     return np.asarray(inverse @ inverse.T * variance, dtype=np.float64)
 
 
-def _warnings(
+def _remarks(
     model: Prepared, answer: Polished, problem: Separable, at_limit: tuple[str, ...], n: int, freedom: int
-) -> list[str]:
+) -> list[Remark]:
     out = []
     if answer.singular:
         out.append(_what_cannot_be_known(model, answer, problem))
     for name in at_limit:
-        out.append(f"{name} is at its limit, so it has no standard error.")
+        out.append(Remark(RemarkKind.AT_LIMIT, (name,)))
     if freedom <= 0:
-        out.append(f"{n} rows for {len(model.free)} coefficients: no uncertainty can be known.")
+        out.append(Remark(RemarkKind.TOO_FEW_ROWS, figures=(n, len(model.free))))
     return out
 
 
-def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> str:
+def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> Remark:
     """Name the coefficients along which the curve does not change."""
     jacobian = problem.joint(answer.alpha, answer.c)[1].T
     size = np.linalg.norm(jacobian, axis=0)
     still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]
     if still:
-        verb = "has" if len(still) == 1 else "have"
-        return f"{_listed(still)} {verb} no effect on the curve, so no uncertainty can be known."
+        return Remark(RemarkKind.NO_EFFECT, tuple(still))
     flat = np.linalg.svd(jacobian / size, full_matrices=False)[2][-1]
-    part = [name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART]
-    return f"{_listed(part)} cannot be told apart here, so no uncertainty can be known."
-
-
-def _listed(names: list[str]) -> str:
-    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0]
-
-
-def _message(converged: bool, answer: Polished, told: Told) -> str:
-    starts = "one start" if told.tried == 1 else f"{told.tried} starts"
-    agreed = "" if told.agreed is None else f"; {told.agreed} of {told.rounds} {told.unit} agree"
-    if converged:
-        return f"Converged from {starts}{agreed}; the gradient is {answer.gradient:.0e} of the residuals."
-    return f"Not converged from {starts}{agreed}: the gradient is still {answer.gradient:.0e} of the residuals."
+    part = tuple(name for name, share in zip(model.free, flat, strict=True) if abs(share) > TAKES_PART)
+    return Remark(RemarkKind.NOT_APART, part)
 
 
 def _coefficients(

@@ -15,6 +15,7 @@ from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tokens import tokens
 from vettore.core.formula.tree import Name, Negate, Node, walk
 from vettore.core.formula.write import to_text
+from vettore.core.remarks import Remark, RemarkKind
 
 # Models kept ready: a line-up of thirty and what is being typed.
 MOST_KEPT = 128
@@ -70,28 +71,23 @@ def read_once(text: str, columns: frozenset[str]) -> Formula:
 
 
 @lru_cache(MOST_KEPT)
-def misread(text: str, columns: frozenset[str]) -> tuple[str, ...]:
+def misread(text: str, columns: frozenset[str]) -> tuple[Remark, ...]:
     """Return what may be a slip in a formula that can be read.
 
     That is a column's name misspelt, no column on the right, or an e that was meant for a coefficient.
     """
     read = read_once(text, columns)
     unused = sorted(columns - {*read.data, *read.measured})
-    notes = []
+    remarks = []
     for name in read.coefficients:
         alike = get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
         if alike:
-            notes.append(
-                f"{name} is no column and was fitted as a coefficient; the column {alike[0]} is spelt alike."
-            )
-    if not notes and not read.data and len(read.coefficients) > 1:
-        notes.append("The right side names no column, so the curve is the same in every row.")
+            remarks.append(Remark(RemarkKind.SPELT_ALIKE, (name, alike[0])))
+    if not remarks and not read.data and len(read.coefficients) > 1:
+        remarks.append(Remark(RemarkKind.NO_COLUMN))
     if "e" not in columns and _has_lone_e(text):
-        notes.append(
-            "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
-            "or write it in backquotes: `e`."
-        )
-    return tuple(notes)
+        remarks.append(Remark(RemarkKind.NUMBER_E))
+    return tuple(remarks)
 
 
 def _has_lone_e(text: str) -> bool:

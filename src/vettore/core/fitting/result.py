@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from enum import StrEnum
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
@@ -14,6 +15,8 @@ from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
 from vettore.core.distributions import chi_squared_above, t_two_sided
 from vettore.core.errors import DataError
+from vettore.core.fitting.record import Alternative, Iteration, Search, Stop
+from vettore.core.remarks import Remark, RemarkKind, sentences
 from vettore.core.telling import Known, Tells, short
 
 
@@ -40,32 +43,14 @@ class Coefficient:
         return None if self.t is None else t_two_sided(self.t, self.freedom)
 
 
-@dataclass(frozen=True)
-class Alternative:
-    """Another answer that the search met, with its coefficients and sum of squares."""
+class Method(StrEnum):
+    """How the coefficients were found."""
 
-    values: Mapping[str, float]
-    sum_of_squares: float
-    # The scale of the residuals under a robust loss.
-    scale: float | None = None
-
-
-class Stop(NamedTuple):
-    """One accepted point of a search: sum of squares, damping, and the linear and the nonlinear coefficients."""
-
-    squares: float
-    damping: float
-    c: Array
-    alpha: Array
-
-
-@dataclass(frozen=True)
-class Iteration:
-    """One accepted step of the search."""
-
-    sum_of_squares: float
-    damping: float
-    values: Mapping[str, float]
+    LINEAR = "linear least squares"
+    NONLINEAR = "nonlinear least squares"
+    HUBER = "robust fit (huber loss)"
+    CAUCHY = "robust fit (cauchy loss)"
+    TUKEY = "robust fit (tukey loss)"
 
 
 # What a result tells of itself, in this order.
@@ -116,10 +101,9 @@ class FitResult(Tells):
     coefficients: Mapping[str, Coefficient]
     given_curve: Curve | None
     formula: str
-    method: str
+    method: Method
     converged: bool
-    message: str
-    own_warnings: tuple[str, ...]
+    own_remarks: tuple[Remark, ...]
     n: int
     degrees_of_freedom: int
     sum_of_squares: float
@@ -137,10 +121,9 @@ class FitResult(Tells):
     level: float = 0.95
     weighted: bool = False
     iterations: int = 0
-    starts_tried: int = 0
+    search: Search | None = None
     loss: str = "squares"
     weighted_down: tuple[int, ...] = ()
-    alternatives: tuple[Alternative, ...] = ()
     gradient: float = 0.0
     stops: tuple[Stop, ...] = ()
     searched_for: tuple[str, ...] = ()
@@ -194,23 +177,46 @@ class FitResult(Tells):
     def better(self) -> Alternative | None:
         """A clearly better answer than that of the start that was given, from a round of the search without it.
 
-        Looked for when it is first asked for, or the warnings are.
+        Looked for when it is first asked for, or the remarks are.
         """
         return None if self.beside is None else self.beside()
 
     @cached_property
-    def warnings(self) -> tuple[str, ...]:
-        """What to be wary of, in sentences."""
+    def remarks(self) -> tuple[Remark, ...]:
+        """What to be wary of; ``own_remarks`` and, where there is one, a better answer."""
         if self.better is None:
-            return self.own_warnings
-        what, own, other = "a sum of squares", self.sum_of_squares, self.better.sum_of_squares
+            return self.own_remarks
+        kind, own, other = RemarkKind.BETTER_SQUARES, self.sum_of_squares, self.better.sum_of_squares
         if self.better.scale is not None and self.residual_sd is not None:
-            what, own, other = "a scale of the residuals", self.residual_sd, self.better.scale
-        words = (
-            f"From the start that was given the search ended at {what} of {own:.6g}; another answer has {other:.6g}. "
-            "Fit without a start, or from that answer."
-        )
-        return (*self.own_warnings, words)
+            kind, own, other = RemarkKind.BETTER_SCALE, self.residual_sd, self.better.scale
+        return (*self.own_remarks, Remark(kind, figures=(own, other)))
+
+    @cached_property
+    def warnings(self) -> tuple[str, ...]:
+        """The remarks in sentences."""
+        return sentences(self.remarks)
+
+    @property
+    def message(self) -> str:
+        """How the answer was come by, and how near to it the search ended."""
+        if self.search is None:
+            return "Solved directly: the coefficients enter linearly."
+        tried, rounds = self.starts_tried, f"{self.search.rounds} {self.search.unit}"
+        starts = "one start" if tried == 1 else f"{tried} starts"
+        agreed = "" if self.search.agreed is None else f"; {self.search.agreed} of {rounds} agree"
+        if self.converged:
+            return f"Converged from {starts}{agreed}; the gradient is {self.gradient:.0e} of the residuals."
+        return f"Not converged from {starts}{agreed}: the gradient is still {self.gradient:.0e} of the residuals."
+
+    @property
+    def starts_tried(self) -> int:
+        """The number of starts that the search took; 0 where none was needed."""
+        return 0 if self.search is None else self.search.tried
+
+    @property
+    def alternatives(self) -> tuple[Alternative, ...]:
+        """Other answers that the search met."""
+        return () if self.search is None else self.search.others
 
     @property
     def curve(self) -> Curve:

@@ -12,9 +12,10 @@ from functools import cached_property
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Values, as_values, check_range, finite, notes_on
+from vettore.core.arrays import Array, Mask, Values, as_values, check_range, finite, remarks_on
 from vettore.core.errors import DataError, name_rows
 from vettore.core.numbers import DoubleDouble
+from vettore.core.remarks import Remark, RemarkKind
 
 # Powers of ten by which values may exceed their σ, and σ differ among rows, before no digit can be trusted.
 MOST_BESIDE, MOST_APART = 140, 60
@@ -31,7 +32,7 @@ class Rows:
     weights: DoubleDouble | None
     in_use: Mask
     left_out: tuple[int, ...]
-    warnings: tuple[str, ...]
+    remarks: tuple[Remark, ...]
 
     @cached_property
     def sigma(self) -> Array | None:
@@ -68,8 +69,8 @@ def choose_rows(
     if spread is not None:
         check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
     in_use = np.ones(len(given[x_name]), dtype=np.bool_)
-    warnings = list(notes_on({x_name: x, y_name: y}))
-    told = len(warnings)
+    remarks = list(remarks_on({x_name: x, y_name: y}))
+    told = len(remarks)
     for name, column in given.items():
         if name != "weights" and finite(column):
             continue
@@ -77,9 +78,8 @@ def choose_rows(
         if name == "weights":
             bad |= column == 0
         if bad.any():
-            rows = (np.flatnonzero(bad) + 1).tolist()
-            what = "no finite number" if name != "weights" else "no weight"
-            warnings.append(f"{name_rows(rows).capitalize()} left out: {what} in {name}.")
+            kind = RemarkKind.ROWS_WITHOUT_WEIGHT if name == "weights" else RemarkKind.ROWS_WITHOUT_NUMBER
+            remarks.append(Remark(kind, (name,), tuple((np.flatnonzero(bad) + 1).tolist())))
             in_use &= ~bad
     if not in_use.any():
         raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
@@ -95,8 +95,8 @@ def choose_rows(
         y=picked(given[y_name], in_use),
         weights=values,
         in_use=in_use,
-        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(warnings) > told else (),
-        warnings=tuple(warnings),
+        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(remarks) > told else (),
+        remarks=tuple(remarks),
     )
 
 

@@ -15,7 +15,7 @@ from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, in_range, notes_on
+from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, in_range, remarks_on
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, a_number
 from vettore.core.fitting import least_squares
@@ -31,6 +31,7 @@ from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tree import Name, Node
 from vettore.core.numbers import DoubleDouble, power_of_two_near
+from vettore.core.remarks import Remark, RemarkKind
 
 # A column counts as a combination of others when less than this share of it is its own.
 DEPENDENT = 1e-13
@@ -109,17 +110,17 @@ def pick_rows(
         raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
     columns = {name: as_values(data[name], name) for name in wanted}
     n = check_lengths(columns)
-    told = notes_on({name: data[name] for name in wanted})
+    told = remarks_on({name: data[name] for name in wanted})
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
     spread, called = None, "sigma"
-    notes: tuple[str, ...] = ()
+    rough: tuple[Remark, ...] = ()
     if sigma is not None and n:
-        spread, called, notes = sigma_of_left(read, columns, sigma, n)
+        spread, called, rough = sigma_of_left(read, columns, sigma, n)
     if len(read.data) == 1:
         names = (read.data[0], read.left_text)
         rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
-        return replace(rows, warnings=(*rows.warnings, *told, *notes)), {read.data[0]: rows.x}
+        return replace(rows, remarks=(*rows.remarks, *told, *rough)), {read.data[0]: rows.x}
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
@@ -127,7 +128,7 @@ def pick_rows(
     label = ", ".join(read.data) or "row"
     rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
     used = {name: picked(columns[name], rows.in_use) for name in read.data}
-    return replace(rows, warnings=(*rows.warnings, *told, *notes)), used
+    return replace(rows, remarks=(*rows.remarks, *told, *rough)), used
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
@@ -151,7 +152,7 @@ def _solve(
         raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
     scales = np.array([power_of_two_near(float(np.max(np.abs(column)))) for column in columns.T])
     design = columns / scales
-    independent, notes = _rank(design, rows.weights, parts)
+    independent, remarks = _rank(design, rows.weights, parts)
     scaled = design[:, independent]
     y_scale = power_of_two_near(float(np.max(np.abs(rows.y))))
     y = (rows.y - offset) / y_scale
@@ -185,7 +186,7 @@ def _solve(
         curve=partial(_curve, read, all_values, fitted_names, unit_covariance, used),
         others={**dropped, **held},
         order=read.coefficients,
-        notes=notes,
+        remarks=remarks,
         transformed=read.transformed,
     )
     return linear_result(fit, rows, str(read), absolute_sigma=options[0], level=options[1])
@@ -210,8 +211,8 @@ def _curve(
     return FormulaCurve(read.right, read.data[0], values, free, covariance, span, scatter, freedom, row_sigma)
 
 
-def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tuple[list[int], tuple[str, ...]]:
-    """Return the columns that can be told apart, and a sentence for each that cannot."""
+def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tuple[list[int], tuple[Remark, ...]]:
+    """Return the columns that can be told apart, and a remark on each that cannot."""
     from scipy.linalg import qr
 
     weighted = design if weights is None else design * np.sqrt(weights.high)[:, None]
@@ -224,27 +225,15 @@ def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tu
     kept = sorted(int(j) for j in order[:rank] if norms[j] > 0)
     if not kept:
         raise DataError("Every term of the model is zero in all rows in use.")
-    notes = []
+    remarks = []
     for j in (j for j in range(design.shape[1]) if j not in kept):
         if norms[j] == 0:
-            notes.append(
-                f"The term of {parts.linear[j]} is zero in every row, so it cannot be known; it is left at 0."
-            )
+            remarks.append(Remark(RemarkKind.ZERO_TERM, (parts.linear[j],)))
             continue
         mixture = np.linalg.lstsq(safe[:, kept], safe[:, j], rcond=None)[0]
         others = [parts.linear[k] for k, c in zip(kept, mixture, strict=True) if abs(c) > 1e-8]
-        notes.append(f"{parts.linear[j]} cannot be told apart from {_listed(others)}; it is left at 0.")
-    return kept, tuple(notes)
-
-
-def _listed(names: list[str]) -> str:
-    return (
-        names[0]
-        if len(names) == 1
-        else f"{', '.join(names[:-1])} and {names[-1]} together"
-        if names
-        else "the others"
-    )
+        remarks.append(Remark(RemarkKind.DEPENDENT_TERM, (parts.linear[j], *others)))
+    return kept, tuple(remarks)
 
 
 def _refined_inverse(design: Array, weights: DoubleDouble | None, inverse_root: Array) -> Array:

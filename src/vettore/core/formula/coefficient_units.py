@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,11 +15,21 @@ from vettore.core.formula.write import to_text
 
 
 @dataclass(frozen=True)
+class UnitConflict:
+    """Two parts of a formula that should share a unit and do not, or a part with a unit where none may be."""
+
+    left: str
+    left_unit: str
+    right: str | None = None
+    right_unit: str = ""
+
+
+@dataclass(frozen=True)
 class CoefficientUnits:
-    """The unit of every coefficient as a text (None where it cannot be told), and contradictions as sentences."""
+    """The unit of every coefficient as a text (None where it cannot be told), and contradictions."""
 
     units: Mapping[str, str | None]
-    contradictions: tuple[str, ...]
+    contradictions: tuple[UnitConflict, ...]
     exponents: Mapping[str, Mapping[str, float] | None]
 
     def of(self, tree: Node) -> str:
@@ -54,11 +64,11 @@ def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> Coeffi
     }
     texts = {name: None if vector is None else units.composed(vector) for name, vector in exponents.items()}
     told = CoefficientUnits(texts, (), exponents)
-    sentences = tuple(_sentence(one, told, vectors) for one in solved.contradictions)
-    return CoefficientUnits(texts, tuple(dict.fromkeys(sentences)), exponents)
+    conflicts = [_conflict(equation, told, vectors) for equation in solved.contradictions]
+    return CoefficientUnits(texts, tuple(dict.fromkeys(conflicts)), exponents)
 
 
-def _sentence(equation: Equation, told: CoefficientUnits, columns: Mapping[str, Mapping[str, float]]) -> str:
+def _conflict(equation: Equation, told: CoefficientUnits, columns: Mapping[str, Mapping[str, float]]) -> UnitConflict:
     known = {
         **{
             name: {f"[{unit}]": power for unit, power in v.items()}
@@ -70,16 +80,12 @@ def _sentence(equation: Equation, told: CoefficientUnits, columns: Mapping[str, 
 
     def unit_of(node: Node) -> str:
         vector: Vector = Dimensions((), known).of(node)
-        text = units.composed({name[1:-1]: power for (label, name), power in vector.items() if label == PLAIN})
-        return text or "no unit"
+        return units.composed({name[1:-1]: power for (label, name), power in vector.items() if label == PLAIN})
 
-    left = to_text(equation.left)
+    left = UnitConflict(to_text(equation.left), unit_of(equation.left))
     if equation.right is None:
-        return f"{left} has the unit {unit_of(equation.left)}, but stands where a number without unit is needed."
-    return (
-        f"{left} and {to_text(equation.right)} should share a unit, but one has {unit_of(equation.left)} "
-        f"and the other {unit_of(equation.right)}."
-    )
+        return left
+    return replace(left, right=to_text(equation.right), right_unit=unit_of(equation.right))
 
 
 def exponents_over(tree: Node, coefficients: tuple[str, ...], data: tuple[str, ...]) -> dict[str, np.ndarray]:

@@ -13,23 +13,24 @@ import numpy as np
 from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError
 from vettore.core.integration.sampled import points_of, scatter
+from vettore.core.remarks import Noted, Remark
 
 BLOCK = 20_000
 
 
 @dataclass(frozen=True, eq=False)
-class Derivative:
+class Derivative(Noted):
     """Slopes at x (n,), with standard errors from the ± of the points or from their scatter (None for too few)."""
 
     x: Array
     slope: Array
     standard_error: Array | None
-    notes: tuple[str, ...]
+    remarks: tuple[Remark, ...]
 
 
 def differentiate(x: Values, y: Values, width: int = 5, degree: int = 2, sigma: Values | None = None) -> Derivative:
     """Return the derivative of points (n,) by local polynomials over ``width`` rows. Raises DataError."""
-    points, values, spread, notes = points_of(x, y, sigma)
+    points, values, spread, remarks = points_of(x, y, sigma)
     n = len(points)
     if degree < 1 or width <= degree:
         raise DataError(
@@ -56,4 +57,4 @@ def differentiate(x: Values, y: Values, width: int = 5, degree: int = 2, sigma: 
         slope[rows] = np.sum(weights * values[window], axis=1)
         if spread is not None:
             error[rows] = np.sqrt(np.sum((weights * spread[window]) ** 2, axis=1))
-    return Derivative(points, slope, error if spread is not None else None, notes)
+    return Derivative(points, slope, error if spread is not None else None, remarks)

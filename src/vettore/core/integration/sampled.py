@@ -19,11 +19,12 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths, notes_on
-from vettore.core.errors import DataError, a_number, name_rows
+from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
+from vettore.core.errors import DataError, a_number
 from vettore.core.integration.rules import REACH, RULES, pieces_of
 from vettore.core.interpolation.interpolant import check_points, sorted_points
 from vettore.core.interpolation.piecewise import Pieces
+from vettore.core.remarks import Noted, Remark, RemarkKind
 from vettore.core.telling import Tells, short
 
 # A level, "ends" (the line between the curve's ends), spans of base through which a line is fitted, or a curve.
@@ -35,7 +36,7 @@ ROUNDING = 1e-13
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class SampledArea(Tells):
+class SampledArea(Noted, Tells):
     """``edges`` (k + 1,) and ``strips`` (k,) tell the area strip by strip; ``running`` (k + 1,) adds them up from a.
 
     ``positive`` and ``negative`` are the parts above and below the floor. ``standard_error`` is from the ± of the points
@@ -55,7 +56,7 @@ class SampledArea(Tells):
     a: float
     b: float
     floor_at_edges: Array
-    notes: tuple[str, ...]
+    remarks: tuple[Remark, ...]
 
     def _line(self) -> str:
         error = "" if self.standard_error is None else f" ± {self.standard_error:.2g}"
@@ -66,7 +67,7 @@ class SampledArea(Tells):
         return {**edges, "area": self.strips.tolist(), "running area": self.running[1:].tolist()}
 
     def _facts(self) -> Mapping[str, Any]:
-        return asdict(self)
+        return {**{name: value for name, value in asdict(self).items() if name != "remarks"}, "notes": self.notes}
 
 
 def integrate(
@@ -88,7 +89,7 @@ def integrate(
     """
     if rule not in RULES:
         raise DataError(f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.")
-    points, values, spread, notes = points_of(x, y, sigma)
+    points, values, spread, remarks = points_of(x, y, sigma)
     low, high = float(points[0]), float(points[-1])
     start = low if a is None else a_number(a, "The lower limit")
     end = high if b is None else a_number(b, "The upper limit")
@@ -113,7 +114,7 @@ def integrate(
             start,
             end,
             turned.floor_at_edges[::-1],
-            notes,
+            remarks,
         )
     base, base_weights = _floor(floor, points, values, start, end)
     pieces = pieces_of(rule, points, values)
@@ -148,30 +149,30 @@ def integrate(
         start,
         end,
         base(edges),
-        notes,
+        remarks,
     )
 
 
-def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array, Array | None, tuple[str, ...]]:
+def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array, Array | None, tuple[Remark, ...]]:
     """Return x, y and σ of the points in use by rising x, and what is to be said of the others. Raises DataError."""
     columns = {"x": as_values(x, "x"), "y": as_values(y, "y")}
     if sigma is not None:
         columns["sigma"] = as_values(sigma, "sigma")
     check_lengths(columns)
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
-    notes = list(notes_on({"x": x, "y": y}))
+    remarks = list(remarks_on({"x": x, "y": y}))
     if not good.all():
-        notes.append(f"{name_rows((np.flatnonzero(~good) + 1).tolist()).capitalize()} left out: no number.")
+        remarks.append(Remark(RemarkKind.POINTS_WITHOUT_NUMBER, rows=tuple((np.flatnonzero(~good) + 1).tolist())))
     spread = columns["sigma"][good] if sigma is not None else None
     points, values, spread, repeated = sorted_points(columns["x"][good], columns["y"][good], spread)
     if repeated:
-        notes.append(f"{repeated} rows repeat an x; their y is averaged.")
+        remarks.append(Remark(RemarkKind.REPEATS_AVERAGED, figures=(repeated,)))
     if len(points) < 2:
         raise DataError(
             f"An area needs at least two different x, but there {'is one' if len(points) else 'are none'}."
         )
     check_points(points, values)
-    return points, values, spread, tuple(notes)
+    return points, values, spread, tuple(remarks)
 
 
 def _strips(pieces: Pieces, edges: Array) -> Array:

@@ -19,14 +19,15 @@ from typing import Literal
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, notes_on
+from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, remarks_on
 from vettore.core.curve import Curve, TurningPoint
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
 from vettore.core.interpolation.piecewise import Pieces, hermite, straight
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
 from vettore.core.interpolation.smoothing import Smoother
+from vettore.core.remarks import Noted, Remark, RemarkKind
 
 Outside = Literal["refuse", "constant", "linear", "continue"]
 # Beyond this the cubes of distances, and slopes times them, leave the range of a double.
@@ -45,7 +46,7 @@ NOT_LINEAR = ("monotone", "local")
 DRAWN, DRAWN_SEED = 400, 3
 
 
-class Interpolant(Curve):
+class Interpolant(Noted, Curve):
     """Made by ``interpolate``. ``x`` and ``y`` are the points used, sorted, equal x averaged; ``sigma`` theirs or None."""
 
     degrees_of_freedom = 0
@@ -60,11 +61,11 @@ class Interpolant(Curve):
         end_slopes: tuple[float, float],
         penalty: float | None,
         outside: Outside,
-        notes: tuple[str, ...],
+        remarks: tuple[Remark, ...],
         left_out: tuple[int, ...],
     ) -> None:
         self.method, self.x, self.y, self.sigma = method, x, y, sigma
-        self.end_slopes, self.outside, self.notes, self.left_out = end_slopes, outside, notes, left_out
+        self.end_slopes, self.outside, self.remarks, self.left_out = end_slopes, outside, remarks, left_out
         self.span = (float(x[0]), float(x[-1]))
         self.ends_at_span = outside == "refuse"
         self.penalty = penalty
@@ -347,15 +348,15 @@ def interpolate(
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     if sigma is not None and np.any(columns["sigma"][good] <= 0):
         raise DataError("The ± of y must be above zero in every row in use.")
-    notes = list(notes_on({"x": x, "y": y}))
+    remarks = list(remarks_on({"x": x, "y": y}))
     gone = tuple(int(i) + 1 for i in np.flatnonzero(~good))
     if gone:
-        notes.append(f"{name_rows(gone).capitalize()} left out: no number.")
+        remarks.append(Remark(RemarkKind.POINTS_WITHOUT_NUMBER, rows=gone))
     points_x, points_y = columns["x"][good], columns["y"][good]
     points_sigma = columns["sigma"][good] if sigma is not None else None
     points_x, points_y, points_sigma, repeated = sorted_points(points_x, points_y, points_sigma)
     if repeated:
-        notes.append(f"{repeated} rows repeat an x; their y is averaged.")
+        remarks.append(Remark(RemarkKind.REPEATS_AVERAGED, figures=(repeated,)))
     n = len(points_x)
     if n < chosen.fewest:
         raise DataError(f"{chosen.name} needs at least {chosen.fewest} different x, but there are {n}.")
@@ -367,7 +368,7 @@ def interpolate(
     check_points(points_x, points_y)
     if method == "periodic":
         check_periodic(points_y)
-    return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(notes), gone)
+    return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(remarks), gone)
 
 
 def check_points(x: Array, y: Array) -> None:

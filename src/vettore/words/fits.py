@@ -1,4 +1,4 @@
-"""A fit in one sentence or two, which never claim more than the figures."""
+"""A fit in words: one sentence or two that never claim more than the figures, its method, its weights, its degree."""
 
 from __future__ import annotations
 
@@ -6,8 +6,11 @@ import math
 from collections.abc import Sequence
 
 from vettore.core.fitting.checks import Check, Kind, Verdict
+from vettore.core.fitting.ladder import Ladder
 from vettore.core.fitting.result import FitResult
+from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.rounding import NumberStyle
+from vettore.words.checks import check_sentence, gravest_first
 
 # Fewer degrees of freedom than this leave the scatter itself poorly known.
 FEW_DEGREES_OF_FREEDOM = 5
@@ -55,11 +58,31 @@ def summary(
     if 0 < result.degrees_of_freedom < FEW_DEGREES_OF_FREEDOM:
         fitted = result.n - result.degrees_of_freedom
         parts.append(f"With {result.n} rows for {fitted} coefficients, trust the ± only roughly.")
-    parts += _gravest(found)
+    parts += _gravest(found, result)
     if span:
         parts.append(f"Only rows with {span} are fitted.")
     parts += _rows(set_aside)
     return " ".join(parts)
+
+
+def degree_reason(ladder: Ladder, style: NumberStyle) -> str:
+    """Say why a degree is suggested."""
+    errors = {rung.degree: rung.left_one_out_error for rung in ladder.rungs}
+    own, least = (style.number(errors[degree], 3) for degree in (ladder.suggested, ladder.lowest))
+    if ladder.suggested == ladder.lowest:
+        return f"Degree {ladder.suggested}: left-out rows are missed least, by {own}; no lower degree comes near it."
+    return (
+        f"Degree {ladder.suggested}: it misses left-out rows by {own}, which is no worse than the least, {least} at "
+        f"degree {ladder.lowest}, within what the scatter allows ({style.number(ladder.allowed, 3)})."
+    )
+
+
+def conflict_in_words(conflict: UnitConflict) -> str:
+    """Say which parts of a formula do not go together."""
+    left, right = conflict.left_unit or "no unit", conflict.right_unit or "no unit"
+    if conflict.right is None:
+        return f"{conflict.left} has the unit {left}, but stands where a number without unit is needed."
+    return f"{conflict.left} and {conflict.right} should share a unit, but one has {left} and the other {right}."
 
 
 def weights_in_words(result: FitResult) -> str:
@@ -97,14 +120,14 @@ def _percent(share: float, style: NumberStyle) -> str:
     return f"{style.fixed(math.floor(percent * 10**places) / 10**places, places)} %"
 
 
-def _gravest(found: Sequence[Check]) -> list[str]:
+def _gravest(found: Sequence[Check], result: FitResult) -> list[str]:
     """Return the sentence of the gravest check, if any asks for a look; few rows are said already."""
-    asking = [one for one in found if one.verdict is not Verdict.GOOD and one.kind is not Kind.ROWS]
-    asking.sort(key=lambda one: (one.verdict is not Verdict.BAD, list(Kind).index(one.kind)))
+    asking = [check for check in found if check.verdict is not Verdict.GOOD and check.kind is not Kind.ROWS]
     if not asking:
         return []
-    words = asking[0].sentence
-    if asking[0].kind in LOWERED:
+    gravest = gravest_first(asking)[0]
+    words = check_sentence(gravest, result)
+    if gravest.kind in LOWERED:
         words = words[0].lower() + words[1:]
     return [f"But look: {words}"]
 

@@ -7,8 +7,9 @@ import pytest
 
 import vettore.core as core
 from vettore.core.fitting.checks import Kind, Verdict, checks
-from vettore.core.fitting.summary import summary
 from vettore.core.rounding import NumberStyle
+from vettore.words.checks import CHECKS, check_figure, check_sentence, gravest_first
+from vettore.words.fits import summary
 
 X, LONG = np.linspace(0, 10, 30), np.linspace(0, 10, 80)
 WIDE, SIX = np.linspace(1, 10, 60), np.repeat(np.arange(6.0), 4)
@@ -52,8 +53,8 @@ SITUATIONS = [
     ("exact formula", lambda: formula("y = a + b*x + c*x^2", 1 + X**2), ("100 %", "rounding only"), None),
     ("y constant", lambda: line(X, np.full(30, 4.0)), ("same in every row",), None),
     ("constant model", lambda: line(X, 4 + noise(5), 0), ("is the mean", "none of its variation"), None),
-    ("no relation", lambda: line(X, noise(4, 1.0)), ("explains only",), Kind.TOGETHER),
-    ("weak relation", lambda: line(X, 0.05 * X + noise(5, 0.3)), ("explains only",), Kind.TOGETHER),
+    ("no relation", lambda: line(X, noise(4, 1.0)), ("explains only",), Kind.VAGUE),
+    ("weak relation", lambda: line(X, 0.05 * X + noise(5, 0.3)), ("explains only",), Kind.VAGUE),
     ("line through a bend", lambda: line(X, X**2 + noise(6, 0.5)), ("explains 93", SHAPE), Kind.PATTERN),
     ("level left out", lambda: formula(DECAY, 5 * np.exp(-0.8 * X) + 2 + noise(7, 0.05)), (SHAPE,), Kind.PATTERN),
     ("too many powers", lambda: line(X[:12], 2 + X[:12] + noise(8, 0.3, 12), 9), ("12 rows for 10",), Kind.OUTLIERS),
@@ -116,13 +117,13 @@ SITUATIONS = [
         "the same term twice",
         lambda: formula("y = a*x + b*x + c", 2 + X + noise(23)),
         ("b cannot be told",),
-        Kind.TOGETHER,
+        Kind.DEPENDENT,
     ),
     (
         "a vague coefficient",
         lambda: formula("y = a + b*x + c*x^2", 2 + X + noise(24)),
         ("c is known to no",),
-        Kind.TOGETHER,
+        Kind.VAGUE,
     ),
     ("through the origin", lambda: line(X, 3 * X + noise(26), intercept=False), ("about zero",), None),
     (
@@ -151,11 +152,12 @@ def test_a_situation_is_said_as_its_figures_show_it(name, made, said, gravest):
     assert ("100 %" in words) <= result.exact or result.degrees_of_freedom == 0
     bad = [one for one in found if one.verdict is Verdict.BAD and one.kind is not Kind.ROWS]
     assert ("But look" in words) >= bool(bad)
-    asking = [one for one in found if one.verdict is not Verdict.GOOD]
-    asking.sort(key=lambda one: (one.verdict is not Verdict.BAD, list(Kind).index(one.kind)))
+    asking = gravest_first([check for check in found if check.verdict is not Verdict.GOOD])
     assert (asking[0].kind if asking else None) is gravest
-    # Everything that asks for a look has a figure or names what it is about.
-    assert all(one.figure or one.sentence for one in asking)
+    # Every check has its words, and its figure holds no number but its own.
+    for check in found:
+        assert check_sentence(check, result).endswith(".")
+        assert "nan" not in check_figure(check, result, NumberStyle())
 
 
 def test_what_did_not_converge_is_no_answer():
@@ -170,3 +172,8 @@ def test_what_did_not_converge_is_no_answer():
     assert "not an answer" in words
     assert "explain" not in words
     assert checks(stopped)[0].verdict is Verdict.BAD
+
+
+def test_every_kind_of_check_has_its_words():
+    """One entry a kind, no more and no less; what several situations share is seen in the table above."""
+    assert set(CHECKS) == set(Kind)

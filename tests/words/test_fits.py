@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import vettore.core as core
-from vettore.core.fitting.summary import summary
 from vettore.core.rounding import NumberStyle
+from vettore.words.fits import summary
 
 STYLE = NumberStyle()
 

@@ -1,0 +1,53 @@
+"""What a search leaves behind: how it was searched, the way to the answer, and other answers that it met."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from vettore.core.arrays import Array
+from vettore.core.remarks import Remark
+
+
+@dataclass(frozen=True)
+class Alternative:
+    """Another answer that the search met, with its coefficients and sum of squares."""
+
+    values: Mapping[str, float]
+    sum_of_squares: float
+    # The scale of the residuals under a robust loss.
+    scale: float | None = None
+
+
+class Stop(NamedTuple):
+    """One accepted point of a search: sum of squares, damping, and the linear and the nonlinear coefficients."""
+
+    squares: float
+    damping: float
+    c: Array
+    alpha: Array
+
+
+@dataclass(frozen=True)
+class Iteration:
+    """One accepted step of the search."""
+
+    sum_of_squares: float
+    damping: float
+    values: Mapping[str, float]
+
+
+@dataclass(frozen=True)
+class Search:
+    """How an answer was searched for.
+
+    ``tried`` starts led to it, ``agreed`` of ``rounds`` (or estimates, see ``unit``) agree on it; None without rounds.
+    """
+
+    tried: int
+    agreed: int | None = None
+    rounds: int = 0
+    unit: str = "rounds"
+    others: tuple[Alternative, ...] = ()
+    remarks: tuple[Remark, ...] = ()

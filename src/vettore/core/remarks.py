@@ -1,0 +1,173 @@
+"""What is to be said of a result beside its numbers: facts with a kind, and the sentence of each kind.
+
+All other sentences stand in ``vettore/words``. These stand here because scripts read ``result.warnings`` and the
+``notes`` of curves and areas, and the core imports nothing above itself. Nothing reads them to learn something: that is
+in ``kind``, ``names``, ``rows`` and ``figures``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from vettore.core.errors import name_rows
+
+
+class RemarkKind(StrEnum):
+    """What a remark is about."""
+
+    UNIT_DROPPED = "unit dropped"
+    DATES_AS_TIME = "dates as time"
+    DURATIONS_AS_TIME = "durations as time"
+    WHOLE_NUMBERS_ROUNDED = "whole numbers rounded"
+    ROWS_WITHOUT_NUMBER = "rows without a number"
+    ROWS_WITHOUT_WEIGHT = "rows without a weight"
+    POINTS_WITHOUT_NUMBER = "points without a number"
+    REPEATS_AVERAGED = "repeats averaged"
+    SPELT_ALIKE = "spelt alike"
+    NO_COLUMN = "no column"
+    NUMBER_E = "the number e"
+    ROUGH_SIGMA = "rough ± of the left side"
+    ZERO_TERM = "term of zeros"
+    DEPENDENT_TERM = "dependent term"
+    SAME_Y = "y without variation"
+    THROUGH_EVERY_POINT = "through every point"
+    TOO_FEW_ROWS = "too few rows"
+    NO_EFFECT = "no effect on the curve"
+    NOT_APART = "not to be told apart"
+    AT_LIMIT = "at a limit"
+    START_WITHOUT_VALUE = "start without a value"
+    FEW_ROUNDS_AGREE = "few rounds agree"
+    BASELINE_LEFT_OUT = "± of the baseline left out"
+    BETTER_SQUARES = "better sum of squares"
+    BETTER_SCALE = "better scale of the residuals"
+
+
+@dataclass(frozen=True)
+class Remark:
+    """One fact: the names it is about, the rows (counted from 1), and the numbers that it rests on."""
+
+    kind: RemarkKind
+    names: tuple[str, ...] = ()
+    rows: tuple[int, ...] = ()
+    figures: tuple[float, ...] = ()
+
+    @property
+    def sentence(self) -> str:
+        """The remark in words."""
+        return SENTENCES[self.kind](self)
+
+
+class Noted:
+    """What has remarks tells them in sentences as ``notes``, too."""
+
+    remarks: tuple[Remark, ...]
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """The remarks in sentences."""
+        return sentences(self.remarks)
+
+
+# Beside these no standard error can be known at all.
+NO_UNCERTAINTY = frozenset(
+    {RemarkKind.NO_EFFECT, RemarkKind.NOT_APART, RemarkKind.TOO_FEW_ROWS, RemarkKind.THROUGH_EVERY_POINT}
+)
+# Terms that are combinations of others, or nothing, are left at a value that says nothing about them.
+LEFT_AT_ZERO = frozenset({RemarkKind.ZERO_TERM, RemarkKind.DEPENDENT_TERM})
+
+
+def sentences(remarks: Iterable[Remark]) -> tuple[str, ...]:
+    """Return remarks in words."""
+    return tuple(remark.sentence for remark in remarks)
+
+
+def listed(names: Iterable[str]) -> str:
+    """Return ``a, b and c``."""
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
+
+
+def _others(names: tuple[str, ...]) -> str:
+    together = " together" if len(names) > 1 else ""
+    return f"{listed(names)}{together}" if names else "the others"
+
+
+def _rows(remark: Remark) -> str:
+    return name_rows(remark.rows)
+
+
+def _better(what: str) -> Callable[[Remark], str]:
+    def words(remark: Remark) -> str:
+        own, other = remark.figures
+        return (
+            f"From the start that was given the search ended at {what} of {own:.6g}; another answer has {other:.6g}. "
+            "Fit without a start, or from that answer."
+        )
+
+    return words
+
+
+def _rounds(remark: Remark) -> str:
+    agreed = int(remark.figures[0])
+    return "one round" if agreed == 1 else f"{agreed} rounds"
+
+
+SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
+    RemarkKind.UNIT_DROPPED: lambda r: f"{r.names[0]} was given in {r.names[1]}, which is taken for its unit.",
+    RemarkKind.DATES_AS_TIME: lambda r: (
+        f"{r.names[0]} was given as dates; its values are the time since {r.names[2]} in {r.names[1]}."
+    ),
+    RemarkKind.DURATIONS_AS_TIME: lambda r: (
+        f"{r.names[0]} was given as durations; its values are durations in {r.names[1]}."
+    ),
+    RemarkKind.WHOLE_NUMBERS_ROUNDED: lambda r: (
+        f"{_rows(r).capitalize()} of {r.names[0]} hold whole numbers of more digits than arithmetic has; "
+        "they were rounded."
+    ),
+    RemarkKind.ROWS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no finite number in {r.names[0]}.",
+    RemarkKind.ROWS_WITHOUT_WEIGHT: lambda r: f"{_rows(r).capitalize()} left out: no weight in {r.names[0]}.",
+    RemarkKind.POINTS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no number.",
+    RemarkKind.REPEATS_AVERAGED: lambda r: f"{r.figures[0]:.0f} rows repeat an x; their y is averaged.",
+    RemarkKind.SPELT_ALIKE: lambda r: (
+        f"{r.names[0]} is no column and was fitted as a coefficient; the column {r.names[1]} is spelt alike."
+    ),
+    RemarkKind.NO_COLUMN: lambda r: "The right side names no column, so the curve is the same in every row.",
+    RemarkKind.NUMBER_E: lambda r: (
+        "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
+        "or write it in backquotes: `e`."
+    ),
+    RemarkKind.ROUGH_SIGMA: lambda r: (
+        f"The ± of {r.names[0]} is so large in {_rows(r)} that the ± of {r.names[1]} that follows is only rough."
+    ),
+    RemarkKind.ZERO_TERM: lambda r: (
+        f"The term of {r.names[0]} is zero in every row, so it cannot be known; it is left at 0."
+    ),
+    RemarkKind.DEPENDENT_TERM: lambda r: (
+        f"{r.names[0]} cannot be told apart from {_others(r.names[1:])}; it is left at 0."
+    ),
+    RemarkKind.SAME_Y: lambda r: "y is the same in every row, so R² has no meaning.",
+    RemarkKind.THROUGH_EVERY_POINT: lambda r: (
+        f"{r.figures[0]:.0f} rows for {r.figures[1]:.0f} coefficients: the curve passes through every point and no "
+        "uncertainty can be known."
+    ),
+    RemarkKind.TOO_FEW_ROWS: lambda r: (
+        f"{r.figures[0]:.0f} rows for {r.figures[1]:.0f} coefficients: no uncertainty can be known."
+    ),
+    RemarkKind.NO_EFFECT: lambda r: (
+        f"{listed(r.names)} {'has' if len(r.names) == 1 else 'have'} no effect on the curve, so no uncertainty can be "
+        "known."
+    ),
+    RemarkKind.NOT_APART: lambda r: f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.",
+    RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",
+    RemarkKind.START_WITHOUT_VALUE: lambda r: (
+        "The model has no finite value at the start that was given, so starts were searched for."
+    ),
+    RemarkKind.FEW_ROUNDS_AGREE: lambda r: (
+        f"Only {_rounds(r)} of the search reached this answer; other answers may fit as well."
+    ),
+    RemarkKind.BASELINE_LEFT_OUT: lambda r: "its ± leaves that of the baseline out",
+    RemarkKind.BETTER_SQUARES: _better("a sum of squares"),
+    RemarkKind.BETTER_SCALE: _better("a scale of the residuals"),
+}
