@@ -275,7 +275,7 @@ class PolynomialCurve(Curve):
 
     def coefficient_spread(self, name: str) -> Array | None:
         """Return the spread of the coefficient ``a2`` of x² and the like."""
-        power = self.powers[name] if self.powers else int(name[1:])
+        power = self.powers[name]
         table = chebyshev.as_powers(self.scale, len(self.series))
         return self._spread(np.array([float(row[power]) if power < len(row) else 0.0 for row in table]))
 

@@ -84,16 +84,15 @@ class Polynomial:
     @classmethod
     def from_fit(cls, result: FitResult) -> Polynomial:
         """Return a fitted polynomial with the covariance of its coefficients. Raises DataError for other models."""
-        names = list(result.coefficients)
-        if any(not name.startswith("a") or not name[1:].isdigit() for name in names) or not names:
+        powers = result.powers
+        if not powers:
             raise DataError("This fit is no polynomial with coefficients a0, a1, …")
-        powers = [int(name[1:]) for name in names]
-        values, table = [0.0] * (max(powers) + 1), np.zeros((max(powers) + 1, max(powers) + 1))
-        for name, power in zip(names, powers, strict=True):
+        count = max(powers.values()) + 1
+        values, table = [0.0] * count, np.zeros((count, count))
+        for name, power in powers.items():
             values[power] = result.coefficients[name].value
-        fitted = result.fitted_names or tuple(names)
-        if result.covariance is not None and len(fitted) == len(result.covariance):
-            places = [int(name[1:]) for name in fitted]
+        if result.covariance is not None:
+            places = [powers[name] for name in result.fitted_names]
             table[np.ix_(places, places)] = result.covariance
             return cls(values, table)
         return cls(values)

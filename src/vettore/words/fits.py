@@ -89,8 +89,7 @@ def weights_in_words(result: FitResult) -> str:
     """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
     if not result.weighted:
         return "equal weights"
-    left = result.formula.split(" = ")[0]
-    carried = f", carried to {left} through its derivative," if result.transformed else ","
+    carried = f", carried to {result.left} through its derivative," if result.transformed else ","
     how = "taken as known" if result.absolute_sigma else "taken as relative"
     return f"weights 1/σ² from the ± of y{carried} {how}"
 

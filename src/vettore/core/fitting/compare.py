@@ -26,8 +26,7 @@ def check_comparable(results: Sequence[FitResult]) -> None:
     if not results:
         return
     first = results[0]
-    # A name in backquotes is the name.
-    lefts = {result.formula.split(" = ")[0].strip("`") for result in results}
+    lefts = {result.left for result in results}
     if len(lefts) > 1 and any(not np.array_equal(result.y, first.y) for result in results):
         raise DataError(
             f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "

@@ -48,9 +48,13 @@ class LinearFit:
     order: tuple[str, ...] = ()
     remarks: tuple[Remark, ...] = ()
     transformed: bool = False
+    # The powers of x that the coefficients go with, for a polynomial.
+    powers: Mapping[str, int] = field(default_factory=dict)
 
 
-def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: bool, level: float) -> FitResult:
+def linear_result(
+    fit: LinearFit, rows: Rows, formula: str, left: str, *, absolute_sigma: bool, level: float
+) -> FitResult:
     """Return the full result. Raises DataError when the numbers leave the range of a double."""
     if not all(map(math.isfinite, (*fit.values, fit.sum_of_squares))):
         raise DataError(
@@ -73,6 +77,8 @@ def linear_result(fit: LinearFit, rows: Rows, formula: str, *, absolute_sigma: b
         coefficients=_coefficients(fit, covariance, interval_freedom, level),
         given_curve=fit.curve(unit, interval_freedom, rows.common_sigma),
         formula=formula,
+        left=left,
+        powers=fit.powers,
         method=Method.LINEAR,
         converged=True,
         own_remarks=tuple(remarks),

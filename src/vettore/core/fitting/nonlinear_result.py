@@ -97,6 +97,7 @@ def nonlinear_result(
         coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
         given_curve=curve,
         formula=str(read),
+        left=read.left_text,
         method=Method.NONLINEAR if asked.loss == SQUARES else Method[asked.loss.upper()],
         converged=converged,
         own_remarks=(*rows.remarks, *solved.search.remarks, *_remarks(model, answer, problem, at_limit, n, freedom)),

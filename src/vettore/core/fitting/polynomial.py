@@ -73,12 +73,12 @@ def fit_rows(
     names: tuple[str, str],
     called: Mapping[int, str] | None = None,
 ) -> FitResult:
-    """Fit a polynomial to rows that are chosen already; ``called`` names its coefficients by power for the curve."""
+    """Fit a polynomial to rows that are chosen already; ``called`` names its coefficients by power, else a0, a1, …."""
     _check_enough(rows.x, degree, intercept, names[0])
     with np.errstate(all="ignore"):
         fit = _solve(rows, degree, intercept, called or {})
         formula = polynomial_formula(degree, intercept, names)
-        return linear_result(fit, rows, formula, absolute_sigma=absolute_sigma, level=level)
+        return linear_result(fit, rows, formula, names[1], absolute_sigma=absolute_sigma, level=level)
 
 
 def polynomial_formula(degree: int, intercept: bool = True, names: tuple[str, str] = ("x", "y")) -> str:
@@ -217,8 +217,9 @@ def _assemble(
             columns = columns * (rows.x / x_scale)[:, None]
         return columns if rows.weights is None else columns * np.sqrt(rows.weights.high)[:, None]
 
+    power_of = {called.get(power, f"a{power}"): power for power in range(0 if intercept else 1, degree + 1)}
     return LinearFit(
-        names=tuple(f"a{k}" for k in range(0 if intercept else 1, degree + 1)),
+        names=tuple(power_of),
         values=tuple(values),
         unit_covariance=unit_covariance,
         residuals=solution.residuals * y_scale,
@@ -226,9 +227,8 @@ def _assemble(
         leverage=leverage,
         basis=basis,
         has_constant=lambda: intercept or _holds_constant(rows, scale, degree),
-        curve=partial(
-            _curve, series * y_scale, curve_factor, scale, rows, {name: power for power, name in called.items()}
-        ),
+        curve=partial(_curve, series * y_scale, curve_factor, scale, rows, power_of),
+        powers=power_of,
     )
 
 

@@ -6,14 +6,14 @@ same to rounding, and only the solver of polynomials, which works on the span, c
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.fitting.polynomial import fit_rows
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.formula.derivative import ZERO
 from vettore.core.formula.formula import Formula
@@ -67,20 +67,13 @@ def fit_powers(
     called = dict(zip(powers, parts.linear, strict=True))
     names = (read.data[0], read.left_text)
     result = fit_rows(rows, max(powers), min(powers) == 0, absolute_sigma, level, names, called)
-    renamed = {called[int(name[1:])]: _renamed(one, called) for name, one in result.coefficients.items()}
-    fitted = tuple(called[int(name[1:])] for name in result.fitted_names)
-    order = [fitted.index(name) for name in read.coefficients]
+    order = [result.fitted_names.index(name) for name in read.coefficients]
     covariance = None if result.covariance is None else result.covariance[np.ix_(order, order)]
-    coefficients: Mapping[str, Coefficient] = {name: renamed[name] for name in read.coefficients}
     return replace(
         result,
-        coefficients=coefficients,
+        coefficients={name: result.coefficients[name] for name in read.coefficients},
         covariance=covariance,
         fitted_names=read.coefficients,
         formula=str(read),
         transformed=read.transformed,
     )
-
-
-def _renamed(one: Coefficient, called: Mapping[int, str]) -> Coefficient:
-    return replace(one, name=called[int(one.name[1:])])

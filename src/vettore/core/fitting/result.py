@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from functools import cached_property
 from typing import Any
@@ -91,6 +91,8 @@ class FitResult(Tells):
     ``leverages`` the leverage of the rows.
     Sums of squares carry the weights of the rows, not those of a robust ``loss``; ``weighted_down`` names the rows
     that the loss weighs less than half, counted from 1.
+    ``left`` is what was fitted, as the formula writes it; ``powers`` are those of x that the coefficients of a polynomial
+    go with, empty for other models.
     ``basis`` gives an orthonormal basis of the columns of the weighted Jacobian at the answer, (n, coefficients).
     ``beside`` looks for a better answer than a given start led to, see ``better``.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
@@ -131,6 +133,8 @@ class FitResult(Tells):
     absolute_sigma: bool = False
     beside: Callable[[], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
+    left: str = ""
+    powers: Mapping[str, int] = field(default_factory=dict)
     transformed: bool = False
 
     def _line(self) -> str:

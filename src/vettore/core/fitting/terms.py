@@ -189,7 +189,7 @@ def _solve(
         remarks=remarks,
         transformed=read.transformed,
     )
-    return linear_result(fit, rows, str(read), absolute_sigma=options[0], level=options[1])
+    return linear_result(fit, rows, str(read), read.left_text, absolute_sigma=options[0], level=options[1])
 
 
 def _curve(

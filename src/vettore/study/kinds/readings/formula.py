@@ -151,7 +151,7 @@ def _coefficients(fit: DerivedFit) -> dict[str, Given]:
             exponents = told.exponents.get(name)
             powers = None if exponents is None else powers_of(exponents)
         else:
-            powers = powers_of({y_unit: 1.0}, {x_unit: -float(name[1:])})
+            powers = powers_of({y_unit: 1.0}, {x_unit: -float(fit.result.powers[name])})
         shared = np.empty(0) if coefficient.held else _spread_of(fit, name)
         out[name] = Given(coefficient.value, Spread(shared), powers)
     return out
