@@ -20,8 +20,9 @@ from vettore.demo.study import demo_study
 from vettore.files.readers import read_data, read_file
 from vettore.files.refusals import FileError
 from vettore.files.study_file import study_bytes, study_from_bytes
-from vettore.report.content import report_content
-from vettore.report.pages import html, only_own, pdf
+from vettore.report.document import report_document
+from vettore.report.renderers.html import html
+from vettore.report.renderers.pdf import own_typeface, pdf
 from vettore.study import edits
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
@@ -88,7 +89,7 @@ def test_a_malicious_study_runs_nothing_and_fetches_nothing(listener):
             aside, series.id, place, replace(column, name=f"{column.name} {evil}", unit=evil[:40])
         )
     # A paper that came past the door is none, either.
-    content = replace(report_content(aside, DAY), paper=f"A4; }} {evil}")
+    content = replace(report_document(aside, DAY), paper=f"A4; }} {evil}")
     page = html(content)
     assert "<script" not in page.casefold()
     assert "<link" not in page.casefold()
@@ -104,7 +105,7 @@ def test_the_writer_of_pdf_fetches_the_typefaces_and_nothing_else():
     """No address, no file of the machine, no way out of the folder."""
     from vettore.look.theme import FONT_FOLDER
 
-    assert only_own((FONT_FOLDER / "Inter-Regular.otf").as_uri())["string"]
+    assert own_typeface((FONT_FOLDER / "Inter-Regular.otf").as_uri())
     for url in (
         "http://127.0.0.1/x",
         "file:///etc/passwd",
@@ -112,7 +113,7 @@ def test_the_writer_of_pdf_fetches_the_typefaces_and_nothing_else():
         "data:text/plain,x",
     ):
         with pytest.raises(ValueError, match="fetches nothing"):
-            only_own(url)
+            own_typeface(url)
 
 
 def test_dollars_in_names_are_text(tmp_path):
@@ -123,7 +124,7 @@ def test_dollars_in_names_are_text(tmp_path):
     )
     study = edits.add_series(Study(title="$"), table, "a $ b")
     study = edits.add_fit(study, study.series[0].id, 1)
-    assert "<svg" in html(report_content(study, DAY))
+    assert "<svg" in html(report_document(study, DAY))
 
 
 def sheet(**cells):

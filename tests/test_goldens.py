@@ -6,7 +6,6 @@ A number may differ in its last digits from machine to machine, so numbers are c
 
 import os
 import re
-from dataclasses import fields
 from datetime import date
 from pathlib import Path
 
@@ -15,9 +14,11 @@ import pytest
 
 from vettore.cli import main
 from vettore.core.polynomial import Polynomial
+from vettore.core.typeset import Box, to_html
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
-from vettore.report.content import Line, report_content
+from vettore.report import blocks
+from vettore.report.document import report_document
 from vettore.study import edits, edits_of_curves
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
@@ -109,21 +110,28 @@ def test_what_a_command_prints(name, at_home, capsys):
     check(name, text.replace(str(at_home), "HOME"))
 
 
-def in_lines(content):
+def in_lines(document):
     """All that a report says, as lines."""
-    lines = []
-    for field in fields(content):
-        value = getattr(content, field.name)
-        if field.name == "figure":
-            value = "<svg" in value
-        lines.append(f"== {field.name}")
-        entries = value if isinstance(value, tuple) else (value,)
-        for entry in entries:
-            if isinstance(entry, Line):
-                lines.append(f"{entry.label} | {entry.text}")
-            else:
-                lines.append(" | ".join(map(str, entry)) if isinstance(entry, tuple) else str(entry))
+    lines = [document.title, document.subtitle, document.note, document.footer, document.paper]
+    for section in document.sections:
+        lines.append(f"== {section.key}: {section.title}")
+        for block in section.blocks:
+            lines += block_lines(block)
     return "\n".join(lines) + "\n"
+
+
+def block_lines(block):
+    """A block as lines: cells and labels between bars."""
+    if isinstance(block, blocks.Pairs):
+        return [" | ".join(line) for line in block.lines]
+    if isinstance(block, blocks.Equation):
+        return [to_html(block.box)]
+    if isinstance(block, blocks.Figure):
+        return [f"(figure) {block.caption}"]
+    if isinstance(block, blocks.Table):
+        rows = [block.headings, *block.rows] if block.headings else block.rows
+        return [" | ".join(to_html(cell) if isinstance(cell, Box) else cell for cell in row) for row in rows]
+    return [block.text]
 
 
 def full_study():
@@ -163,4 +171,4 @@ def known_study():
 @pytest.mark.parametrize(("name", "study"), [("report", full_study), ("report-known", known_study)])
 def test_what_a_report_says(name, study):
     """Every section, digit by digit."""
-    check(name, in_lines(report_content(study(), date(2026, 6, 1))))
+    check(name, in_lines(report_document(study(), date(2026, 6, 1))))

@@ -61,7 +61,18 @@ TARGETS = {
     "files/old_studies.py": ["tests/files/test_old_studies.py"],
     "files/writers.py": ["tests/files/test_writers.py"],
     "words/readings.py": ["tests/study/test_readings.py", "tests/study/test_steepest.py", GOLDENS],
-    "report/content.py": [GOLDENS, "tests/report/test_pages.py"],
+    "report/document.py": [GOLDENS, "tests/report/test_pages.py"],
+    "report/sections/coefficients.py": [GOLDENS, "tests/report/test_pages.py"],
+    "words/fits.py": [GOLDENS, "tests/report/test_pages.py", "tests/words"],
+    "words/areas.py": [GOLDENS, "tests/report/test_pages.py"],
+    "words/comparison.py": [GOLDENS, "tests/report/test_pages.py", "tests/study/test_line_up.py"],
+    "words/checks.py": [GOLDENS, "tests/words"],
+    "words/findings.py": [
+        GOLDENS,
+        "tests/words",
+        "tests/core/test_inspection.py",
+        "tests/files/test_marks_and_words.py",
+    ],
     "cli_fit.py": [GOLDENS, "tests/test_cli_curves.py", "tests/core/fitting/test_known_sigma.py"],
 }
 SECONDS, LONGEST, AT_ONCE = 600.0, 60.0, 2

@@ -93,7 +93,7 @@ def describe(file: Path, as_json: bool) -> None:
 def report(study: Path, output: Path) -> None:
     """Save the report of a study."""
     from vettore.files.study_file import open_study
-    from vettore.report.pages import save_report
+    from vettore.report.save import save_report
 
     save_report(open_study(study), output)
     click.echo(f"The report was saved as {output}.")

@@ -49,7 +49,7 @@ def fit(file: Path, as_json: bool, report: Path | None, **asked: Any) -> None:
     derived = derive_fit(study, study.curves[0].id)
     click.echo(fit_json(derived) if as_json else fit_text(derived))
     if report is not None:
-        from vettore.report.pages import save_report
+        from vettore.report.save import save_report
 
         save_report(study, report)
         click.echo(f"The report was saved as {report}.", err=as_json)
@@ -183,10 +183,9 @@ def fit_text(derived: DerivedFit) -> str:
     """Return a fit as a person reads it."""
     from vettore.core.errors import name_rows
     from vettore.core.rounding import NumberStyle
-    from vettore.report.content import goodness_lines, rows_words, summary_of
     from vettore.study.fits import coefficient_units
     from vettore.words.checks import check_figure, check_sentence
-    from vettore.words.fits import conflict_in_words
+    from vettore.words.fits import conflict_in_words, goodness_lines, rows_words, summary_of
 
     style, result = NumberStyle(), derived.result
     lines = [result.formula, ""]

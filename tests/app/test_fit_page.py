@@ -491,8 +491,8 @@ def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(p
 
 def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are(page, qtbot, settled, window):
     """Two predictors have fitted points and no line, and can be shaped; ln(y) is drawn on its own axis and read as it."""
-    from vettore.report.content import report_content
-    from vettore.report.pages import html
+    from vettore.report.document import report_document
+    from vettore.report.renderers.html import html
     from vettore.study.table import RawColumn, Source, Table
 
     rng, x = np.random.default_rng(1), np.linspace(0, 10, 40)
@@ -511,7 +511,7 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     assert "× the best" in page.strip.note.text()
     page.readings.fields[ValueReading].setText("3")
     assert "several columns" in page.readings._asides[ValueReading].text()
-    assert "svg" in html(report_content(page.session.study))
+    assert "svg" in html(report_document(page.session.study))
     page.fit_own("ln(y) = a + b*x")
     settled()
     assert page.plot.upper.getAxis("left").labelText == "ln(y)"

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 from vettore.app.window import Window
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
-from vettore.report.content import report_content
-from vettore.report.pages import html
+from vettore.report.document import report_document
+from vettore.report.renderers.html import html
+from vettore.report.renderers.listed import FORMATS
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.readings import PlaceReading, ValueReading
 from vettore.study.series import Role
@@ -207,7 +208,7 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     (reading,) = page.readings.present()
     assert float(page.fit.result.curve(reading.crossings[0].x)) == pytest.approx(4)
     assert reading.crossings[0].standard_error > 0
-    text = html(report_content(window.session.study))
+    text = html(report_document(window.session.study))
     assert "Nonlinear least squares" in text
     assert "<i>e</i><sup>" in text
     qtbot.mouseClick(page.line_up.thumbnails[2], LEFT)
@@ -231,7 +232,7 @@ def test_the_report_page_shows_and_saves_the_pages(window, qtbot, settled, tmp_p
     assert page.pages == 1
     target = tmp_path / "report.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
-    page.ask_and_save("pdf")
+    page.ask_and_save(FORMATS[0])
     settled()
     assert target.read_bytes().startswith(b"%PDF")
 

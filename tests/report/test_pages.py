@@ -1,15 +1,19 @@
 """A report holds what the study says, in the user's way of writing numbers, as HTML and as PDF."""
 
+import ctypes
 import re
 from datetime import date
 
 import pypdfium2
+import pypdfium2.raw as raw
 import pytest
 
 from vettore.core.errors import DataError, VettoreError
 from vettore.demo.study import demo_study
-from vettore.report.content import SECTIONS, report_content
-from vettore.report.pages import html, save_report
+from vettore.report.document import report_document
+from vettore.report.renderers.html import html
+from vettore.report.save import save_report
+from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.study import Study
@@ -25,7 +29,7 @@ def calibration():
 def test_the_page_holds_everything_that_was_asked_for():
     """Provenance, equation, coefficients with units, goodness, readings and rows set aside are all there."""
     study = calibration()
-    page = html(report_content(study, DAY))
+    page = html(report_document(study, DAY))
     text = re.sub(r"<svg.*?</svg>|<style.*?</style>|<[^>]+>", " ", page, flags=re.DOTALL)
     fit = derive_fit(study, study.curves[0].id).result
     for words in (
@@ -49,9 +53,9 @@ def test_the_page_holds_everything_that_was_asked_for():
 def test_sections_can_be_left_out_and_the_comma_is_kept_everywhere():
     """A section switched off is gone; a decimal comma reaches every number."""
     study = calibration()
-    left_out = tuple(name for name in SECTIONS if name not in ("coefficients", "goodness"))
+    left_out = tuple(entry.key for entry in SECTIONS if entry.key not in ("coefficients", "goodness"))
     study = edits.set_report(study, study.report.changed(left_out=left_out, decimal_mark=","))
-    page = html(report_content(study, DAY))
+    page = html(report_document(study, DAY))
     body = page[page.index("<main>") :]
     assert "<svg" not in body
     assert "nitrate-probe" not in body
@@ -68,11 +72,28 @@ def test_reports_are_saved_as_pages_that_open(tmp_path):
     text = "".join(page.get_textpage().get_text_range() for page in document)
     document.close()
     assert "River sample" in text
-    assert html(report_content(study, DAY)) == html(report_content(study, DAY))
-    with pytest.raises(VettoreError, match=r"ends in \.html or \.pdf"):
+    assert html(report_document(study, DAY)) == html(report_document(study, DAY))
+    with pytest.raises(VettoreError, match=r"ends in \.pdf or \.html"):
         save_report(study, tmp_path / "a.docx")
     with pytest.raises(DataError, match="holds no fit"):
         save_report(Study(), tmp_path / "b.html")
+
+
+def test_the_pages_are_set_in_the_typefaces_of_the_house(tmp_path):
+    """The fonts in the PDF are those that are shipped, embedded; none is taken from the machine."""
+    save_report(calibration(), tmp_path / "a.pdf")
+    document = pypdfium2.PdfDocument(tmp_path / "a.pdf")
+    names = set()
+    for page in document:
+        for part in page.get_objects(filter=[raw.FPDF_PAGEOBJ_TEXT]):
+            font = raw.FPDFTextObj_GetFont(part.raw)
+            room = ctypes.create_string_buffer(raw.FPDFFont_GetBaseFontName(font, None, 0))
+            raw.FPDFFont_GetBaseFontName(font, room, len(room))
+            names.add(room.value.decode().split("+")[-1].split("-")[0])
+            assert raw.FPDFFont_GetIsEmbedded(font)
+    document.close()
+    assert names <= {"Inter", "STIXGeneral"}
+    assert "Inter" in names
 
 
 def test_values_areas_and_polynomials_are_reported():
@@ -87,10 +108,13 @@ def test_values_areas_and_polynomials_are_reported():
     study = edits_of_curves.set_interpolant(study, InterpolantRecipe(series.id, "cubic", read_at=(0.5,)))
     study = edits_of_curves.add_area(study, AreaRecipe(series.id, 0.3, 0.8, "simpson", "ends", "middle"))
     study = edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
-    content = report_content(study)
-    assert "cubic spline" in content.between[0].label
-    assert "middle, 0.3 to 0.8 m, simpson rule" in content.areas[0].label
-    assert content.polynomials[0].text == "roots 1.0000, 2.0000"
+    content = report_document(study)
+    (between,), (areas,), (polynomials,) = (
+        content.section(key).blocks for key in ("between", "areas", "polynomials")
+    )
+    assert "cubic spline" in between.lines[0].label
+    assert "middle, 0.3 to 0.8 m, simpson rule" in areas.lines[0].label
+    assert polynomials.lines[0].text == "roots 1.0000, 2.0000"
     text = html(content)
     for words in ("Values between points", "Areas", "Polynomials", "Checks"):
         assert f"<h2>{words}</h2>" in text

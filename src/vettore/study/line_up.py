@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
@@ -11,11 +10,10 @@ from typing import TypeAlias
 import numpy as np
 
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.compare import EQUALLY_GOOD, Compared, akaike_weights
+from vettore.core.fitting.compare import EQUALLY_GOOD, akaike_weights
 from vettore.core.fitting.result import FitResult
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
-from vettore.core.rounding import NumberStyle
 from vettore.study.edits import with_model
 from vettore.study.fits import DerivedFit, fit_series
 from vettore.study.kinds.fits import AnyFit, as_polynomial, bare
@@ -104,25 +102,6 @@ def try_models(
         except VettoreError as error:
             out.append(Entry(key, name, refusal=str(error)))
     return tuple(out)
-
-
-def comparison_words(compared: Sequence[Compared], style: NumberStyle) -> str:
-    """Say which of several models the rows favour, from fits best first; see core.fit.compare."""
-    first, *rest = compared
-    equal = [one for one in rest if one.equal]
-    if equal:
-        others = " and ".join(one.name for one in equal)
-        gap = style.number(max(abs(one.difference - first.difference) for one in equal), 2)
-        words = f"{first.name} and {others} are equally good here (AICc differs by {gap}, less than {EQUALLY_GOOD:g})"
-        fewer = all(first.coefficients < one.coefficients for one in equal)
-        return f"{words}; {first.name} is the simpler." if fewer else f"{words}."
-    if not rest:
-        return f"{first.name} is the only model here."
-    second = rest[0]
-    if not math.isfinite(second.difference) or second.weight < 0.001:
-        return f"{first.name} has practically all of the evidence; {second.name} comes next."
-    times = style.number(first.weight / second.weight, 2)
-    return f"{first.name} is favoured: {times} times the evidence of {second.name}, which comes next."
 
 
 def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:

@@ -7,10 +7,14 @@ from collections.abc import Sequence
 
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
-from vettore.core.fitting.result import FitResult
+from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.rounding import NumberStyle
+from vettore.study.fits import DerivedFit, derived_quantities
+from vettore.study.series import Role
 from vettore.words.checks import check_sentence, gravest_first
+from vettore.words.findings import words_in
+from vettore.words.lines import Line
 
 # Fewer degrees of freedom than this leave the scatter itself poorly known.
 FEW_DEGREES_OF_FREEDOM = 5
@@ -135,3 +139,87 @@ def _rows(set_aside: int) -> list[str]:
     if not set_aside:
         return []
     return ["One row is set aside." if set_aside == 1 else f"{set_aside} rows are set aside."]
+
+
+def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
+    """Return what a fit says in a sentence or two."""
+    y_name, y_unit = fit.y_called
+    span = ""
+    if fit.recipe.span is not None:
+        low, high = (style.short(edge, 4) for edge in fit.recipe.span)
+        span = f"{fit.series.name_and_unit(Role.X)[0]} from {low} to {high}"
+    aside = len(fit.series.set_aside)
+    return summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks, span)
+
+
+def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the figures of merit of a fit as label–text pairs."""
+    result = fit.result
+    unit = fit.y_called[1] if not result.weighted else ""
+    against = "" if result.r_squared_against == "mean" else " against zero"
+
+    def share(value: float | None) -> str:
+        return "—" if value is None else style.fixed(value, 4 if value < 0.9995 else 6)
+
+    scatter = Line("residual standard deviation", f"{style.number(result.residual_sd, 4)} {unit}".strip())
+    squares = Line("sum of squares", style.number(result.sum_of_squares, 5))
+    if result.weighted:
+        scatter, squares = (line._replace(label=f"{line.label} (relative)") for line in (scatter, squares))
+    if result.chi_squared is not None:
+        ratio, above = style.number(result.reduced_chi_squared, 4), style.probability(result.chi_squared_p)
+        scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, p {_of(above)}")
+    return (
+        Line(f"R²{against}", share(result.r_squared)),
+        Line(f"adjusted R²{against}", share(result.adjusted_r_squared)),
+        scatter,
+        squares,
+        Line("degrees of freedom", str(result.degrees_of_freedom)),
+        Line("AICc", style.number(result.aicc, 5)),
+        Line("BIC", style.number(result.bic, 5)),
+    )
+
+
+def _of(probability: str) -> str:
+    return probability if probability.startswith("<") else f"= {probability}"
+
+
+def quantity_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
+    """Return what the model derives from its coefficients, with uncertainty and unit."""
+    return tuple(
+        Line(quantity.name, style.pair(quantity.value, quantity.standard_error, unit))
+        for quantity, unit in derived_quantities(fit)
+    )
+
+
+def rows_words(fit: DerivedFit) -> str:
+    """Return how many rows a fit uses, and the cells of its x and y that held no number, with what they say."""
+    series = fit.series
+    rows = f"{len(fit.rows)} of {series.rows} in use"
+    blank = int((~series.measured).sum())
+    if blank:
+        rows += f", {blank} without a number in x or y"
+    places = [series.place(role) for role in (Role.X, Role.Y)]
+    told = [words_in(series.data[place]) for place in places if place is not None]
+    return "; ".join([rows, *filter(None, told)])
+
+
+def method_in_words(fit: DerivedFit) -> str:
+    """Say how a fit and its uncertainties were come by."""
+    result = fit.result
+    weights = weights_in_words(result)
+    against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
+    if result.method is Method.LINEAR:
+        how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
+    else:
+        how = (
+            f"Nonlinear least squares with {weights}: the linear coefficients projected out, Levenberg–Marquardt, and a "
+            f"Newton polish. {fit.result.message.rstrip('.')}"
+        )
+    if result.absolute_sigma:
+        spread = "standard errors from the known ± of y, intervals from the normal distribution"
+    else:
+        spread = (
+            "standard errors from the residual scatter, intervals from Student’s t with "
+            f"{result.degrees_of_freedom} degrees of freedom"
+        )
+    return f"{how}; {spread}, R² against {against}."

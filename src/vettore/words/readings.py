@@ -11,6 +11,7 @@ from vettore.study.fits import DerivedFit
 from vettore.study.kinds import readings as kinds
 from vettore.study.kinds.readings import DerivedReading, Problem, Reading
 from vettore.study.series import Role
+from vettore.words.lines import Line
 
 TURNS = {"top": "maximum", "bottom": "minimum"}
 PROBLEMS = {
@@ -212,3 +213,11 @@ def pennants(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> li
     if reading.value is None:
         return []
     return [f"{words.pennant} {style.pair(reading.value, reading.standard_error, reading.unit)}".strip()]
+
+
+def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:
+    """Return a reading in words: what was asked, and the answer with its uncertainty."""
+    asked, name = reading_question(fit, reading.recipe, style), reading.recipe.name
+    # A formula says its name itself.
+    named = f"{name} · {asked}" if name and not reading.recipe.given_name else asked
+    return Line(named, reading_numbers(fit, reading, style) + (" (extrapolated)" if reading.beyond else ""))

@@ -32,13 +32,12 @@ from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
 from vettore.core.typeset import Text
-from vettore.report.content import rows_words
 from vettore.study.fits import DerivedFit, fit_series, response_of
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.pulls import Pulls
 from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
-from vettore.words.fits import weights_in_words
+from vettore.words.fits import rows_words, weights_in_words
 
 # Fitted points lie on the measured ones and are smaller.
 FITTED_RADIUS = 2.2

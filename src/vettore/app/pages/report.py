@@ -23,8 +23,11 @@ from PySide6.QtWidgets import (
 from vettore.app.pages.page import Page
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Column, Invitation, button, clear, label, rule, section
-from vettore.report.content import SECTIONS, report_content
-from vettore.report.pages import pdf, save_report
+from vettore.report.document import report_document
+from vettore.report.renderers.listed import FORMATS, Format
+from vettore.report.renderers.pdf import pdf
+from vettore.report.save import save_report
+from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
 
 # Width of a page in points (A4), and the room left beside it in the preview.
@@ -80,10 +83,10 @@ class ReportPage(Page):
         choices.add(section("Title"), self.title, section("Note"), self.note)
         choices.add(section("About"), self.curve, rule(), section("In this report"))
         self.boxes: dict[str, QCheckBox] = {}
-        for name, words in SECTIONS.items():
-            box = QCheckBox(words)
-            box.clicked.connect(lambda checked, name=name: self._turn(name, checked))
-            self.boxes[name] = box
+        for entry in SECTIONS:
+            box = QCheckBox(entry.name)
+            box.clicked.connect(lambda checked, key=entry.key: self._turn(key, checked))
+            self.boxes[entry.key] = box
             choices.add(box)
         choices.column.addStretch()
         self.choices = choices
@@ -101,17 +104,15 @@ class ReportPage(Page):
     def _build_findings(self) -> None:
         findings = Column("Send the report")
         findings.add(section("Send it"))
-        for name, words, kind in (
-            ("PDF", "pages for print", "pdf"),
-            ("Web page", "one file, opens anywhere", "html"),
-        ):
+        for known in FORMATS:
             row = QWidget()
             grid = QGridLayout(row)
             grid.setContentsMargins(0, 2, 0, 2)
-            grid.addWidget(label(name, "value"), 0, 0)
-            grid.addWidget(label(words, "muted"), 1, 0)
-            save = button("Save …", lambda kind=kind: self.ask_and_save(kind), tip=f"Save the report as {name}")
-            save.setAccessibleName(f"Save the report as {name}")
+            grid.addWidget(label(known.name, "value"), 0, 0)
+            grid.addWidget(label(known.use, "muted"), 1, 0)
+            words = f"Save the report as {known.name}"
+            save = button("Save …", lambda known=known: self.ask_and_save(known), tip=words)
+            save.setAccessibleName(words)
             grid.addWidget(save, 0, 1, 2, 1, Qt.AlignmentFlag.AlignRight)
             findings.add(row)
         self.paper, self.mark = QComboBox(), QComboBox()
@@ -158,14 +159,15 @@ class ReportPage(Page):
         pages = "1 page" if self.pages == 1 else f"{self.pages} pages"
         return [pages, "figures follow the study"] if self.pages else []
 
-    def ask_and_save(self, kind: str) -> None:
+    def ask_and_save(self, known: Format) -> None:
         """Ask where the report goes and save it there."""
-        start = self.session.path.with_suffix(f".{kind}") if self.session.path else Path.home() / f"report.{kind}"
-        words = "PDF (*.pdf)" if kind == "pdf" else "Web page (*.html)"
+        ending = known.endings[0]
+        start = self.session.path.with_suffix(ending) if self.session.path else Path.home() / f"report{ending}"
+        words = f"{known.name} (*{ending})"
         chosen, _ = QFileDialog.getSaveFileName(self.stage, "Save the report", str(start), words)
         if chosen:
             path = Path(chosen)
-            self.save(path if path.suffix else path.with_suffix(f".{kind}"))
+            self.save(path if path.suffix else path.with_suffix(ending))
 
     def save(self, path: Path) -> None:
         """Save the report in the background and say so."""
@@ -183,7 +185,7 @@ class ReportPage(Page):
         scale = min(max(fitting, SMALLEST_SCALE), LARGEST_SCALE) * self.stage.devicePixelRatioF()
 
         def work() -> list[QImage]:
-            return _render(pdf(report_content(study)), scale)
+            return _render(pdf(report_document(study)), scale)
 
         self.session.background.run("preview", work, self._show_pages, self._show_refusal)
 
@@ -208,10 +210,10 @@ class ReportPage(Page):
         if identity and not self._filling:
             self.session.show_curve(identity)
 
-    def _turn(self, name: str, checked: bool) -> None:
-        left_out = set(self.session.study.report.left_out) ^ {name}
-        assert (name not in left_out) == checked
-        self._change(left_out=tuple(one for one in SECTIONS if one in left_out))
+    def _turn(self, key: str, checked: bool) -> None:
+        left_out = set(self.session.study.report.left_out) ^ {key}
+        assert (key not in left_out) == checked
+        self._change(left_out=tuple(entry.key for entry in SECTIONS if entry.key in left_out))
 
     def _change(self, **values: object) -> None:
         recipe = self.session.study.report

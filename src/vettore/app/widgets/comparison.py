@@ -16,9 +16,9 @@ from vettore.app.widgets.parts import Elided, button, clear, ground, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.fitting.compare import Compared
 from vettore.core.rounding import NumberStyle
-from vettore.report.content import compared_row
-from vettore.study.line_up import Entry, comparison_words
+from vettore.study.line_up import Entry
 from vettore.study.series import Role, Series
+from vettore.words.comparison import compared_row, comparison_words
 
 # Places at which the difference of two curves is drawn.
 PLACES = 600

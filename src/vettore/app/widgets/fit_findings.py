@@ -17,9 +17,8 @@ from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule,
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.core.remarks import sentences
-from vettore.report.content import goodness_lines, quantity_lines, summary_of
 from vettore.study.fits import DerivedFit, coefficient_units
-from vettore.words.fits import conflict_in_words
+from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 

@@ -7,10 +7,10 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QVBoxLayout,
 from vettore.app.session import Session
 from vettore.app.widgets.parts import button, clear, label, rule, section
 from vettore.core.errors import VettoreError
-from vettore.report.content import reading_line
 from vettore.study import edits
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings import DerivedReading, read
+from vettore.words.readings import reading_line
 
 
 class KeptReadings(QWidget):

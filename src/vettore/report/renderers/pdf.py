@@ -1,0 +1,39 @@
+"""A report as a PDF with its typefaces embedded: the HTML page, printed."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
+
+from vettore.look.theme import FONT_FOLDER
+from vettore.report.blocks import Document
+from vettore.report.renderers.html import html
+
+_printing = threading.Lock()
+
+
+def own_typeface(url: str) -> bytes:
+    """Return a typeface that is shipped with the program. Raises ValueError for every other address."""
+    place = Path(url2pathname(urlsplit(url).path)).resolve()
+    if urlsplit(url).scheme != "file" or place.parent != FONT_FOLDER.resolve():
+        raise ValueError("A report fetches nothing.")
+    return place.read_bytes()
+
+
+def pdf(document: Document) -> bytes:
+    """Return the pages as a PDF."""
+    from weasyprint import HTML
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
+
+    class OwnTypefaces(URLFetcher):  # type: ignore[misc]
+        """Fetches nothing but the typefaces that the page names."""
+
+        def fetch(self, url: str, headers: object = None) -> URLFetcherResponse:
+            return URLFetcherResponse(url, own_typeface(url), {"Content-Type": "font/otf"})
+
+    # The fonts' configuration belongs to the whole process.
+    with _printing:
+        page: bytes = HTML(string=html(document, for_print=True), url_fetcher=OwnTypefaces()).write_pdf()
+        return page

@@ -1,0 +1,38 @@
+"""The sections that a report can have, in their order. A new one is a file beside this and an entry here."""
+
+from __future__ import annotations
+
+from vettore.report.sections.areas import AREAS
+from vettore.report.sections.aside import ASIDE
+from vettore.report.sections.between import BETWEEN
+from vettore.report.sections.checks import CHECKS
+from vettore.report.sections.coefficients import COEFFICIENTS
+from vettore.report.sections.compared import COMPARED_FITS
+from vettore.report.sections.entry import Entry
+from vettore.report.sections.figure import FIGURE
+from vettore.report.sections.goodness import GOODNESS
+from vettore.report.sections.method import METHOD
+from vettore.report.sections.polynomials import POLYNOMIALS
+from vettore.report.sections.quantities import QUANTITIES
+from vettore.report.sections.readings import READINGS
+from vettore.report.sections.source import SOURCE
+from vettore.report.sections.summary import SUMMARY
+from vettore.report.sections.working import WORKING
+
+SECTIONS: tuple[Entry, ...] = (
+    SUMMARY,
+    SOURCE,
+    FIGURE,
+    COEFFICIENTS,
+    QUANTITIES,
+    GOODNESS,
+    CHECKS,
+    COMPARED_FITS,
+    READINGS,
+    BETWEEN,
+    AREAS,
+    POLYNOMIALS,
+    ASIDE,
+    METHOD,
+    WORKING,
+)

@@ -1,0 +1,15 @@
+"""Polynomials of the shelf with their real roots."""
+
+from __future__ import annotations
+
+from vettore.report.blocks import Block, Pairs
+from vettore.report.sections.entry import Entry, Subject
+from vettore.words.areas import polynomial_lines
+
+
+def _blocks(subject: Subject) -> tuple[Block, ...]:
+    lines = polynomial_lines(subject.study, subject.style)
+    return (Pairs(lines),) if lines else ()
+
+
+POLYNOMIALS = Entry("polynomials", "Polynomials", _blocks)

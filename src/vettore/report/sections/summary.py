@@ -1,0 +1,14 @@
+"""The fit in a sentence or two."""
+
+from __future__ import annotations
+
+from vettore.report.blocks import Block, Paragraph, Role
+from vettore.report.sections.entry import Entry, Subject
+from vettore.words.fits import summary_of
+
+
+def _blocks(subject: Subject) -> tuple[Block, ...]:
+    return (Paragraph(summary_of(subject.fit, subject.style), Role.SUMMARY),)
+
+
+SUMMARY = Entry("summary", "Summary", _blocks, title="")

@@ -1,0 +1,90 @@
+"""Areas, functions, polynomials and values between points in words."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vettore.core.errors import DataError, VettoreError
+from vettore.core.integration.function import integrate_function
+from vettore.core.polynomial_words import polynomial_text
+from vettore.core.rounding import NumberStyle
+from vettore.core.typed import limit_in
+from vettore.study.areas import UNDER_FIT, derive_area, floor_words
+from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial, readable
+from vettore.study.series import Role, Series
+from vettore.study.study import Study
+from vettore.words.lines import Line
+
+
+def between_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the values that were read between the points of a series."""
+    recipe = study.interpolant_of(series.id)
+    if not recipe.read_at:
+        return ()
+    try:
+        curve = derive_interpolant(series, recipe)
+        at = readable(curve, recipe.read_at)
+        values, errors = curve(np.array(at)), curve.standard_error(np.array(at))
+    except DataError as error:
+        return (Line("", str(error)),)
+    (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
+    return tuple(
+        Line(
+            f"{y_name} at {x_name} = {style.short(x)} {x_unit} ({curve.method.name.lower()}"
+            + (", beyond the points)" if curve.is_beyond(x) else ")"),
+            style.pair(float(y), float(e), y_unit)
+            if np.isfinite(e)
+            else f"{style.number(float(y), 6)} {y_unit}".strip(),
+        )
+        for x, y, e in zip(at, values, errors, strict=True)
+    )
+
+
+def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the areas kept of a series, each with its limits, rule and floor."""
+    out = []
+    unit, x_unit = area_unit(series), series.name_and_unit(Role.X)[1]
+    for number, recipe in enumerate(study.areas_of(series.id), 1):
+        try:
+            area = derive_area(study, series, recipe)
+            floor = floor_words(study, recipe.floor, style)
+        except VettoreError as error:
+            out.append(Line(recipe.name or f"area {number}", str(error)))
+            continue
+        limits = f"{style.short(area.a, 6)} to {style.short(area.b, 6)} {x_unit}".strip()
+        by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
+        words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {floor}"
+        out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
+    return tuple(out)
+
+
+def function_lines(study: Study, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the functions kept, each with its area and how surely it is known."""
+    out = []
+    for one in study.functions:
+        words = f"{one.formula}, {one.start} to {one.end}"
+        try:
+            limits = [limit_in(text) for text in (one.start, one.end)]
+            if None in limits:
+                raise DataError("Its limits are no numbers; type them again on the Integrate page.")
+            area = integrate_function(one.formula, *limits)  # type: ignore[arg-type]
+        except VettoreError as error:
+            out.append(Line(words, str(error)))
+            continue
+        if not area.settled:
+            out.append(Line(words, f"no area. {area.message}"))
+            continue
+        bound = "" if area.error is None else f", error below {style.number(area.error, 2)}"
+        out.append(Line(words, f"area {style.number(area.area, 10)}{bound}"))
+    return tuple(out)
+
+
+def polynomial_lines(study: Study, style: NumberStyle) -> tuple[Line, ...]:
+    """Return the polynomials of the shelf with their real roots."""
+    out = []
+    for recipe in study.polynomials:
+        p = derive_polynomial(study, recipe)
+        roots = "" if p.is_zero else ", ".join(style.number(x, 5) for x in p.real_roots())
+        text = polynomial_text(p, style, digits=6).replace("\u00a0", " ")
+        out.append(Line(f"{recipe.name}: {text}", f"roots {roots}" if roots else "no real root"))
+    return tuple(out)
