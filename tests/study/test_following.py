@@ -6,7 +6,7 @@ import pytest
 from vettore.core.errors import DataError
 from vettore.study import edits, edits_of_curves
 from vettore.study.derive_curves import derive_interpolant
-from vettore.study.following import MOST_FILLED, add_filling, followed, places
+from vettore.study.following import MOST_FILLED, places
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.series import Role
@@ -68,21 +68,21 @@ def test_what_cannot_be_filled_is_refused(study, fields, words):
 
 def test_a_filled_series_follows_its_source_until_that_goes(study):
     """A cell typed over, a row set aside, another way to join: it is read again; what has no part in it changes nothing."""
-    study = add_filling(study, Filling("", "s1", at=(3.0,)), "filled")
+    study = edits_of_curves.add_filling(study, Filling("", "s1", at=(3.0,)), "filled")
     assert study.series[-1].values(Role.Y).tolist() == [9.0]
     assert study.fillings[0].series == study.series[-1].id == "s3"
     typed = edits.set_cell(study, "s1", 2, 1, "20")
-    assert followed(study, typed).series[-1].values(Role.Y).tolist() == [13.0]
+    assert typed.series[-1].values(Role.Y).tolist() == [13.0]
     aside = edits.set_rows_aside(study, "s1", [2], "bubble")
-    assert followed(study, aside).series[-1].values(Role.Y).tolist() == [9.0]
-    assert followed(study, edits.set_title(study, "b")).series[-1] is study.series[-1]
+    assert aside.series[-1].values(Role.Y).tolist() == [9.0]
+    assert edits.set_title(study, "b").series[-1] is study.series[-1]
     read = edits_of_curves.set_interpolant(study, InterpolantRecipe("s1", "linear", read_at=(2.0,)))
-    assert followed(study, read).series[-1] is study.series[-1]
+    assert read.series[-1] is study.series[-1]
     joined = edits_of_curves.set_interpolant(typed, InterpolantRecipe("s1", "previous"))
-    assert followed(typed, joined).series[-1].values(Role.Y).tolist() == [6.0]
+    assert joined.series[-1].values(Role.Y).tolist() == [6.0]
     # One point left joins nothing: the values stay.
     nothing = edits.set_rows_aside(study, "s1", [0, 1, 2], "all")
-    assert followed(study, nothing).series[-1].values(Role.Y).tolist() == [9.0]
+    assert nothing.series[-1].values(Role.Y).tolist() == [9.0]
     gone = edits.remove_series(study, "s1")
     assert (gone.fillings, gone.series[-1].id) == ((), "s3")
-    assert followed(study, gone).series[-1].values(Role.Y).tolist() == [9.0]
+    assert gone.series[-1].values(Role.Y).tolist() == [9.0]

@@ -18,7 +18,6 @@ from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
 from vettore.files.whole import stamp_of
 from vettore.study import edits
-from vettore.study.following import followed
 from vettore.study.history import History
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series
@@ -101,8 +100,6 @@ class Session(QObject):
         """Make an edit; it can be undone. What changes nothing is no edit."""
         if (study.parts, study.title) == (self.study.parts, self.study.title):
             return
-        if study.fillings:
-            study = followed(self.study, study)
         self.history.do(label, study)
         self._settle()
         self._tell_all()

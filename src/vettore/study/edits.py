@@ -188,27 +188,8 @@ def split_series(study: Study, series: str) -> Study:
 
 
 def renew_series(study: Study, series: str, table: Table) -> Study:
-    """Put new data under the same decisions: roles, worked columns, fits and readings stay.
-
-    Columns are found by the name they came with. Cells typed over and rows set aside belonged to the old
-    rows and are let go. Raises DataError when a column that is used is missing.
-    """
-    one = study.find_series(series)
-    places = {column.name: i for i, column in enumerate(table.columns)}
-    columns = []
-    for settings in one.columns:
-        if settings.raw is None:
-            columns.append(settings)
-            continue
-        came_as = one.table.columns[settings.raw].name
-        if came_as in places:
-            columns.append(replace(settings, raw=places[came_as]))
-        elif settings.role not in (Role.CARRIED, Role.TEXT):
-            raise DataError(
-                f"The new data have no column “{came_as}”, which is {settings.role} here.", column=came_as
-            )
-    changed = one.changed(table=table, columns=tuple(columns), set_aside=(), edits=(), sort=None)
-    return _with_series(study, changed)
+    """Put new data under the same decisions, see Series.renewed. Raises DataError when a column in use is missing."""
+    return _with_series(study, study.find_series(series).renewed(table))
 
 
 def set_table(study: Study, series: str, table: Table, rows: Callable[[int], int | None] | None = None) -> Study:

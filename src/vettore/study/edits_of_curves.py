@@ -7,10 +7,13 @@ import itertools
 from vettore.core.errors import DataError
 from vettore.core.formula.write import name_text
 from vettore.core.polynomial import Polynomial
-from vettore.study import parts
+from vettore.study import edits, parts
 from vettore.study.areas import formula_of_x
+from vettore.study.derive_curves import derive_interpolant, filled
 from vettore.study.edits import add_formula
+from vettore.study.following import places
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
@@ -81,3 +84,13 @@ def change_polynomial(study: Study, identity: str, polynomial: Polynomial, made:
 def remove_polynomial(study: Study, identity: str) -> Study:
     """Take a polynomial off the shelf."""
     return parts.remove(study, identity)
+
+
+def add_filling(study: Study, filling: Filling, name: str) -> Study:
+    """Add a series of values between the points of another. Raises DataError."""
+    source = study.find_series(filling.source)
+    curve = derive_interpolant(source, study.interpolant_of(source.id))
+    table = filled(source, curve, places(study, filling, curve))
+    study = edits.add_series(study, table, name)
+    made = study.series[-1].id
+    return parts.put(study, filling.changed(id=f"w-{made}", series=made))

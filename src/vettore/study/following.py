@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
-from vettore.study import edits, parts
 from vettore.study.derive_curves import derive_interpolant, filled
 from vettore.study.kinds.filling import Filling
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
+from vettore.study.table import Table
 
 MOST_FILLED = 1_000_000
 
@@ -43,33 +45,29 @@ def _check(count: int) -> None:
         raise DataError(f"That would be {count:,} values; the most is {MOST_FILLED:,}.")
 
 
-def add_filling(study: Study, filling: Filling, name: str) -> Study:
-    """Add a series of values between the points of another. Raises DataError."""
-    source = study.find_series(filling.source)
-    curve = derive_interpolant(source, study.interpolant_of(source.id))
-    table = filled(source, curve, places(study, filling, curve))
-    study = edits.add_series(study, table, name)
-    made = study.series[-1].id
-    return parts.put(study, filling.changed(id=f"w-{made}", series=made))
-
-
 def followed(before: Study, study: Study) -> Study:
     """Return a study after an edit, its filled series read again where what they rest on has changed.
 
+    Every edit goes through it (see parts.py), whether it is made in the window or in a script.
+
     What cannot be read again keeps the values that it had.
     """
-    there = {series.id: series for series in study.series}
-    for one in study.fillings:
-        if _rests_on(before, one) == _rests_on(study, one):
+    for filling in study.fillings:
+        if _rests_on(before, filling) == _rests_on(study, filling):
             continue
-        source = there[one.source]
+        source = study.find_series(filling.source)
         try:
             curve = derive_interpolant(source, study.interpolant_of(source.id))
-            table = filled(source, curve, places(study, one, curve))
-            study = edits.renew_series(study, one.series, table)
+            table = filled(source, curve, places(study, filling, curve))
+            study = _with_table(study, filling.series, table)
         except VettoreError:
             continue
     return study
+
+
+def _with_table(study: Study, identity: str, table: Table) -> Study:
+    renewed = study.find_series(identity).renewed(table)
+    return replace(study, parts=tuple(renewed if part.id == identity else part for part in study.parts))
 
 
 def _rests_on(study: Study, filling: Filling) -> tuple[object, ...]:

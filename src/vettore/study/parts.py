@@ -6,6 +6,7 @@ from collections.abc import Container
 from dataclasses import replace
 
 from vettore.core.errors import VettoreError
+from vettore.study.following import followed
 from vettore.study.study import AnyPart, Study
 
 
@@ -20,7 +21,7 @@ def change(study: Study, part: AnyPart) -> Study:
     """Replace the part of the same id; what refers to it stays and follows. Raises VettoreError without one."""
     study.find(part.id)
     _check(study, part)
-    return replace(study, parts=tuple(part if other.id == part.id else other for other in study.parts))
+    return _with(study, tuple(part if other.id == part.id else other for other in study.parts))
 
 
 def put(study: Study, part: AnyPart) -> Study:
@@ -28,7 +29,13 @@ def put(study: Study, part: AnyPart) -> Study:
     if any(other.id == part.id for other in study.parts):
         return change(study, part)
     _check(study, part)
-    return replace(study, parts=(*study.parts, part))
+    return _with(study, (*study.parts, part))
+
+
+def _with(study: Study, parts: tuple[AnyPart, ...]) -> Study:
+    """Return a study with other parts; series that are filled from others follow them."""
+    changed = replace(study, parts=parts)
+    return followed(study, changed) if changed.fillings else changed
 
 
 def remove(study: Study, identity: str) -> Study:

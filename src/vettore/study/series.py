@@ -15,6 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.dates import SECONDS, seconds_of
+from vettore.core.errors import DataError
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
 from vettore.study.table import RawColumn, Table, digest_of
 
@@ -81,6 +82,27 @@ class Series:
     def key(self) -> str:
         """A digest of the columns as they are used."""
         return digest_of(self.data)
+
+    def renewed(self, table: Table) -> Series:
+        """Return the series over new data under the same decisions: roles and worked columns stay.
+
+        Columns are found by the name they came with. Cells typed over and rows set aside belonged to the old
+        rows and are let go. Raises DataError when a column that is used is missing.
+        """
+        places = {column.name: i for i, column in enumerate(table.columns)}
+        columns = []
+        for settings in self.columns:
+            if settings.raw is None:
+                columns.append(settings)
+                continue
+            came_as = self.table.columns[settings.raw].name
+            if came_as in places:
+                columns.append(replace(settings, raw=places[came_as]))
+            elif settings.role not in (Role.CARRIED, Role.TEXT):
+                raise DataError(
+                    f"The new data have no column “{came_as}”, which is {settings.role} here.", column=came_as
+                )
+        return self.changed(table=table, columns=tuple(columns), set_aside=(), edits=(), sort=None)
 
     @property
     def own_data(self) -> bool:

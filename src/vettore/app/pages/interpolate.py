@@ -36,7 +36,6 @@ from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_interpolant, readable
-from vettore.study.following import add_filling
 from vettore.study.series import Role, Series
 
 # Steps of the slider over powers of ten of the penalty about the one found from the data.
@@ -222,7 +221,7 @@ class InterpolatePage(MethodHands, Page):
             return
         try:
             filling, words = self.bar.filling(series.id)
-            study = add_filling(self.session.study, filling, f"{series.name}, {words}")
+            study = edits_of_curves.add_filling(self.session.study, filling, f"{series.name}, {words}")
         except VettoreError as error:
             self.session.say(str(error), "bad")
             return
