@@ -21,6 +21,7 @@ from vettore.report import blocks
 from vettore.report.document import report_document
 from vettore.study import edits, edits_of_curves
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import BetweenEnds
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.readings import AreaReading, FormulaReading, SlopeReading, SteepestReading, TurnsReading
 from vettore.study.series import ErrorKind, ErrorOfY
@@ -151,7 +152,7 @@ def full_study():
     study = edits.set_report(study, study.report.changed(curve=fit.id, note="Read by hand.", left_out=()))
     study = edits.set_rows_aside(study, fit.series, [3], "ice")
     study = edits_of_curves.set_interpolant(study, InterpolantRecipe(fit.series, "cubic", read_at=(0.5,)))
-    study = edits_of_curves.add_area(study, AreaRecipe(fit.series, 0.3, 0.8, "simpson", "ends", "middle"))
+    study = edits_of_curves.add_area(study, AreaRecipe(fit.series, 0.3, 0.8, "simpson", BetweenEnds(), "middle"))
     study = edits_of_curves.add_function(study, "x*exp(-x)", "0", "inf")
     return edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
 

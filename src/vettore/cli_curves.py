@@ -275,7 +275,13 @@ def interpolate(
     "--rule", help="Points: trapezoid, simpson, spline. Functions: left, right, midpoint, trapezoid, simpson."
 )
 @click.option("--strips", type=int, help="Number of strips for a formula; without it, as many as the error asks for.")
-@click.option("--floor", help="A level (0 when left out), or “ends” for the line between the ends.")
+@click.option(
+    "--baseline",
+    "--floor",
+    "baseline",
+    help="A level (0 when left out), “ends” for the line between the ends, spans of base as “0 … 5; 90 … 100”, or a "
+    "formula of x.",
+)
 @click.option("--x", "x_name", help="Column for x.")
 @click.option("--y", "y_name", help="Column for y.")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
@@ -287,7 +293,7 @@ def integrate(
     end: str | None,
     rule: str | None,
     strips: int | None,
-    floor: str | None,
+    baseline: str | None,
     x_name: str | None,
     y_name: str | None,
     sigma_name: str | None,
@@ -295,12 +301,14 @@ def integrate(
 ) -> None:
     """Work out the area under points, or under a function of x."""
     from vettore import core
+    from vettore.study.areas import baseline_typed, floor_of
+    from vettore.study.study import Study
 
     style = NumberStyle()
     if (file is None) == (formula is None):
         raise DataError("Give either a file with points or --formula, not both.")
     if formula is not None:
-        for option, given in (("--x", x_name), ("--y", y_name), ("--sigma", sigma_name), ("--floor", floor)):
+        for option, given in (("--x", x_name), ("--y", y_name), ("--sigma", sigma_name), ("--baseline", baseline)):
             if given is not None:
                 raise DataError(f"{option} would have no effect here: it is for points from a file.")
         if rule is not None and strips is None:
@@ -325,7 +333,6 @@ def integrate(
     assert file is not None
     if strips is not None:
         raise DataError("--strips would have no effect here: the points of the file make the strips.")
-    floor = floor or "0"
     columns = numbers_of(table_of(file))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None
@@ -335,7 +342,7 @@ def integrate(
         rule or "trapezoid",
         a=None if start is None else number_of(start, "--from"),
         b=None if end is None else number_of(end, "--to"),
-        floor="ends" if floor == "ends" else number_of(floor, "--floor"),
+        floor=floor_of(Study(), baseline_typed(baseline or "0")),
         sigma=sigma,
     )
     if as_json:

@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from vettore.demo.study import demo_study
+from vettore.study.kinds.baselines import CurveOf, Level
 
 LEFT, ENTER = Qt.MouseButton.LeftButton, Qt.Key.Key_Return
 
@@ -183,7 +184,7 @@ def test_limits_are_dragged_the_floor_changed_and_the_area_kept(on_page, qtbot, 
     qtbot.mouseClick(page.keep, LEFT)
     settled()
     (kept,) = page.session.study.areas
-    assert kept.floor == "0.5"
+    assert kept.baseline == Level(0.5)
     drag_line(qtbot, page.plot, 300.0, 200.0)
     settled()
     assert page.session.study.areas[0].end == pytest.approx(200, abs=3)
@@ -262,7 +263,7 @@ def test_the_area_between_curves_slopes_and_a_kept_function_that_is_read(on_page
     assert abs(page.answer.area.area) < 0.01
     page.floor.setEditText("a*x")
     qtbot.keyClick(page.floor.lineEdit(), ENTER)
-    assert page.answer.recipe.floor.startswith("fit:")
+    assert page.answer.recipe.baseline == CurveOf(session.curve.id)
     qtbot.mouseClick(page.slopes, LEFT)
     settled()
     assert session.study.series[-1].name.endswith(", slopes")

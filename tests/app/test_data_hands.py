@@ -291,7 +291,7 @@ count = 0
 def edit():
     global count
     count += 1
-    window.session.do("edit", edits.set_title(window.session.study, f"edit {count} {time.time()}"))
+    window.session.do("edit", edits.set_title(window.session.study, f"edit {count}"))
     print(count, flush=True)
 timer = QTimer(); timer.timeout.connect(edit); timer.start(20)
 app.exec()
@@ -307,12 +307,11 @@ def test_a_killed_window_loses_at_most_a_second_of_work(tmp_path):
         process = subprocess.Popen(
             [sys.executable, "-c", WORKING], stdout=subprocess.PIPE, env={**os.environ, "VETTORE_HOME": str(home)}
         )
-        assert process.stdout.readline()
+        first = process.stdout.readline()
         time.sleep(float(rng.uniform(0, 0.8)))
         os.kill(process.pid, signal.SIGKILL)
-        killed = time.time()
-        process.communicate()
+        made = int((first + process.communicate()[0]).split()[-1])
         (found,) = recover(home / "journal")
-        _, _, made = found.study.title.split()
-        assert killed - float(made) < 1.0
+        # An edit every 20 ms: a second of them at most is lost.
+        assert int(found.study.title.split()[-1]) >= made - 50
         assert len(found.study.series) == 7

@@ -10,6 +10,7 @@ import pytest
 from vettore.files.refusals import FileError
 from vettore.files.study_file import open_study, study_bytes, study_from_bytes, study_from_parts
 from vettore.study.derive import derive_fit, derive_reading
+from vettore.study.kinds.baselines import BetweenEnds, CurveOf, FormulaOfX, Level, Spans
 from vettore.study.kinds.readings import (
     AreaReading,
     FormulaReading,
@@ -102,11 +103,24 @@ def test_what_older_versions_left_out_or_got_wrong_is_still_a_study():
         "areas": [
             {"id": "a7", "series": "s1", "floor": "points:s8"},
             {"id": "a8", "series": "s1", "floor": "formula:x"},
+            {"id": "a10", "series": "s1", "floor": "spans:0.0..2.0,8.0..9.5"},
+            {"id": "a11", "series": "s1", "floor": "fit:c2"},
+            {"id": "a12", "series": "s1", "floor": "0.5"},
+            {"id": "a13", "series": "s1", "floor": "ends"},
+            {"id": "a14", "series": "s1"},
             {"id": "a9", "series": "s8"},
         ],
     }
     study = study_from_parts(old, lambda part: "\r\n", "old.vettore")
-    assert [part.id for part in study.parts] == ["s1", "c2", "r4", "r5", "a8"]
+    assert [part.id for part in study.parts] == ["s1", "c2", "r4", "r5", "a8", "a10", "a11", "a12", "a13", "a14"]
+    assert [area.baseline for area in study.areas] == [
+        FormulaOfX("x"),
+        Spans(((0.0, 2.0), (8.0, 9.5))),
+        CurveOf("c2"),
+        Level(0.5),
+        BetweenEnds(),
+        Level(),
+    ]
     assert study.readings == (
         ValueReading(id="r4", curve="c2", at=0.0),
         AreaReading(id="r5", curve="c2", at=2.0, to=2.0),

@@ -101,12 +101,13 @@ def test_values_areas_and_polynomials_are_reported():
     from vettore.core.polynomial import Polynomial
     from vettore.study import edits_of_curves
     from vettore.study.kinds.area import AreaRecipe
+    from vettore.study.kinds.baselines import BetweenEnds
     from vettore.study.kinds.interpolant import InterpolantRecipe
 
     study = demo_study()
     series = study.find_series(study.reported_curve.series)
     study = edits_of_curves.set_interpolant(study, InterpolantRecipe(series.id, "cubic", read_at=(0.5,)))
-    study = edits_of_curves.add_area(study, AreaRecipe(series.id, 0.3, 0.8, "simpson", "ends", "middle"))
+    study = edits_of_curves.add_area(study, AreaRecipe(series.id, 0.3, 0.8, "simpson", BetweenEnds(), "middle"))
     study = edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
     content = report_document(study)
     (between,), (areas,), (polynomials,) = (

@@ -6,12 +6,14 @@ import pytest
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits, edits_of_curves
-from vettore.study.areas import derive_area, floor_typed, floor_words
+from vettore.study.areas import baseline_typed, derive_area
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
+from vettore.words.areas import baseline_words
 
 X = np.linspace(0, 10, 41)
 
@@ -27,25 +29,25 @@ def study():
 
 
 @pytest.mark.parametrize(
-    ("floor", "wanted"),
+    ("baseline", "wanted"),
     [
-        ("0", 1000 / 3),
-        ("5", 1000 / 3 - 50),
-        ("ends", 1000 / 3 - 500),
-        ("points:s2", 1000 / 3 - 100),
-        ("formula:2*x", 1000 / 3 - 100),
-        ("fit:c3", 0.0),
+        (Level(), 1000 / 3),
+        (Level(5.0), 1000 / 3 - 50),
+        (BetweenEnds(), 1000 / 3 - 500),
+        (PointsOf("s2"), 1000 / 3 - 100),
+        (FormulaOfX("2*x"), 1000 / 3 - 100),
+        (CurveOf("c3"), 0.0),
     ],
 )
-def test_floors_of_every_kind(study, floor, wanted):
+def test_baselines_of_every_kind(study, baseline, wanted):
     """Between two curves, above a level, a line, a formula, a fit; points and fitted curve agree."""
     study = edits_of_curves.set_interpolant(study, InterpolantRecipe("s2", "linear"))
-    area = derive_area(study, study.series[0], AreaRecipe("s1", rule="simpson", floor=floor))
+    area = derive_area(study, study.series[0], AreaRecipe("s1", rule="simpson", baseline=baseline))
     assert area.area == pytest.approx(wanted, abs=1e-6)
-    under = derive_area(study, study.series[0], AreaRecipe("s1", rule="fit", curve="c3", floor=floor))
+    under = derive_area(study, study.series[0], AreaRecipe("s1", rule="fit", curve="c3", baseline=baseline))
     assert under.area == pytest.approx(wanted, abs=1e-6)
     assert under.strips.sum() == pytest.approx(under.area)
-    assert floor_words(study, floor, NumberStyle())
+    assert baseline_words(study, baseline, NumberStyle())
 
 
 def test_an_area_under_a_fit_has_the_error_of_its_coefficients(study):
@@ -60,15 +62,16 @@ def test_an_area_under_a_fit_has_the_error_of_its_coefficients(study):
     assert back.area == pytest.approx(-one.area)
 
 
-def test_floors_as_people_type_them(study):
+def test_baselines_as_people_type_them(study):
     """A level with a decimal comma, spans of base, a formula; anything else is refused in a sentence."""
-    assert floor_typed("0,5") == "0.5"
-    assert floor_typed("0 .. 2; 8 … 10") == "spans:0.0..2.0,8.0..10.0"
-    assert floor_typed("2*x + 1") == "formula:2*x + 1"
-    spans = derive_area(study, study.series[1], AreaRecipe("s2", floor=floor_typed("0 .. 2; 8 … 10")))
+    assert baseline_typed("0,5") == Level(0.5)
+    assert baseline_typed("ends") == BetweenEnds()
+    assert baseline_typed("0 .. 2; 8 to 10") == Spans(((0.0, 2.0), (8.0, 10.0)))
+    assert baseline_typed("2*x + 1") == FormulaOfX("2*x + 1")
+    spans = derive_area(study, study.series[1], AreaRecipe("s2", baseline=baseline_typed("0 .. 2; 8 … 10")))
     assert spans.area == pytest.approx(0.0, abs=1e-9)
     for wrong in ("2*k", "upper and lower", "1 .. a"):
         with pytest.raises(VettoreError):
-            floor_typed(wrong)
-    with pytest.raises(VettoreError, match="no series"):
-        derive_area(study, study.series[0], AreaRecipe("s1", floor="points:s9"))
+            baseline_typed(wrong)
+    with pytest.raises(VettoreError, match="s9"):
+        derive_area(study, study.series[0], AreaRecipe("s1", baseline=PointsOf("s9")))

@@ -25,7 +25,7 @@ from vettore.study.table import RawColumn, Source, Table
 TEXTS = st.text(alphabet="abc xyz²µ\"'<,;|\n", max_size=6)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False)
 # Fields that name other parts, and what the base study below has for them.
-NAMES = {"series": "s1", "source": "s1", "other": "", "curve": "c2", "floor": "0", "fit": "c2"}
+NAMES = {"series": "s1", "source": "s1", "other": "", "curve": "c2", "fit": "c2"}
 
 
 def base():
@@ -47,6 +47,8 @@ def values(kind):
         return st.one_of([st.none() if one is type(None) else values(one) for one in inside])
     if origin is tuple and inside[-1] is Ellipsis:
         return st.lists(values(inside[0]), max_size=3).map(tuple)
+    if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+        return part_of(kind)
     assert origin is tuple, kind
     return st.tuples(*map(values, inside))
 

@@ -11,10 +11,20 @@ from vettore.core.rounding import read_number
 MOST_IN_RANGE = 10_000
 
 
+def _one_mark(text: str) -> str:
+    """Return a text with the one mark ``…`` for all that people write between the ends of a range."""
+    return text.replace("...", "…").replace("..", "…").replace(" to ", "…")
+
+
+def is_range(text: str) -> bool:
+    """Whether a text is meant for a range, or for several."""
+    return "…" in _one_mark(text)
+
+
 def numbers_in(text: str) -> list[float]:
     """Return the numbers of a typed list, or of a range ``a … b every c``. Raises DataError."""
-    plain = text.replace("...", "…").replace("..", "…").replace(" to ", " … ")
-    if "…" in plain:
+    plain = _one_mark(text)
+    if is_range(plain):
         head, _, tail = plain.partition("…")
         end, _, step = tail.partition("every")
         low, high, by = (read_number(part) if part.strip() else None for part in (head, end, step or "1"))
@@ -56,7 +66,7 @@ def complex_in(text: str) -> complex:
 
 def limits_in(text: str) -> tuple[float, float]:
     """Return two limits, typed as ``10 … 60``, ``10 to 60`` or ``10; 60``. Raises DataError."""
-    plain = text.replace("...", "…").replace("..", "…").replace(" to ", "…").replace("…", ";")
+    plain = _one_mark(text).replace("…", ";")
     parts = [read_number(part) for part in plain.split(";")] if ";" in plain else []
     if len(parts) != 2 or parts[0] is None or parts[1] is None:
         raise DataError(f"“{text.strip()}” is not two limits; write them as 10 … 60.")

@@ -44,7 +44,8 @@ def _in_parts(content: dict[str, Any]) -> dict[str, Any]:
     parts += [_reading(entry) for entry in old("readings")]
     parts += [{"kind": "interpolant", "id": f"i-{entry['series']}", **entry} for entry in old("interpolants")]
     parts += [{"kind": "filling", "id": f"w-{entry['series']}", **entry} for entry in old("fillings")]
-    for name, kind in (("areas", "area"), ("functions", "function"), ("polynomials", "polynomial")):
+    parts += [{"kind": "area", **_area(entry)} for entry in old("areas")]
+    for name, kind in (("functions", "function"), ("polynomials", "polynomial")):
         parts += [{"kind": kind, **entry} for entry in old(name)]
     if content.get("report"):
         parts.append({"kind": "report", "id": "report", **content["report"]})
@@ -67,10 +68,29 @@ def _named(part: dict[str, Any]) -> list[str]:
     if part["kind"] in ("series", "report"):
         return []
     named = [part.get(field) or "" for field in ("series", "source", "other", "curve")]
-    mark, sign, identity = str(part.get("floor", "")).partition(":")
-    if sign and mark in ("points", "fit"):
-        named.append(identity)
+    baseline = part.get("baseline") or {}
+    named += [baseline.get(field) or "" for field in ("series", "curve")]
     return [identity for identity in named if identity]
+
+
+def _area(area: dict[str, Any]) -> dict[str, Any]:
+    """Floors were a language of their own: ``0.5``, ``ends``, ``points:s1``, ``fit:c2``, ``spans:0.0..2.0,8.0..9.0``."""
+    kept = {name: value for name, value in area.items() if name != "floor"}
+    floor = str(area.get("floor", "0"))
+    mark, sign, rest = floor.partition(":")
+    if floor == "ends":
+        kept["baseline"] = {"by": "ends"}
+    elif not sign:
+        kept["baseline"] = {"by": "level", "value": float(floor)}
+    elif mark == "spans":
+        spans = [[float(end) for end in span.split("..")] for span in rest.split(",")]
+        kept["baseline"] = {"by": "spans", "spans": spans}
+    else:
+        by, field = {"points": ("points", "series"), "fit": ("curve", "curve"), "formula": ("formula", "formula")}[
+            mark
+        ]
+        kept["baseline"] = {"by": by, field: rest}
+    return kept
 
 
 def _fit(fit: dict[str, Any]) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 
 import numpy as np
 
@@ -14,25 +14,40 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.integration.sampled import Floor, SampledArea, integrate
 from vettore.core.remarks import Remark, RemarkKind
-from vettore.core.rounding import NumberStyle, read_number
-from vettore.core.typed import limits_in
+from vettore.core.rounding import read_number
+from vettore.core.typed import is_range, limits_in
 from vettore.study.derive import derive_fit
 from vettore.study.derive_curves import derive_interpolant, points_in_use
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
+from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Series
 from vettore.study.study import Study
 
-# The rule of an area under a fitted curve, and how floors that are curves are written in a recipe.
+# The rule of an area under a fitted curve.
 UNDER_FIT = "fit"
-POINTS, FIT, SPANS, FORMULA = "points:", "fit:", "spans:", "formula:"
 # Strips of an area under a fitted curve.
 STRIPS = 64
 
 
 def derive_area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea:
     """Return an area of a series. Raises DataError."""
+    rests_on = tuple(_content(study, identity) for identity in recipe.refers_to() if identity != series.id)
+    key = ("area", content_of(series), recipe.changed(id="", name="", series=""), rests_on)
+    return MEMORY.derive(key, lambda: _area(study, series, recipe))
+
+
+def _content(study: Study, identity: str) -> Hashable:
+    """Return what a part that an area rests on is made from: a series joined in some way, or a fit."""
+    part = study.find(identity)
+    if isinstance(part, Series):
+        return content_of(part), study.interpolant_of(identity).changed(read_at=())
+    return part, content_of(study.find_series(study.find_curve(identity).series))
+
+
+def _area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea:
     x, y, sigma = points_in_use(series)
-    floor = floor_of(study, recipe.floor)
+    floor = floor_of(study, recipe.baseline)
     if recipe.rule == UNDER_FIT:
         curve = curve_of(study, recipe.curve)
         a = float(x.min()) if recipe.start is None else recipe.start
@@ -49,23 +64,22 @@ def curve_of(study: Study, identity: str) -> Curve:
     return fit.curve
 
 
-def floor_of(study: Study, text: str) -> Floor:
-    """Return the floor that a recipe names. Raises DataError when what it names is gone."""
-    if text == "ends":
-        return "ends"
-    kind, sign, rest = text.partition(":")
-    if kind + sign == POINTS:
-        series = study.find_series(rest)
-        return _inside(derive_interpolant(series, study.interpolant_of(rest)), series.name)
-    if kind + sign == FIT:
-        return curve_of(study, rest)
-    if kind + sign == SPANS:
-        return _spans(rest)
-    return formula_of_x(rest) if kind + sign == FORMULA else float(text)
-
-
-def _spans(text: str) -> list[tuple[float, float]]:
-    return [limits_in(part) for part in text.split(",")]
+def floor_of(study: Study, baseline: AnyBaseline) -> Floor:
+    """Return a baseline as the core takes it. Raises DataError when what it is made from is gone."""
+    match baseline:
+        case Level(value):
+            return value
+        case BetweenEnds():
+            return "ends"
+        case PointsOf(identity):
+            series = study.find_series(identity)
+            return _inside(derive_interpolant(series, study.interpolant_of(identity)), series.name)
+        case CurveOf(identity):
+            return curve_of(study, identity)
+        case Spans(spans):
+            return list(spans)
+        case FormulaOfX(formula):
+            return formula_of_x(formula)
 
 
 def _inside(curve: Curve, name: str) -> Callable[[Array], Array]:
@@ -94,35 +108,20 @@ def formula_of_x(text: str) -> Callable[[Array], Array]:
     return value
 
 
-def floor_typed(text: str) -> str:
-    """Return the floor that a person typed: a level, spans of base as ``10 … 20; 80 … 90``, or a formula of x.
+def baseline_typed(text: str) -> AnyBaseline:
+    """Return the baseline that a person typed: a level, ``ends``, spans as ``10 … 20; 80 … 90``, or a formula of x.
 
     Raises VettoreError when it is none of these.
     """
     number = read_number(text)
     if number is not None:
-        return repr(number)
-    plain = text.replace("...", "…").replace("..", "…").replace(" to ", "…")
-    if "…" in plain:
-        spans = [limits_in(part) for part in plain.split(";") if part.strip()]
-        return SPANS + ",".join(f"{low!r}..{high!r}" for low, high in spans)
+        return Level(number)
+    if text.strip() == "ends":
+        return BetweenEnds()
+    if is_range(text):
+        return Spans(tuple(limits_in(span) for span in text.split(";") if span.strip()))
     formula_of_x(text)
-    return FORMULA + text.strip()
-
-
-def floor_words(study: Study, text: str, style: NumberStyle) -> str:
-    """Return a floor in words."""
-    kind, sign, rest = text.partition(":")
-    if not sign:
-        return {"0": "zero", "ends": "line between the ends"}.get(text) or style.short(float(text))
-    if kind + sign == POINTS:
-        return f"points of {study.find_series(rest).name}"
-    if kind + sign == FIT:
-        curve = study.find_curve(rest)
-        return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
-    if kind + sign == SPANS:
-        return "line through " + "; ".join(f"{style.short(low)} … {style.short(high)}" for low, high in _spans(rest))
-    return rest
+    return FormulaOfX(text.strip())
 
 
 def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:

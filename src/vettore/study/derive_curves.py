@@ -16,6 +16,7 @@ from vettore.study.derive import derive_fit
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
+from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
@@ -36,16 +37,20 @@ def points_in_use(series: Series) -> tuple[Array, Array, Array | None]:
 
 def derive_interpolant(series: Series, recipe: InterpolantRecipe) -> Interpolant:
     """Return the curve through the points of a series. Raises DataError."""
-    x, y, sigma = points_in_use(series)
-    return interpolate(
-        x,
-        y,
-        recipe.method,
-        sigma=sigma if recipe.use_errors else None,
-        end_slopes=recipe.end_slopes,
-        penalty=recipe.penalty,
-        outside=recipe.outside,
-    )
+
+    def work() -> Interpolant:
+        x, y, sigma = points_in_use(series)
+        return interpolate(
+            x,
+            y,
+            recipe.method,
+            sigma=sigma if recipe.use_errors else None,
+            end_slopes=recipe.end_slopes,
+            penalty=recipe.penalty,
+            outside=recipe.outside,
+        )
+
+    return MEMORY.derive(("curve", content_of(series), recipe.changed(id="", series="", read_at=())), work)
 
 
 def readable(curve: Interpolant, at: Sequence[float]) -> list[float]:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -32,10 +30,10 @@ from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
+from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 
-# Fits kept; a line-up of eleven models over a few series and their undo steps.
-MOST_KEPT = 256
+# Rows of a first look, drawn with this seed.
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
 
 
@@ -116,9 +114,6 @@ class DerivedFit:
         return self
 
 
-_cache: OrderedDict[Hashable, FitResult] = OrderedDict()
-_lock = threading.Lock()
-_going_on: dict[Hashable, threading.Event] = {}
 # A polynomial of so many rows is fitted within a frame or two.
 SOON_DONE = 3_000
 
@@ -143,13 +138,12 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
-    key = _key(series, recipe, thorough)
-    result = _recall(key)
-    if result is None and isinstance(recipe, FormulaFit):
-        spread = None if sigma is None else {names[1]: sigma[rows]}
-        result = _searched(key, lambda: _fit_formula(series, recipe, rows, spread, progress, thorough), progress)
-    if result is None and isinstance(recipe, PolynomialFit):
-        result = fit_polynomial(
+
+    def work() -> FitResult:
+        if isinstance(recipe, FormulaFit):
+            spread = None if sigma is None else {names[1]: sigma[rows]}
+            return _fit_formula(series, recipe, rows, spread, progress, thorough)
+        return fit_polynomial(
             x[rows],
             y[rows],
             recipe.degree,
@@ -158,8 +152,14 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
             absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
         )
-        _remember(key, result)
-    assert result is not None
+
+    result = MEMORY.derive(
+        _key(series, recipe, thorough),
+        work,
+        wait=progress is None,
+        # One that was stopped is no answer to keep.
+        whole=lambda made: progress is None or not progress(0, made.sum_of_squares),
+    )
     return DerivedFit(recipe, series, result, rows[result.rows_in_use])
 
 
@@ -237,53 +237,9 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
 
 def is_at_hand(series: Series, recipe: AnyFit) -> bool:
     """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
-    return series.rows <= SOON_DONE if not recipe.formula else _recall(_key(series, recipe, True)) is not None
+    return series.rows <= SOON_DONE if not recipe.formula else MEMORY.recall(_key(series, recipe, True)) is not None
 
 
 def _key(series: Series, recipe: AnyFit, thorough: bool) -> Hashable:
     """Return what the result of a fit depends on."""
-    return (
-        series.key,
-        tuple((column.name, column.role) for column in series.columns),
-        series.error_of_y,
-        series.set_aside,
-        recipe.changed(id="", series=""),
-        thorough,
-    )
-
-
-def _searched(key: Hashable, search: Callable[[], FitResult], progress: Progress | None) -> FitResult:
-    """Return the result of a search; one that is going on elsewhere is waited for and not made twice."""
-    with _lock:
-        other = _going_on.get(key)
-        mine = _going_on.setdefault(key, threading.Event()) if other is None else None
-    if other is not None and progress is None:
-        other.wait()
-        found = _recall(key)
-        if found is not None:
-            return found
-    try:
-        result = search()
-        if progress is None or not progress(0, result.sum_of_squares):
-            _remember(key, result)
-        return result
-    finally:
-        if mine is not None:
-            with _lock:
-                _going_on.pop(key, None)
-            mine.set()
-
-
-def _recall(key: Hashable) -> FitResult | None:
-    with _lock:
-        result = _cache.get(key)
-        if result is not None:
-            _cache.move_to_end(key)
-        return result
-
-
-def _remember(key: Hashable, result: FitResult) -> None:
-    with _lock:
-        _cache[key] = result
-        if len(_cache) > MOST_KEPT:
-            _cache.popitem(last=False)
+    return ("fit", content_of(series), recipe.changed(id="", series=""), thorough)

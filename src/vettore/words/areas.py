@@ -9,11 +9,30 @@ from vettore.core.integration.function import integrate_function
 from vettore.core.polynomial_words import polynomial_text
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limit_in
-from vettore.study.areas import UNDER_FIT, derive_area, floor_words
+from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial, readable
+from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.words.lines import Line
+
+
+def baseline_words(study: Study, baseline: AnyBaseline, style: NumberStyle) -> str:
+    """Return a baseline in words."""
+    match baseline:
+        case Level(value):
+            return style.short(value) if value else "zero"
+        case BetweenEnds():
+            return "line between the ends"
+        case PointsOf(identity):
+            return f"points of {study.find_series(identity).name}"
+        case CurveOf(identity):
+            curve = study.find_curve(identity)
+            return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
+        case Spans(spans):
+            return "line through " + "; ".join(f"{style.short(low)} … {style.short(high)}" for low, high in spans)
+        case FormulaOfX(formula):
+            return formula
 
 
 def between_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
@@ -41,19 +60,19 @@ def between_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Lin
 
 
 def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
-    """Return the areas kept of a series, each with its limits, rule and floor."""
+    """Return the areas kept of a series, each with its limits, rule and baseline."""
     out = []
     unit, x_unit = area_unit(series), series.name_and_unit(Role.X)[1]
     for number, recipe in enumerate(study.areas_of(series.id), 1):
         try:
             area = derive_area(study, series, recipe)
-            floor = floor_words(study, recipe.floor, style)
+            above = baseline_words(study, recipe.baseline, style)
         except VettoreError as error:
             out.append(Line(recipe.name or f"area {number}", str(error)))
             continue
         limits = f"{style.short(area.a, 6)} to {style.short(area.b, 6)} {x_unit}".strip()
         by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
-        words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {floor}"
+        words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {above}"
         out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
     return tuple(out)
 

@@ -31,11 +31,13 @@ from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.integration.rules import RULES, pieces_of
 from vettore.core.integration.sampled import SampledArea, between_edges, integrate
 from vettore.study import edits_of_curves
-from vettore.study.areas import FIT, POINTS, UNDER_FIT, curve_of, derive_area, floor_of, floor_typed, floor_words
+from vettore.study.areas import UNDER_FIT, baseline_typed, curve_of, derive_area, floor_of
 from vettore.study.derive_curves import area_unit, points_in_use
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, Level, PointsOf
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
+from vettore.words.areas import baseline_words
 
 FLOOR_HINT = "A level, spans of base as 0 … 5; 90 … 100, or a formula of x"
 MOST_STRIPS_SHOWN = 40
@@ -53,7 +55,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
         super().__init__(session)
         self.answer: Answer | None = None
         self._draft: AreaRecipe | None = None
-        self._floors: dict[str, str] = {}
+        self._floors: dict[str, AnyBaseline] = {}
         self.function_curve: FormulaCurve | None = None
         self._chosen = ""
         self._shown: tuple[object, ...] = ()
@@ -267,7 +269,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
             ("from", f"{style.short(area.a, 6)} {x_unit}".strip()),
             ("to", f"{style.short(area.b, 6)} {x_unit}".strip()),
             ("joined by", RULE_WORDS[area.rule][0].lower()),
-            ("baseline", floor_words(self.session.study, answer.recipe.floor, style)),
+            ("baseline", baseline_words(self.session.study, answer.recipe.baseline, style)),
             ("above the baseline", style.number(area.positive, 5)),
             ("below the baseline", style.number(area.negative, 5)),
         ]
@@ -363,13 +365,12 @@ class IntegratePage(KeptHands, FunctionHands, Page):
     def _offer_floors(self, series: Series, recipe: AreaRecipe) -> None:
         """Fill in the floors that there are: levels, other series and fitted curves."""
         study, style = self.session.study, self.session.style
-        self._floors = {"zero": "0", "line between the ends": "ends"}
-        others = [POINTS + one.id for one in study.series if one.id != series.id]
-        for one in [*others, *(FIT + curve.id for curve in study.curves)]:
-            self._floors[floor_words(study, one, style)] = one
+        others = [PointsOf(other.id) for other in study.series if other.id != series.id]
+        offered = [Level(), BetweenEnds(), *others, *(CurveOf(curve.id) for curve in study.curves)]
+        self._floors = {baseline_words(study, baseline, style): baseline for baseline in offered}
         self.floor.clear()
         self.floor.addItems(list(self._floors))
-        self.floor.setEditText(floor_words(study, recipe.floor, style))
+        self.floor.setEditText(baseline_words(study, recipe.baseline, style))
         edit = self.floor.lineEdit()
         if edit is not None and not edit.hasFocus():
             edit.setCursorPosition(0)
@@ -377,11 +378,11 @@ class IntegratePage(KeptHands, FunctionHands, Page):
     def _take_floor(self) -> None:
         text = self.floor.currentText().strip()
         try:
-            value = self._floors.get(text) or floor_typed(text)
+            value = self._floors.get(text) or baseline_typed(text)
         except VettoreError as error:
             self.session.say(f"“{text}” is no baseline: {error}", "bad")
             return
-        self._change("change the baseline", floor=value)
+        self._change("change the baseline", baseline=value)
 
     def _change(self, words: str, **values: object) -> None:
         if self._draft is None or self.session.series is None:
@@ -399,7 +400,7 @@ class IntegratePage(KeptHands, FunctionHands, Page):
 
 def _steps(study: Study, x: Array, y: Array, recipe: AreaRecipe, area: SampledArea) -> tuple[tuple[str, float], ...]:
     """Return the area with fewer points and by other rules, in words."""
-    floor = floor_of(study, recipe.floor)
+    floor = floor_of(study, recipe.baseline)
     inside = np.flatnonzero((x > area.a) & (x < area.b))
     out = []
     for step in (8, 4, 2, 1):

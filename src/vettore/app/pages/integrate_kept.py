@@ -19,6 +19,7 @@ from vettore.study import edits, edits_of_curves
 from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, points_in_use, slopes_of
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import BetweenEnds
 from vettore.study.series import Role, Series
 from vettore.study.table import RawColumn, Source, Table
 
@@ -125,7 +126,7 @@ class KeptHands:
         rule = self.recipe.rule if self.recipe.rule in RULES else "trapezoid"
         for peak in peaks:
             name = f"peak at {style.short(peak.position, 4)}"
-            recipe = AreaRecipe(series.id, peak.start, peak.end, rule, "ends", name)
+            recipe = AreaRecipe(series.id, peak.start, peak.end, rule, BetweenEnds(), name)
             study = edits_of_curves.add_area(study, recipe)
         self._chosen = study.areas[-len(peaks)].id
         words = "one peak" if len(peaks) == 1 else f"{len(peaks)} peaks"

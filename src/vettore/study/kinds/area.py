@@ -4,17 +4,12 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from vettore.study.kinds.baselines import AnyBaseline, Level
 from vettore.study.kinds.part import Part
-
-# How floors that are other parts are written.
-POINTS, FIT = "points:", "fit:"
 
 
 class AreaRecipe(Part, frozen=True, tag="area"):
-    """No limits mean the ends.
-
-    ``floor`` is a level as a text, "ends", or a curve, see study.areas; the rule "fit" takes the area under ``curve``.
-    """
+    """No limits mean the ends; the rule "fit" takes the area under ``curve``."""
 
     letter: ClassVar[str] = "a"
 
@@ -22,11 +17,10 @@ class AreaRecipe(Part, frozen=True, tag="area"):
     start: float | None = None
     end: float | None = None
     rule: str = "trapezoid"
-    floor: str = "0"
+    baseline: AnyBaseline = Level()
     name: str = ""
     curve: str = ""
 
     def refers_to(self) -> tuple[str, ...]:
-        """The series, the curve, and what the floor is."""
-        floor = next((self.floor.removeprefix(mark) for mark in (POINTS, FIT) if self.floor.startswith(mark)), "")
-        return tuple(filter(None, (self.series, self.curve, floor)))
+        """The series, the curve, and what the baseline is made from."""
+        return tuple(filter(None, (self.series, self.curve, *self.baseline.refers_to())))

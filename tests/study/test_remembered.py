@@ -1,0 +1,77 @@
+"""What was worked out is remembered by content: not made twice, never given for another content."""
+
+import threading
+
+import numpy as np
+
+from vettore.study import edits, edits_of_curves
+from vettore.study.areas import derive_area
+from vettore.study.derive_curves import derive_interpolant
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import CurveOf, PointsOf
+from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.remembered import Memory
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+
+X = np.linspace(0, 10, 41)
+
+
+def study():
+    out = Study()
+    for name, y in (("upper", X**2), ("lower", 2 * X)):
+        table = Table((RawColumn("x", "s", X), RawColumn("y", "m", y)), Source("made"))
+        out = edits.add_series(out, table, name)
+    return edits.add_fit(out, "s1", 2)
+
+
+def test_the_same_content_is_the_same_object_and_another_is_another():
+    """A name changes nothing; a row set aside, another way to join, another baseline do."""
+    first = study()
+    series = first.series[0]
+    curve = derive_interpolant(series, InterpolantRecipe("s1", "cubic"))
+    assert derive_interpolant(series.changed(name="renamed"), InterpolantRecipe("s1", "cubic")) is curve
+    assert derive_interpolant(series, InterpolantRecipe("s1", "linear")) is not curve
+    aside = edits.set_rows_aside(first, "s1", [3], "").series[0]
+    assert derive_interpolant(aside, InterpolantRecipe("s1", "cubic")) is not curve
+    area = derive_area(first, series, AreaRecipe("s1"))
+    assert derive_area(first, series, AreaRecipe("s1", name="called")) is area
+    assert derive_area(first, series, AreaRecipe("s1", rule="spline")) is not area
+
+
+def test_an_area_follows_what_its_baseline_is_made_from():
+    """Points typed over, joined otherwise, a fit of another degree: the area is another one."""
+    first = study()
+    over = AreaRecipe("s1", baseline=PointsOf("s2"))
+    before = derive_area(first, first.series[0], over).area
+    raised = edits.set_cell(first, "s2", 20, 1, "50")
+    assert derive_area(raised, raised.series[0], over).area < before
+    joined = edits_of_curves.set_interpolant(first, InterpolantRecipe("s2", "previous"))
+    assert derive_area(joined, joined.series[0], over).area != before
+    above = AreaRecipe("s1", baseline=CurveOf("c3"))
+    flat = edits.change_fit(first, first.curves[0].changed(degree=1))
+    assert abs(derive_area(first, first.series[0], above).area) < 1e-3
+    assert abs(derive_area(flat, flat.series[0], above).positive) > 1
+
+
+def test_two_threads_share_one_piece_of_work_and_the_oldest_goes_first():
+    """What one works out the other waits for; a result that is not whole is not kept."""
+    memory, made, gate = Memory(most=2), [], threading.Event()
+
+    def work():
+        gate.wait(5)
+        made.append(1)
+        return "result"
+
+    threads = [threading.Thread(target=memory.derive, args=("key", work)) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    gate.set()
+    for thread in threads:
+        thread.join()
+    assert made == [1]
+    assert memory.derive("stopped", lambda: "half", whole=lambda result: False) == "half"
+    assert memory.recall("stopped") is None
+    for key in ("a", "b"):
+        memory.keep(key, key)
+    assert (memory.recall("key"), memory.recall("a"), memory.recall("b")) == (None, "a", "b")
