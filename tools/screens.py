@@ -143,6 +143,7 @@ def main() -> None:
     settle(app, window)
     take("integrate")
     window.pages["Integrate"].find_peaks()
+    settle(app, window)
     take("peaks")
     window.show_page("Polynomial")
     page = window.pages["Polynomial"]
@@ -169,8 +170,7 @@ def main() -> None:
     take("report-known-errors")
     window.show_page("Integrate")
     page = window.pages["Integrate"]
-    for field, text in ((page.function, "x/(1 + x^2)"), (page.start, "-inf"), (page.end, "inf")):
-        field.setText(text)
+    page.choices.panel.fill("x/(1 + x^2)", "-inf", "inf")
     page.take_function()
     take("not-settled")
     window.session.background.stop()

@@ -169,23 +169,23 @@ def test_limits_are_dragged_the_floor_changed_and_the_area_kept(on_page, qtbot, 
     """The handles, the ladder, keeping, and undo."""
     page = on_page("Integrate", "Dye")
     whole = page.answer.area.area
-    drag_line(qtbot, page.plot, 0.0, 40.0)
+    drag_line(qtbot, page.stage.plot, 0.0, 40.0)
     settled()
     assert page.answer.area.a == pytest.approx(40, abs=3)
     assert page.answer.area.area < whole
-    qtbot.mouseClick(page.rules["simpson"], LEFT)
+    qtbot.mouseClick(page.choices.rules["simpson"], LEFT)
     settled()
     assert page.answer.area.rule == "simpson"
-    page.floor.setEditText("0,5")
-    qtbot.keyClick(page.floor.lineEdit(), ENTER)
+    page.choices.baseline.setEditText("0,5")
+    qtbot.keyClick(page.choices.baseline.lineEdit(), ENTER)
     settled()
     assert set(page.answer.area.floor_at_edges) == {0.5}
-    assert "strips" in page.answer.steps[0][0]
-    qtbot.mouseClick(page.keep, LEFT)
+    assert page.answer.steps[0].strips < page.answer.steps[1].strips
+    qtbot.mouseClick(page.findings.keep, LEFT)
     settled()
     (kept,) = page.session.study.areas
     assert kept.baseline == Level(0.5)
-    drag_line(qtbot, page.plot, 300.0, 200.0)
+    drag_line(qtbot, page.stage.plot, 300.0, 200.0)
     settled()
     assert page.session.study.areas[0].end == pytest.approx(200, abs=3)
     page.session.undo()
@@ -208,14 +208,14 @@ def test_peaks_are_found_and_each_can_be_adjusted(on_page, qtbot, settled, windo
     settled()
     areas = page.session.study.areas
     assert len(areas) == 3
-    assert "%" in page.kept_buttons[areas[0].id].text()
-    qtbot.mouseClick(page.kept_buttons[areas[2].id], LEFT)
+    assert "%" in page.choices.kept.buttons[areas[0].id].text()
+    qtbot.mouseClick(page.choices.kept.buttons[areas[2].id], LEFT)
     settled()
     assert page.answer.area.area == pytest.approx(8 * 1.5 * np.sqrt(2 * np.pi), rel=0.02)
     page.move_limit(1, 84.0)
     settled()
     assert page.session.study.areas[2].end == pytest.approx(84)
-    qtbot.mouseClick(page.series_button, LEFT)
+    qtbot.mouseClick(page.findings.running, LEFT)
     settled()
     assert page.session.study.series[-1].columns[1].name == "running area"
     assert page.session.study.series[-1].columns[1].unit == "mV·min"
@@ -224,24 +224,24 @@ def test_peaks_are_found_and_each_can_be_adjusted(on_page, qtbot, settled, windo
 def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
     """Strips and their order; as many as needed for an infinite limit; a wrong function is said."""
     page = on_page("Integrate")
-    qtbot.keyClicks(page.function, "exp(-x^2)")
-    page.start.setText("-inf")
-    page.end.setText("inf")
-    qtbot.keyClick(page.function, ENTER)
+    qtbot.keyClicks(page.choices.panel.function, "exp(-x^2)")
+    page.choices.panel.start.setText("-inf")
+    page.choices.panel.end.setText("inf")
+    qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
-    assert page.number.text().startswith("1.77245")
-    page.start.setText("0")
-    page.end.setText("1")
-    page.strips.setText("8")
-    qtbot.keyClick(page.strips, ENTER)
+    assert page.findings.number.text().startswith("1.77245")
+    page.choices.panel.start.setText("0")
+    page.choices.panel.end.setText("1")
+    page.choices.panel.strips.setText("8")
+    qtbot.keyClick(page.choices.panel.strips, ENTER)
     settled()
-    assert "strips" in page.settles.text() or "rungs" in page.settles.text()
-    page.function.setText("a*x")
-    qtbot.keyClick(page.function, ENTER)
+    assert "strips" in page.stage.rungs.settles.text() or "rungs" in page.stage.rungs.settles.text()
+    page.choices.panel.function.setText("a*x")
+    qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
-    assert "no value here" in page.refusal.text()
-    page.function.clear()
-    qtbot.keyClick(page.function, ENTER)
+    assert "no value here" in page.stage.refusal.text()
+    page.choices.panel.function.clear()
+    qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
     assert page.answer is not None
 
@@ -250,39 +250,39 @@ def test_the_area_between_curves_slopes_and_a_kept_function_that_is_read(on_page
     """Under the fitted curve, above another floor; slopes as a series; a function read, crossed, kept and let go."""
     page = on_page("Integrate", "Stage")
     session = page.session
-    qtbot.mouseClick(page.rules["fit"], LEFT)
+    qtbot.mouseClick(page.choices.rules["fit"], LEFT)
     settled()
     assert page.answer.recipe.curve == session.curve.id
     assert page.status()[-1] == "± from the coefficients"
-    qtbot.mouseClick(page.rules["trapezoid"], LEFT)
+    qtbot.mouseClick(page.choices.rules["trapezoid"], LEFT)
     settled()
-    place = page.floor.findText("quadratic of Stage", Qt.MatchFlag.MatchStartsWith)
-    page.floor.setCurrentIndex(place)
-    page.floor.activated.emit(place)
+    place = page.choices.baseline.findText("quadratic of Stage", Qt.MatchFlag.MatchStartsWith)
+    page.choices.baseline.setCurrentIndex(place)
+    page.choices.baseline.activated.emit(place)
     settled()
     assert abs(page.answer.area.area) < 0.01
-    page.floor.setEditText("a*x")
-    qtbot.keyClick(page.floor.lineEdit(), ENTER)
+    page.choices.baseline.setEditText("a*x")
+    qtbot.keyClick(page.choices.baseline.lineEdit(), ENTER)
     assert page.answer.recipe.baseline == CurveOf(session.curve.id)
-    qtbot.mouseClick(page.slopes, LEFT)
+    qtbot.mouseClick(page.findings.slopes, LEFT)
     settled()
     assert session.study.series[-1].name.endswith(", slopes")
-    qtbot.keyClicks(page.function, "x^2 - 2*x")
-    page.end.setText("4")
-    qtbot.keyClick(page.function, ENTER)
+    qtbot.keyClicks(page.choices.panel.function, "x^2 - 2*x")
+    page.choices.panel.end.setText("4")
+    qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
-    assert page.number.text().startswith("5.3333")
-    qtbot.keyClicks(page.at_x, "3")
-    qtbot.keyClicks(page.where_y, "0")
-    assert page.said_at.text() == "y = 3.0000000"
-    assert page.said_where.text() == "x = 0; 2.0000000"
-    qtbot.mouseClick(page.keep_function, LEFT)
+    assert page.findings.number.text().startswith("5.3333")
+    qtbot.keyClicks(page.stage.asks.at_x, "3")
+    qtbot.keyClicks(page.stage.asks.where_y, "0")
+    assert page.stage.asks.said_at.text() == "y = 3.0000000"
+    assert page.stage.asks.said_where.text() == "x = 0; 2.0000000"
+    qtbot.mouseClick(page.stage.asks.keep, LEFT)
     (kept,) = session.study.functions
     assert (kept.formula, kept.end) == ("x^2 - 2*x", "4")
     settled()
-    qtbot.mouseClick(page.function_buttons[kept.id], LEFT)
+    qtbot.mouseClick(page.choices.panel.kept.buttons[kept.id], LEFT)
     settled()
-    qtbot.mouseClick(page.keep_function, LEFT)
+    qtbot.mouseClick(page.stage.asks.keep, LEFT)
     assert session.study.functions == ()
     session.undo()
     session.undo()

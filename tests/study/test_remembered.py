@@ -50,7 +50,7 @@ def test_an_area_follows_what_its_baseline_is_made_from():
     assert derive_area(joined, joined.series[0], over).area != before
     above = AreaRecipe("s1", baseline=CurveOf("c3"))
     flat = edits.change_fit(first, first.curves[0].changed(degree=1))
-    assert abs(derive_area(first, first.series[0], above).area) < 1e-3
+    assert abs(derive_area(first, first.series[0], above).positive) < 0.2
     assert abs(derive_area(flat, flat.series[0], above).positive) > 1
 
 

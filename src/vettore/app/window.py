@@ -25,8 +25,8 @@ from vettore.app.data_menu import DataMenu
 from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
 from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
-from vettore.app.pages.data import DataPage
-from vettore.app.pages.page import Page
+from vettore.app.pages.listed import PAGES
+from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
 from vettore.app.session import Session, What
 from vettore.app.style import dress
@@ -39,7 +39,6 @@ from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
 from vettore.study.study import Study
 
-PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Report")
 SAID_FOR = 8000
 # After so many rows came in, memory that reading them took is given back, this many milliseconds later.
 MANY_ROWS = 100_000
@@ -85,7 +84,7 @@ class Window(FileActions, QMainWindow):
         self.show_page("Data")
 
     def _build_frame(self) -> None:
-        self.rail = Rail(list(PAGES))
+        self.rail = Rail(PAGES)
         self.rail.chosen.connect(self.show_page)
         self.tray = Tray(self.session)
         self._choices, self._stages, self._findings = QStackedWidget(), QStackedWidget(), QStackedWidget()
@@ -140,8 +139,9 @@ class Window(FileActions, QMainWindow):
         self._undo = self.add_action(edit, "Undo", keys.Undo, self.session.undo)
         self._redo = self.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
         DataMenu(self, data)
-        for number, name in enumerate(PAGES, 1):
-            self.add_action(view, name, QKeySequence(f"Ctrl+{number}"), lambda name=name: self.show_page(name))
+        for number, entry in enumerate(PAGES, 1):
+            turn = QKeySequence(f"Ctrl+{number}")
+            self.add_action(view, entry.name, turn, lambda name=entry.name: self.show_page(name))
         view.addSeparator()
         self.add_action(view, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), self.copy_picture)
         self.add_action(view, "Save the plot …", QKeySequence(), self.save_picture)
@@ -331,28 +331,8 @@ class Window(FileActions, QMainWindow):
     # Inside
 
     def _make_page(self, name: str) -> Page:
-        if name == "Data":
-            page: Page = DataPage(self.session, self.ask_open, self.read_differently)
-        elif name == "Fit":
-            from vettore.app.pages.fit import FitPage
-
-            page = FitPage(self.session, self.ask_open)
-        elif name == "Interpolate":
-            from vettore.app.pages.interpolate import InterpolatePage
-
-            page = InterpolatePage(self.session, self.ask_open)
-        elif name == "Integrate":
-            from vettore.app.pages.integrate import IntegratePage
-
-            page = IntegratePage(self.session, self.ask_open)
-        elif name == "Polynomial":
-            from vettore.app.pages.polynomial import PolynomialPage
-
-            page = PolynomialPage(self.session, self.ask_open)
-        else:
-            from vettore.app.pages.report import ReportPage
-
-            page = ReportPage(self.session, lambda: self.show_page("Fit"))
+        entry = next(entry for entry in PAGES if entry.name == name)
+        page = entry.make(self.session, Doors(self.ask_open, self.read_differently, self.show_page))
         self._choices.addWidget(page.choices)
         self._stages.addWidget(page.stage)
         self._findings.addWidget(page.findings)

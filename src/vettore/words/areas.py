@@ -16,6 +16,20 @@ from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.words.lines import Line
 
+# How points are joined, by rule: the words, and what they mean.
+RULE_WORDS = {
+    "trapezoid": ("Straight pieces", "trapezoids between neighbouring points"),
+    "simpson": ("Parabolas", "Simpson: one through each three points"),
+    "spline": ("Smooth spline", "exact under the cubic spline"),
+    UNDER_FIT: ("Fitted curve", "exact under the curve of the series that is chosen in the tray"),
+}
+# Where the ± of an area comes from.
+ERRORS_FROM = {
+    "sigma": "± from the ± of y",
+    "scatter": "± from the scatter of the points",
+    "coefficients": "± from the coefficients",
+}
+
 
 def baseline_words(study: Study, baseline: AnyBaseline, style: NumberStyle) -> str:
     """Return a baseline in words."""

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.data_findings import DataFindings
 from vettore.app.pages.data_hands import TableHands
-from vettore.app.pages.page import Page
+from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.plot import Hand, Plot
 from vettore.app.style import series_colour
@@ -48,25 +48,25 @@ class DataPage(DataFindings, Page):
     help_page = "data.md"
     few_choices = True
 
-    def __init__(
-        self, session: Session, open_file: Callable[[], object], read_differently: Callable[[], object]
-    ) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, doors: Doors) -> None:
+        super().__init__(session, doors)
         self._column = -1
         self._shown: tuple[object, ...] = ()
         self._practice: PracticePanel | None = None
-        self._build_choices(open_file)
-        self._build_stage(open_file)
-        self._build_findings(read_differently)
+        self._build_choices()
+        self._build_stage()
+        self._build_findings()
         session.pointed_changed.connect(self._show_pointed)
 
-    def _build_choices(self, open_file: Callable[[], object]) -> None:
+    def _build_choices(self) -> None:
         self.choices = QWidget()
         box = QVBoxLayout(self.choices)
         box.setContentsMargins(12, 8, 12, 12)
         box.addWidget(rule())
         box.addWidget(section("Bring in"))
-        box.addWidget(button("Open a file …", open_file, "primary", "Tables, spreadsheets, studies (Ctrl+O)"))
+        box.addWidget(
+            button("Open a file …", self.doors.open_file, "primary", "Tables, spreadsheets, studies (Ctrl+O)")
+        )
         box.addWidget(button("Paste from clipboard", self.paste, tip="Two columns from a spreadsheet, a web table …"))
         box.addWidget(button("Type a column", self.type_columns))
         box.addWidget(button("Make practice data …", self.make_practice))
@@ -91,7 +91,7 @@ class DataPage(DataFindings, Page):
             one.clicked.connect(self._set_log)
         box.addLayout(logs)
 
-    def _build_stage(self, open_file: Callable[[], object]) -> None:
+    def _build_stage(self) -> None:
         self.plot = Plot()
         self.first = self.plot
         self.table = SeriesTable()
@@ -114,7 +114,7 @@ class DataPage(DataFindings, Page):
         column.addWidget(splitter, 1)
         for widget in (self.bar, self.ask, self.work_out):
             column.addWidget(widget)
-        empty = Invitation("Bring in measured data to look at.", "Open a file …", open_file)
+        empty = Invitation("Bring in measured data to look at.", "Open a file …", self.doors.open_file)
         stage = QStackedWidget()
         stage.setObjectName("canvas")
         stage.addWidget(empty)

@@ -27,10 +27,10 @@ class DataFindings:
     _column: int
     _remedy: Callable[[Finding], None]
 
-    def _build_findings(self, read_differently: Callable[[], object]) -> None:
+    def _build_findings(self) -> None:
         findings = Column("Findings about the data")
         self.source = Pairs()
-        self.differently = button("Read it differently …", read_differently)
+        self.differently = button("Read it differently …", self.doors.read_differently)
         self.look_title, self.look = section("To look at"), LookList(self.session, self._remedy)
         self.look_rule, self.aside_rule = rule(), rule()
         self.aside_title, self.aside = section("Set aside"), Pairs()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -15,7 +13,7 @@ from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
 from vettore.app.pages.fit_pennants import flags_of, kept_readings
 from vettore.app.pages.fit_shaping import Shaping
-from vettore.app.pages.page import Page
+from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
@@ -51,8 +49,8 @@ class FitPage(StripHands, ModelHands, Page):
     name = "Fit"
     help_page = "fit.md"
 
-    def __init__(self, session: Session, open_file: Callable[[], object]) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, doors: Doors) -> None:
+        super().__init__(session, doors)
         self.fit: DerivedFit | None = None
         self._shown: tuple[object, ...] = ()
         self._shaping: Shaping | None = None
@@ -62,7 +60,7 @@ class FitPage(StripHands, ModelHands, Page):
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
         self._build_choices()
-        self._build_stage(open_file)
+        self._build_stage()
         self._waiting.timeout.connect(self.searching.show)
         self.findings = FitFindings(session, self.preview_without, self.take_better)
         self.findings.replayed.connect(self.show_step)
@@ -101,7 +99,7 @@ class FitPage(StripHands, ModelHands, Page):
         box.addLayout(links)
         box.addWidget(self.write)
 
-    def _build_stage(self, open_file: Callable[[], object]) -> None:
+    def _build_stage(self) -> None:
         self.strip = EquationStrip()
         self.strip.shaped.connect(self.shape)
         self.strip.released.connect(lambda: self._show_shaped(True))
@@ -150,7 +148,9 @@ class FitPage(StripHands, ModelHands, Page):
             box.addWidget(widget, stretch)
         stage = QStackedWidget()
         stage.setObjectName("canvas")
-        stage.addWidget(Invitation("A fit needs measured points. Bring in data first.", "Open a file …", open_file))
+        stage.addWidget(
+            Invitation("A fit needs measured points. Bring in data first.", "Open a file …", self.doors.open_file)
+        )
         stage.addWidget(filled)
         self.comparing.set_stage(stage)
         self.several = SeveralView(self.session)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.pages.interpolate_methods import MethodHands, Offer
-from vettore.app.pages.page import Page
+from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.items import CurveLine
 from vettore.app.stage.plot import Plot
@@ -58,14 +57,14 @@ class InterpolatePage(MethodHands, Page):
     name = "Interpolate"
     help_page = "interpolate.md"
 
-    def __init__(self, session: Session, open_file: Callable[[], object]) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, doors: Doors) -> None:
+        super().__init__(session, doors)
         self.curve: Interpolant | None = None
         self._offered: tuple[object, ...] = ()
         self._shown: tuple[object, ...] = ()
         self._base = 1.0
         self._build_choices()
-        self._build_stage(open_file)
+        self._build_stage()
         self._build_findings()
 
     def _build_choices(self) -> None:
@@ -123,7 +122,7 @@ class InterpolatePage(MethodHands, Page):
         for widget in (self.smooth, self.ends, self.use_errors, beyond):
             box.addWidget(widget)
 
-    def _build_stage(self, open_file: Callable[[], object]) -> None:
+    def _build_stage(self) -> None:
         self.plot = Plot()
         self.first = self.plot
         self.refusal = label("", "bad", wrap=True)
@@ -142,7 +141,7 @@ class InterpolatePage(MethodHands, Page):
         stage = QStackedWidget()
         stage.setObjectName("canvas")
         words = "Reading between points needs points. Bring in data first."
-        stage.addWidget(Invitation(words, "Open a file …", open_file))
+        stage.addWidget(Invitation(words, "Open a file …", self.doors.open_file))
         stage.addWidget(filled_stage)
         self.stage = stage
         self.plot.place_clicked.connect(self._read_clicked)

@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
 from vettore.app.session import Session, What
+
+
+@dataclass(frozen=True)
+class Doors:
+    """What a page may ask of the window."""
+
+    open_file: Callable[[], object]
+    read_differently: Callable[[], object]
+    show_page: Callable[[str], object]
 
 
 class Page(QObject):
@@ -17,9 +29,9 @@ class Page(QObject):
     # Whether the page's choices need little room, so that the tray may have it.
     few_choices = False
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, doors: Doors) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.doors = session, doors
         self.visible = False
         self.choices: QWidget
         self.stage: QWidget

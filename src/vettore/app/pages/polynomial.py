@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
@@ -15,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.pages.page import Page
+from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.polynomial_shelf import ShelfHands, Shelved
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
@@ -46,8 +45,8 @@ class PolynomialPage(ShelfHands, Page):
     help_page = "polynomial.md"
     shows_tray = False
 
-    def __init__(self, session: Session, _open_file: Callable[[], object]) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, doors: Doors) -> None:
+        super().__init__(session, doors)
         self.shown: Shelved | None = None
         self._chosen = ""
         self._view: tuple[object, ...] = ()

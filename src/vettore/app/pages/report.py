@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -20,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.pages.page import Page
+from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Column, Invitation, button, clear, label, rule, section
 from vettore.report.document import report_document
@@ -57,12 +56,12 @@ class ReportPage(Page):
     help_page = "report.md"
     shows_tray = False
 
-    def __init__(self, session: Session, go_to_fit: Callable[[], object]) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, doors: Doors) -> None:
+        super().__init__(session, doors)
         self.pages = 0
         self._filling = False
         self._build_choices()
-        self._build_stage(go_to_fit)
+        self._build_stage()
         self._build_findings()
 
     def _build_choices(self) -> None:
@@ -91,10 +90,12 @@ class ReportPage(Page):
         choices.column.addStretch()
         self.choices = choices
 
-    def _build_stage(self, go_to_fit: Callable[[], object]) -> None:
+    def _build_stage(self) -> None:
         self.preview = Column("Preview of the report", (20, 16, 20, 16))
         self.preview.column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
-        self.refusal = Invitation("The report is about a fit. Choose a model first.", "Go to Fit", go_to_fit)
+        self.refusal = Invitation(
+            "The report is about a fit. Choose a model first.", "Go to Fit", lambda: self.doors.show_page("Fit")
+        )
         stage = QStackedWidget()
         stage.setObjectName("canvas")
         stage.addWidget(self.refusal)

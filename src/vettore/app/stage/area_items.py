@@ -15,6 +15,8 @@ from vettore.core.arrays import Array
 
 # Borders between more strips than this would be a grey field.
 MOST_BORDERS = 120
+# Corners of the running area, a smooth line, that are drawn.
+MOST_CORNERS = 1500
 GRIP = QRectF(-5, -16, 10, 32)
 
 
@@ -49,7 +51,10 @@ class Strips(StageItem):
         pixels = np.arange(left, right + 1.0, 1.0)
         pixels[-1] = right
         corners = to_pixels.x(self.edges)
-        pixels = np.unique(np.concatenate([pixels, corners[(corners >= left) & (corners <= right)]]))
+        inside = corners[(corners >= left) & (corners <= right)]
+        # Corners closer to each other than pixels are not seen.
+        if len(inside) < len(pixels):
+            pixels = np.unique(np.concatenate([pixels, inside]))
         x = np.clip(to_pixels.x_back(pixels), self.edges[0], self.edges[-1])
         top, bottom = to_pixels.y(self.shape_of(x)), to_pixels.y(self.floor_of(x))
         if not (np.isfinite(top).all() and np.isfinite(bottom).all()):
@@ -100,7 +105,7 @@ class Running(StageItem):
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         if len(self.xs) < 2:
             return
-        step = max(1, len(self.xs) // 4000)
+        step = max(1, len(self.xs) // MOST_CORNERS)
         xs, ys = to_pixels.x(self.xs[::step]), to_pixels.y(self.ys[::step])
         painter.setPen(QPen(colour("accent"), 1.8))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(xs.tolist(), ys.tolist(), strict=True)]))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from vettore.app.widgets.parts import button, clear, label
 
@@ -26,33 +27,49 @@ class ValueTable(QWidget):
         box.addWidget(holder)
         box.addWidget(self._copy, alignment=Qt.AlignmentFlag.AlignLeft)
         self.texts: list[tuple[str, ...]] = []
-        self._full = ""
+        self._headings: tuple[str, ...] = ()
+        self._shape: tuple[int, ...] = ()
+        self._cells: list[QLabel] = []
+        self._full: Iterable[Iterable[Any]] = ()
         self.hide()
 
     def show_rows(
         self,
         headings: Sequence[str],
         rows: Sequence[Sequence[str]],
-        full: Sequence[Sequence[object]],
+        full: Iterable[Iterable[Any]],
         copied: Sequence[str] | None = None,
     ) -> None:
         """Show rows; ``full`` are their values for copying, under the headings ``copied`` if these are others."""
-        clear(self._grid)
         self.setVisible(bool(rows))
         self.texts = [tuple(row) for row in rows]
-        lines = ["\t".join(copied or headings)]
-        lines += ["\t".join(value if isinstance(value, str) else repr(float(value)) for value in row) for row in full]  # type: ignore[arg-type]
-        self._full = "\n".join(lines)
-        for place, text in enumerate(headings):
-            side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
-            self._grid.addWidget(label(text, "muted", wrap=True), 0, place, side)
-        for row, texts in enumerate(rows, 1):
-            for place, text in enumerate(texts):
-                one = label(text, "label" if place == 0 else "value")
-                one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._headings, self._full = tuple(copied or headings), full
+        shape = (len(headings), *map(len, rows))
+        if shape != self._shape:
+            self._build(shape)
+        for one, text in zip(self._cells, (*headings, *(text for row in rows for text in row)), strict=True):
+            if one.text() != text:
+                one.setText(text)
+
+    def _build(self, shape: tuple[int, ...]) -> None:
+        """Make the labels of the headings and of each row, by how many there are in each."""
+        self._shape = shape
+        clear(self._grid)
+        self._cells = []
+        for row, count in enumerate(shape):
+            for place in range(count):
+                kind = "muted" if row == 0 else "value"
+                one = label("", "label" if row and place == 0 else kind, wrap=row == 0)
+                if row:
+                    one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
                 self._grid.addWidget(one, row, place, side)
+                self._cells.append(one)
 
     def copy(self) -> None:
-        """Put the table on the clipboard."""
-        QApplication.clipboard().setText(self._full)
+        """Put the table on the clipboard, in full precision."""
+        lines = ["\t".join(self._headings)]
+        lines += [
+            "\t".join(value if isinstance(value, str) else repr(float(value)) for value in row) for row in self._full
+        ]
+        QApplication.clipboard().setText("\n".join(lines))

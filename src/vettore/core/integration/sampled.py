@@ -58,6 +58,12 @@ class SampledArea(Noted, Tells):
     floor_at_edges: Array
     remarks: tuple[Remark, ...]
 
+    @property
+    def mean_heights(self) -> Array:
+        """The mean heights of the strips above the floor at their edges, (k,)."""
+        net = self.heights - self.floor_at_edges
+        return np.asarray((net[:-1] + net[1:]) / 2)
+
     def _line(self) -> str:
         error = "" if self.standard_error is None else f" ± {self.standard_error:.2g}"
         return f"area {short(self.area)}{error} from {short(self.a)} to {short(self.b)}, {self.rule}"

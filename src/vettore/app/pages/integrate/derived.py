@@ -1,0 +1,139 @@
+"""What is worked out for the Integrate page, in the background. Knows no widget."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vettore.app.pages.integrate.state import State
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError, VettoreError
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.formula.formula import read_formula
+from vettore.core.integration.function import FunctionArea, Rung, integrate_function, ladder
+from vettore.core.integration.rules import pieces_of
+from vettore.core.integration.sampled import SampledArea, integrate
+from vettore.core.integration.settling import Settling, settling
+from vettore.core.interpolation.interpolant import sorted_points
+from vettore.core.rounding import read_number
+from vettore.core.typed import limit_in
+from vettore.study.areas import UNDER_FIT, curve_of, derive_area, floor_of
+from vettore.study.derive_curves import points_in_use
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.series import Series
+from vettore.study.study import Study
+
+RUNGS = 7
+# A function is drawn at so many places; where a limit is infinite, so far beyond the other or zero.
+DRAWN, FAR = 1200, 8.0
+
+
+@dataclass(frozen=True, eq=False)
+class AreaAsked:
+    """An area of a series, and those that are kept of it."""
+
+    study: Study
+    series: Series
+    recipe: AreaRecipe
+
+    def answer(self) -> AreaAnswer:
+        """Work it out. Raises VettoreError."""
+        kept = {area.id: self._kept(area) for area in self.study.areas_of(self.series.id)}
+        area = derive_area(self.study, self.series, self.recipe)
+        if self.recipe.rule == UNDER_FIT:
+            return AreaAnswer(self.series, self.recipe, area, curve_of(self.study, self.recipe.curve), kept)
+        x, y, _ = points_in_use(self.series)
+        x, y, _, _ = sorted_points(x, y, None)
+        shape = pieces_of(self.recipe.rule, x, y).value
+        steps = settling(x, y, area, floor_of(self.study, self.recipe.baseline))
+        return AreaAnswer(self.series, self.recipe, area, shape, kept, steps)
+
+    def _kept(self, area: AreaRecipe) -> float:
+        try:
+            return derive_area(self.study, self.series, area).area
+        except VettoreError:
+            return math.nan
+
+
+@dataclass(frozen=True, eq=False)
+class AreaAnswer:
+    """An area under points, the shape over it, the kept areas by id, and what finer strips and other rules give."""
+
+    series: Series
+    recipe: AreaRecipe
+    area: SampledArea
+    shape_of: Callable[[Array], Array]
+    kept: Mapping[str, float] = field(default_factory=dict)
+    steps: tuple[Settling, ...] = ()
+
+
+@dataclass(frozen=True)
+class FunctionAsked:
+    """The area under a function of x."""
+
+    formula: str
+    a: float
+    b: float
+    strips: int | None
+    rule: str
+
+    def answer(self) -> FunctionAnswer:
+        """Work it out. Raises VettoreError."""
+        area = integrate_function(self.formula, self.a, self.b, self.strips, rule=self.rule)
+        rungs: tuple[Rung, ...] = ()
+        if math.isfinite(self.a) and math.isfinite(self.b):
+            try:
+                rungs = ladder(self.formula, self.a, self.b, self.rule, rungs=RUNGS)
+            except VettoreError:
+                rungs = ()
+        low, high = self._shown()
+        x = np.linspace(low, high, DRAWN)
+        curve = FormulaCurve(read_formula(self.formula, ("x",)).right, "x", {}, (), None, (low, high), None, 0)
+        y = curve(x)
+        good = np.isfinite(y)
+        running = integrate(x[good], y[good]) if good.sum() > 1 else None
+        return FunctionAnswer(self, area, rungs, curve, x[good], y[good], running)
+
+    def _shown(self) -> tuple[float, float]:
+        """Return the span on which the function is drawn."""
+        if math.isfinite(self.a):
+            low = self.a
+        else:
+            low = (min(self.b, 0.0) if math.isfinite(self.b) else 0.0) - FAR
+        return low, self.b if math.isfinite(self.b) else max(low, 0.0) + FAR
+
+
+@dataclass(frozen=True, eq=False)
+class FunctionAnswer:
+    """The area under a function, with its rungs, its curve, and the places (n,) at which it is drawn."""
+
+    asked: FunctionAsked
+    area: FunctionArea
+    rungs: tuple[Rung, ...]
+    curve: FormulaCurve
+    x: Array
+    y: Array
+    running: SampledArea | None
+
+
+Asked = AreaAsked | FunctionAsked
+Answer = AreaAnswer | FunctionAnswer
+
+
+def asked(study: Study, state: State) -> Asked | None:
+    """Return what is to be worked out for a state; None when there is nothing. Raises DataError for a wrong limit."""
+    if state.has_function:
+        limits = []
+        for typed in (state.typed.start, state.typed.end):
+            limit = limit_in(typed)
+            if limit is None:
+                raise DataError(f"“{typed}” is no limit; write a number, or inf.")
+            limits.append(limit)
+        strips = read_number(state.typed.strips) if state.typed.strips else None
+        whole = None if strips is None else int(strips)
+        return FunctionAsked(state.typed.formula, limits[0], limits[1], whole, state.typed.rule)
+    recipe = state.area(study)
+    return None if recipe is None else AreaAsked(study, study.find_series(state.series), recipe)

@@ -1,0 +1,46 @@
+"""The right column of the Integrate page: the area in words and numbers, and what can be made of it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+
+from vettore.app.pages.integrate.present import STRIP_HEADINGS, View
+from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
+from vettore.app.widgets.value_table import ValueTable
+
+
+class AreaFindings(Column):
+    """Draws what a view says of an area."""
+
+    keep_asked = Signal()
+    series_asked = Signal()
+    slopes_asked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("What the area says")
+        self.number, self.unit = label("", "display", wrap=True), label("", "muted", wrap=True)
+        self.about, self.table = Pairs(), ValueTable()
+        self._title = section("Strip by strip")
+        self.keep = button("", self.keep_asked.emit, "primary", "Keep it in the study; it follows the data")
+        self.running = button(
+            "Make the running area a series", self.series_asked.emit, "", "A new series of x and area"
+        )
+        self.slopes = button("Make the slopes a series", self.slopes_asked.emit, "", "A new series of x and slope")
+        self.add(section("Area"), self.number, self.unit, rule(), self.about, self._title, self.table)
+        self.column.addStretch()
+        self.add(self.keep, self.running, self.slopes)
+
+    def draw(self, view: View) -> None:
+        """Show a view."""
+        self.keep.setText(view.keep)
+        for part in (self._title, self.keep, self.running, self.slopes):
+            part.setVisible(view.series is not None)
+        if view.awaited:
+            return
+        shown = view.shown
+        empty = "—" if view.refusal else ""
+        self.number.setText(shown.number if shown is not None else empty)
+        self.unit.setText(shown.unit if shown is not None else "")
+        self.about.show_pairs(shown.pairs if shown is not None else ())
+        full = () if shown is None or shown.full is None else shown.full
+        self.table.show_rows(STRIP_HEADINGS, shown.strips if shown is not None else (), full)

@@ -1,0 +1,57 @@
+"""What is chosen and typed on the Integrate page, and what each act makes of it. Knows no widget."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.function import FunctionRecipe
+from vettore.study.study import Study
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What stands in the fields of a function of x."""
+
+    formula: str = ""
+    start: str = "0"
+    end: str = "1"
+    strips: str = ""
+    rule: str = "trapezoid"
+    at_x: str = ""
+    where_y: str = ""
+
+
+@dataclass(frozen=True)
+class State:
+    """The series with the area at hand, or the kept one that is shown; a function, once one is typed."""
+
+    series: str = ""
+    draft: AreaRecipe | None = None
+    kept: str = ""
+    typed: Typed = field(default_factory=Typed)
+
+    @property
+    def has_function(self) -> bool:
+        """Whether a function is shown, and not the points of a series."""
+        return bool(self.typed.formula)
+
+    def on(self, series: str) -> State:
+        """Return the state once a series is chosen: another one begins with an area of its own."""
+        if series == self.series and self.draft is not None:
+            return self
+        return replace(self, series=series, draft=AreaRecipe(series) if series else None, kept="")
+
+    def area(self, study: Study) -> AreaRecipe | None:
+        """Return the area that is shown: one that is kept, or the one at hand."""
+        kept = next((area for area in study.areas if area.id == self.kept), None)
+        return kept if kept is not None and kept.series == self.series else self.draft
+
+    def turned(self, kept: str) -> State:
+        """Return the state with a kept area shown, or the one at hand again."""
+        return replace(self, kept="" if self.kept == kept else kept)
+
+    def function(self, study: Study) -> FunctionRecipe | None:
+        """Return the kept function that is typed, if it is one."""
+        asked = (self.typed.formula, self.typed.start, self.typed.end)
+        return next((known for known in study.functions if (known.formula, known.start, known.end) == asked), None)
