@@ -11,6 +11,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from vettore.app.pages.listed import PAGES
 from vettore.app.style import dress
 from vettore.app.window import Window
 
@@ -57,8 +58,8 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
 
 
 def warm() -> None:
-    """Load what the first fit needs while the user looks at the data."""
-    for name in ("scipy.special", "scipy.linalg", "vettore.app.pages.fit"):
+    """Load what the first fit and the other pages need while the user looks at the data."""
+    for name in ("scipy.special", "scipy.linalg", *(f"vettore.app.pages.{entry.module}" for entry in PAGES)):
         importlib.import_module(name)
 
 

@@ -11,7 +11,7 @@ import traceback
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, QTimer, Signal
 
 from vettore.core.errors import VettoreError
 
@@ -78,6 +78,7 @@ class Background(QObject):
         self._messenger.finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
         self._newest: dict[str, int] = {}
         self._waiting: dict[tuple[str, int], tuple[Done, Failed]] = {}
+        self._timers: dict[str, QTimer] = {}
         self._count = 0
 
     def run(self, key: str, job: Callable[[], Any], done: Done, failed: Failed, priority: int = 0) -> None:
@@ -89,6 +90,17 @@ class Background(QObject):
         task = _Task(key, number, job, self._messenger, lambda: self._newest.get(key) == number)
         pool.start(task, priority)
 
+    def when_calm(self, key: str, milliseconds: int, begin: Callable[[], object]) -> None:
+        """Begin something once it has not been asked for again for so long."""
+        timer = self._timers.pop(key, None)
+        if timer is not None:
+            timer.stop()
+            timer.deleteLater()
+        self._timers[key] = timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.timeout.connect(lambda: (self._timers.pop(key, None), begin()))
+        timer.start(milliseconds)
+
     def drop(self, key: str) -> None:
         """Forget what was asked under a key: its result will be void."""
         self._count += 1
@@ -98,10 +110,13 @@ class Background(QObject):
     @property
     def busy(self) -> bool:
         """Whether a result is still awaited."""
-        return bool(self._waiting)
+        return bool(self._waiting or self._timers)
 
     def stop(self) -> None:
         """Drop what has not begun and wait for the rest."""
+        for timer in self._timers.values():
+            timer.stop()
+        self._timers.clear()
         for pool in (self._searches, self._others):
             pool.clear()
             pool.waitForDone()

@@ -11,7 +11,7 @@ import vettore.core as core
 from vettore.core.fitting.checks import Kind, Verdict, checks
 from vettore.core.fitting.compare import compare, nested_f
 from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
-from vettore.core.interpolation.interpolant import sorted_points
+from vettore.core.interpolation.points import sorted_points
 
 X = np.linspace(0, 10, 12)
 SIGMA = np.linspace(0.1, 0.4, 12)

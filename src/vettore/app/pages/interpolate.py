@@ -30,6 +30,7 @@ from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant, Outside
 from vettore.core.interpolation.methods import METHODS
+from vettore.core.interpolation.points import wide_gaps
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps
@@ -41,6 +42,7 @@ from vettore.study.series import Role, Series
 SLIDER, DECADES = 200, 5.0
 # A gap is named when it is so many times the usual distance between points.
 GAP = 3.0
+MOST_GAPS = 6
 MOST_READ = 200
 # What may lie beyond the points, in the order offered.
 BEYOND: dict[Outside, str] = {
@@ -179,7 +181,11 @@ class InterpolatePage(MethodHands, Page):
         for field, slope in zip(self.end_slopes, recipe.end_slopes, strict=True):
             field.setText(self.session.style.plain(f"{slope:g}"))
         self.session.background.run(
-            "interpolate", lambda: derive_interpolant(series, recipe), self._show_curve, self._show_refusal, 1
+            "interpolate",
+            lambda: derive_interpolant(series, recipe).get_ready(),
+            self._show_curve,
+            self._show_refusal,
+            1,
         )
         self._offer(series, recipe)
 
@@ -324,14 +330,9 @@ class InterpolatePage(MethodHands, Page):
         self.session.say("", "status")
 
     def _show_gaps(self, curve: Interpolant, series: Series) -> None:
-        steps, unit = np.diff(curve.x), series.name_and_unit(Role.X)[1]
-        style = self.session.style
-        words = []
-        if len(steps) > 2:
-            usual = float(np.median(steps))
-            for i in np.flatnonzero(steps > GAP * usual)[:6]:
-                low, high = style.short(float(curve.x[i])), style.short(float(curve.x[i + 1]))
-                words.append(f"{low} … {high} {unit}".strip())
+        unit, style = series.name_and_unit(Role.X)[1], self.session.style
+        gaps = wide_gaps(curve.x, GAP)[:MOST_GAPS]
+        words = [f"{style.short(low)} … {style.short(high)} {unit}".strip() for low, high in gaps]
         self.gaps.setText("\n".join(words))
         for part in (self._gap_title, self.gaps):
             part.setVisible(bool(words))

@@ -33,6 +33,8 @@ from vettore.study import edits
 PAGE_WIDTH = 595
 BESIDE = 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
+# Milliseconds of a pause after which the pages are written again.
+PAUSE = 200
 MARKS = {"point": ".", "comma": ","}
 
 
@@ -153,7 +155,8 @@ class ReportPage(Page):
             self.curve.setCurrentIndex(self.curve.findData(reported.id))
         self._filling = False
         if reported:
-            self._draw()
+            # One PDF for a pause in what the user does, not one for each key and tick.
+            self.session.background.when_calm("preview", PAUSE, self._draw)
 
     def status(self) -> list[str]:
         """Say how long the report is."""

@@ -22,8 +22,8 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
 from vettore.core.errors import DataError, a_number
 from vettore.core.integration.rules import REACH, RULES, pieces_of
-from vettore.core.interpolation.interpolant import check_points, sorted_points
 from vettore.core.interpolation.piecewise import Pieces
+from vettore.core.interpolation.points import check_points, sorted_points
 from vettore.core.remarks import Noted, Remark, RemarkKind
 from vettore.core.telling import Tells, short
 

@@ -19,19 +19,18 @@ from typing import Literal
 import numpy as np
 
 from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, remarks_on
+from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
 from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
 from vettore.core.interpolation.piecewise import Pieces, hermite, straight
+from vettore.core.interpolation.points import check_points, sorted_points
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
 from vettore.core.interpolation.smoothing import Smoother
 from vettore.core.remarks import Noted, Remark, RemarkKind
 
 Outside = Literal["refuse", "constant", "linear", "continue"]
-# Beyond this the cubes of distances, and slopes times them, leave the range of a double.
-LARGEST_OF_CURVES = 1e60
 OUTSIDE = ("refuse", "constant", "linear", "continue")
 # One polynomial through more points than this has no digit left.
 MOST_POINTS_OF_A_POLYNOMIAL = 100
@@ -260,6 +259,11 @@ class Interpolant(Noted, Curve):
 
     # What the method thinks of itself.
 
+    def get_ready(self) -> Interpolant:
+        """Work out what will be asked for as soon as the curve is shown, and return it."""
+        _ = self.left_out_error, self.swing, self.swelling
+        return self
+
     @cached_property
     def left_out_error(self) -> float | None:
         """Root mean square of the misses when each inner point is left out and predicted; None for too few points."""
@@ -369,34 +373,3 @@ def interpolate(
     if method == "periodic":
         check_periodic(points_y)
     return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(remarks), gone)
-
-
-def check_points(x: Array, y: Array) -> None:
-    """Insist that powers of rising x, of their distances and of y stay within the range of numbers. Raises DataError."""
-    if len(x) > 1:
-        check_range(x - x[0], "x", LARGEST_OF_CURVES)
-        steps = np.diff(x)
-        close = int(np.argmin(steps))
-        if steps[close] * LARGEST_OF_CURVES < x[-1] - x[0]:
-            raise DataError(
-                f"The x {x[close]:.6g} and {x[close + 1]:.6g} lie only {steps[close]:.3g} apart, so that slopes leave the "
-                "range of numbers. Average their rows or set one aside.",
-                column="x",
-            )
-    check_range(y, "y", LARGEST_OF_CURVES)
-
-
-def sorted_points(x: Array, y: Array, sigma: Array | None) -> tuple[Array, Array, Array | None, int]:
-    """Return points by rising x and how many rows repeat an x; equal x are averaged, by 1/σ² where σ is known."""
-    if len(x) > 1 and np.all(x[1:] > x[:-1]):
-        return x, y, sigma, 0
-    places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
-    if sigma is None:
-        return places, np.bincount(which, y, len(places)) / counts, None, int(np.sum(counts[counts > 1]))
-    # Weights beside the smallest σ at the same x, so that no square leaves the range of numbers.
-    smallest = np.full(len(places), np.inf)
-    np.minimum.at(smallest, which, sigma)
-    weights = (smallest[which] / sigma) ** 2
-    total = np.bincount(which, weights, len(places))
-    mean = np.bincount(which, weights * y, len(places)) / total
-    return places, mean, smallest / np.sqrt(total), int(np.sum(counts[counts > 1]))

@@ -17,7 +17,7 @@ from vettore.core.integration.function import FunctionArea, Rung, integrate_func
 from vettore.core.integration.rules import pieces_of
 from vettore.core.integration.sampled import SampledArea, integrate
 from vettore.core.integration.settling import Settling, settling
-from vettore.core.interpolation.interpolant import sorted_points
+from vettore.core.interpolation.points import sorted_points
 from vettore.core.rounding import read_number
 from vettore.core.typed import limit_in
 from vettore.study.areas import UNDER_FIT, curve_of, derive_area, floor_of

@@ -21,7 +21,7 @@ from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.words.areas import ERRORS_FROM, RULE_WORDS, baseline_words
 
-MOST_STRIPS_SHOWN, MOST_RUNGS, MOST_CROSSINGS = 40, 5, 12
+MOST_STRIPS_SHOWN, MOST_RUNGS, MOST_CROSSINGS = 24, 5, 12
 # An error below this share of the area is worth more digits.
 SURE = 1e-9
 STRIP_HEADINGS = ("from", "to", "mean height", "area")
