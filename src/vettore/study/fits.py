@@ -106,7 +106,7 @@ class DerivedFit:
 
     def get_ready(self) -> DerivedFit:
         """Work out what will be asked for as soon as the fit is shown, and return it."""
-        _ = self.result.warnings, self.checks, self.equation, self.formula_units
+        _ = self.result.warnings, self.checks, self.equation, self.formula_units, self.result.total_sum_of_squares
         curve = self.curve
         if curve is not None:
             # The derivatives for its band.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -153,9 +155,6 @@ class FitPage(StripHands, ModelHands, Page):
         )
         stage.addWidget(filled)
         self.comparing.set_stage(stage)
-        self.several = SeveralView(self.session)
-        self.several.closed.connect(lambda: stage.setCurrentIndex(1))
-        stage.addWidget(self.several)
         self.stage = stage
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
@@ -228,6 +227,14 @@ class FitPage(StripHands, ModelHands, Page):
             return []
         used = f"rows: {rows_words(self.fit)}"
         return [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
+
+    @cached_property
+    def several(self) -> SeveralView:
+        """The stage's view of one model over many series, made when it is first asked for."""
+        several = SeveralView(self.session)
+        several.closed.connect(lambda: self.stage.setCurrentIndex(1))
+        self.stage.addWidget(several)
+        return several
 
     def fit_several(self) -> None:
         """Open the table of this model over many series."""

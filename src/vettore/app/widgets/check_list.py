@@ -12,7 +12,7 @@ from vettore.app.session import Session
 from vettore.app.style import colour
 from vettore.app.widgets.check_picture import CheckPicture
 from vettore.app.widgets.parts import button, clear, label, rule, section, tab_through
-from vettore.core.fitting.check_pictures import picture
+from vettore.core.fitting.check_pictures import has_picture, picture
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.study.fits import DerivedFit
 from vettore.words.checks import check_figure, check_sentence, gravest_first
@@ -81,7 +81,7 @@ class CheckRow(QWidget):
         if figure:
             grid.addWidget(label(figure, "muted", wrap=True), 1, 1)
         self._grid = grid
-        self.shows = picture(check.kind, fit.result) is not None
+        self.shows = has_picture(check.kind, fit.result)
         if self.shows:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

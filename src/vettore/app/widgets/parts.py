@@ -119,27 +119,42 @@ class Pairs(QWidget):
         self._grid.setVerticalSpacing(5)
         self._grid.setColumnStretch(0, 2)
         self._grid.setColumnStretch(1, 1)
-        self._count = 0
+        self._lines: list[tuple[QLabel, QLabel]] = []
 
     def show_pairs(self, pairs: Sequence[tuple[str, str]]) -> None:
-        """Replace the lines."""
-        clear(self._grid)
-        self._count = 0
-        for name, text in pairs:
+        """Replace the lines; labels that are there are used again."""
+        for line, pair in zip(self._lines, pairs, strict=False):
+            _fill(line, *pair)
+        for name, text in pairs[len(self._lines) :]:
             self.add_pair(name, text)
+        while len(self._lines) > len(pairs):
+            for widget in self._lines.pop():
+                widget.hide()
+                widget.setParent(None)
+                widget.deleteLater()
 
     def add_pair(self, name: str, text: str) -> None:
         """Add a line at the end."""
-        row = self._count
-        self._count += 1
-        # A word joiner keeps a unit such as mg/L on one line.
-        value = label(text.replace("/", "/\u2060"), "value", wrap=len(text) > LONGEST_UNWRAPPED)
-        value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
-        value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._grid.addWidget(
-            label(name, "label", wrap=len(text) <= LONGEST_UNWRAPPED), row, 0, Qt.AlignmentFlag.AlignTop
-        )
-        self._grid.addWidget(value, row, 1)
+        row, line = len(self._lines), (label("", "label"), label("", "value"))
+        line[1].setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        line[1].setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._grid.addWidget(line[0], row, 0, Qt.AlignmentFlag.AlignTop)
+        self._grid.addWidget(line[1], row, 1)
+        self._lines.append(line)
+        _fill(line, name, text)
+
+
+def _fill(line: tuple[QLabel, QLabel], name: str, text: str) -> None:
+    """Write a label and its value; the longer of them wraps."""
+    long = len(text) > LONGEST_UNWRAPPED
+    # A word joiner keeps a unit such as mg/L on one line.
+    for widget, words, wraps in ((line[0], name, not long), (line[1], text.replace("/", "/\u2060"), long)):
+        if widget.text() != words:
+            widget.setText(words)
+        if widget.wordWrap() != wraps:
+            widget.setWordWrap(wraps)
+        upright = QSizePolicy.Policy.Minimum if wraps else QSizePolicy.Policy.Preferred
+        widget.setSizePolicy(QSizePolicy.Policy.Preferred, upright)
 
 
 class Column(QScrollArea):

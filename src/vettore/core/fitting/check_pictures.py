@@ -32,6 +32,18 @@ class Picture:
     joined: bool = False
 
 
+# The checks that rest on something that can be drawn.
+PICTURED = frozenset(
+    {Kind.PATTERN, Kind.TREND, Kind.SPREAD, Kind.NORMAL, Kind.OUTLIERS, Kind.INFLUENCE, Kind.LACK_OF_FIT}
+)
+
+
+def has_picture(kind: Kind, result: FitResult) -> bool:
+    """Whether a check of a fit has a picture."""
+    told = result.degrees_of_freedom >= 2 and not result.exact
+    return kind in PICTURED and told and result.residual_sd is not None and len(result.x) > 0
+
+
 def picture(kind: Kind, result: FitResult) -> Picture | None:
     """Return the picture of a check, or None for one that has none."""
     told = diagnostics(result)
