@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.kinds.readings import PlaceReading, ValueReading
+from vettore.study.kinds.readings import PlaceReading
 from vettore.study.table import RawColumn, Source, Table
 
 LEFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier
@@ -181,7 +181,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     view, vb = page.plot.viewport(), page.plot.upper.vb
     qtbot.mouseClick(view, LEFT, pos=page.plot.mapFromScene(vb.mapViewToScene(QPointF(70, 6.5))))
     qtbot.waitUntil(lambda: bool(page.readings.present()))
-    qtbot.mouseClick(page.readings.keeps[ValueReading], LEFT)
+    qtbot.mouseClick(page.readings.keep_it, LEFT)
     assert session.study.readings_of(session.curve.id)[-1].at == pytest.approx(70, abs=1)
     # 9 One formula over six series with a shared rate.
     qtbot.mouseClick(page.more, LEFT)

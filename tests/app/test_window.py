@@ -211,7 +211,10 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     text = html(report_document(window.session.study))
     assert "Nonlinear least squares" in text
     assert "<i>e</i><sup>" in text
-    qtbot.mouseClick(page.line_up.thumbnails[2], LEFT)
+    qtbot.mouseClick(page.panel.more, LEFT)
+    qtbot.keyClicks(page.sheet.filter, "quadratic")
+    assert page.sheet.count.text().startswith("1 of ")
+    qtbot.keyClick(page.sheet.filter, Qt.Key.Key_Return)
     settled()
     assert page.fit.result.method == "linear least squares"
     window.session.undo()

@@ -136,7 +136,7 @@ class Window(FileActions, QMainWindow):
         self.add_action(study, "Save as …", keys.SaveAs, self.ask_save_as)
         study.addSeparator()
         self.add_action(study, "Quit", keys.Quit, self.close)
-        self._undo = self.add_action(edit, "Undo", keys.Undo, self.session.undo)
+        self._undo = self.add_action(edit, "Undo", keys.Undo, self.undo)
         self._redo = self.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
         DataMenu(self, data)
         for number, entry in enumerate(PAGES, 1):
@@ -185,12 +185,18 @@ class Window(FileActions, QMainWindow):
         self._stages.setCurrentWidget(page.stage)
         self._findings.setCurrentWidget(page.findings)
         self.tray.setVisible(page.shows_tray)
+        self.tray.set_folded(not page.few_choices)
         few = page.choices.sizeHint().height() if page.few_choices else 16777215
         self._choices.setMaximumHeight(few)
         page.enter()
         if page.first is not None:
             page.first.setFocus(Qt.FocusReason.OtherFocusReason)
         self._show_status()
+
+    def undo(self) -> None:
+        """Take back what was last done by hand on the page, or else the last edit."""
+        if self.page is None or not self.page.take_back():
+            self.session.undo()
 
     def new_study(self) -> None:
         """Begin an empty study, after asking about unsaved work."""

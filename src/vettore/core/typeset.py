@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from html import escape
 from typing import TypeAlias
@@ -197,6 +197,51 @@ def number_box(text: str) -> Box:
     if not power:
         return written
     return Row((written, Text(" · "), Raised(Text("10"), Text(str(int(exponent)).replace("-", "−")))))
+
+
+def rebuilt(box: Box, change: Callable[[Box], Box]) -> Box:
+    """Return a box made anew from its innermost parts outwards, each part changed once its own parts are."""
+    match box:
+        case Row(parts):
+            box = Row(tuple(rebuilt(part, change) for part in parts))
+        case Raised(base, exponent):
+            box = Raised(rebuilt(base, change), rebuilt(exponent, change))
+        case Lowered(base, index):
+            box = Lowered(rebuilt(base, change), rebuilt(index, change))
+        case Fraction(above, below):
+            box = Fraction(rebuilt(above, change), rebuilt(below, change))
+        case Radical(of, index):
+            box = Radical(rebuilt(of, change), index)
+        case Fenced(of, bracket):
+            box = Fenced(rebuilt(of, change), bracket)
+    return change(box)
+
+
+def renamed(box: Box, names: Mapping[str, str]) -> Box:
+    """Return a box with other words for some of its texts."""
+    return rebuilt(box, lambda part: Text(names.get(part.text, part.text)) if isinstance(part, Text) else part)
+
+
+def flat(box: Box) -> Box:
+    """Return a box with fractions on one line, ``(a + b)/c``, where there is no height for them."""
+    return rebuilt(
+        box,
+        lambda part: (
+            Row((_as_factor(part.above, above=True), Text("/"), _as_factor(part.below)))
+            if isinstance(part, Fraction)
+            else part
+        ),
+    )
+
+
+def _as_factor(box: Box, above: bool = False) -> Box:
+    """Return a box in brackets unless it is one thing; ``above`` the line a product, or a sign before it, needs none."""
+    while isinstance(box, Row) and len(box.parts) == 1:
+        box = box.parts[0]
+    if not isinstance(box, Row):
+        return box
+    is_sum = any(isinstance(part, Text) and part.text in (" + ", " − ") for part in box.parts)
+    return box if above and not is_sum else Fenced(box)
 
 
 def filled(box: Box, numbers: Mapping[str, str]) -> Box:

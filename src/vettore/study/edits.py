@@ -187,6 +187,17 @@ def split_series(study: Study, series: str) -> Study:
     return study
 
 
+def move_series(study: Study, series: str, by: int) -> Study:
+    """Move a series up (−1) or down (1) among the series; at the end it stays."""
+    order = [one.id for one in study.series]
+    place = order.index(study.find_series(series).id)
+    other = place + by
+    if not 0 <= other < len(order):
+        return study
+    swapped = {order[place]: study.series[other], order[other]: study.series[place]}
+    return replace(study, parts=tuple(swapped.get(part.id, part) for part in study.parts))
+
+
 def renew_series(study: Study, series: str, table: Table) -> Study:
     """Put new data under the same decisions, see Series.renewed. Raises DataError when a column in use is missing."""
     return _with_series(study, study.find_series(series).renewed(table))

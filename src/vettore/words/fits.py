@@ -11,7 +11,8 @@ from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit, derived_quantities
-from vettore.study.series import Role
+from vettore.study.kinds.fits import AnyFit
+from vettore.study.series import ErrorKind, Role, Series
 from vettore.words.checks import check_sentence, gravest_first
 from vettore.words.findings import words_in
 from vettore.words.lines import Line
@@ -79,6 +80,36 @@ def degree_reason(ladder: Ladder, style: NumberStyle) -> str:
         f"Degree {ladder.suggested}: it misses left-out rows by {own}, which is no worse than the least, {least} at "
         f"degree {ladder.lowest}, within what the scatter allows ({style.number(ladder.allowed, 3)})."
     )
+
+
+# The losses in words.
+LOSS_WORDS = {
+    "squares": "ordinary least squares",
+    "huber": "forgiving of outliers (Huber)",
+    "tukey": "strongly forgiving (Tukey)",
+}
+
+
+def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
+    """Say in a sentence or two which rows are fitted and how: ``All 30 rows, equal weights, ordinary least squares.``"""
+    x_name, rows = series.name_and_unit(Role.X)[0], int(series.in_use.sum())
+    count = "1 row" if rows == 1 else f"{rows} rows"
+    which = f"All {count}" if not series.set_aside else f"The {count} in use"
+    if recipe.span is not None:
+        low, high = (style.short(edge, 4) for edge in recipe.span)
+        which = f"Rows with {x_name} from {low} to {high}"
+    weights = "equal weights"
+    if recipe.use_errors and series.sigma is not None:
+        column = series.column(Role.Y_ERROR)
+        sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
+        sizes[ErrorKind.PERCENT] = f"± {style.short(series.error_of_y.value)} %"
+        by = sizes.get(series.error_of_y.kind) or f"the ± in {column.name if column else 'y'}"
+        weights = f"weights from {by}, {'known' if recipe.errors_known else 'relative'}"
+    origin = ", through the origin" if not recipe.formula and not recipe.intercept else ""
+    held = ", ".join(name for name, _ in recipe.hold)
+    limited = ", ".join(dict.fromkeys(name for name, _, _ in recipe.limits))
+    more = [f"{held} held." if held else "", f"{limited} within limits." if limited else ""]
+    return " ".join([f"{which}, {weights}, {LOSS_WORDS.get(recipe.loss, recipe.loss)}{origin}.", *filter(None, more)])
 
 
 def conflict_in_words(conflict: UnitConflict) -> str:

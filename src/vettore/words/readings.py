@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +13,8 @@ from vettore.study.kinds.readings import DerivedReading, Problem, Reading
 from vettore.study.series import Role
 from vettore.words.lines import Line
 
+# Longer names of columns are x and y in narrow places.
+LONGEST_NAME = 14
 TURNS = {"top": "maximum", "bottom": "minimum"}
 PROBLEMS = {
     Problem.NO_VALUE: "the curve has no value there",
@@ -168,6 +170,12 @@ def called(fit: DerivedFit) -> Called:
     return Called(*fit.series.name_and_unit(Role.X), *fit.y_called)
 
 
+def in_short(names: Called) -> Called:
+    """Return names with x and y for those that are too long for a narrow column."""
+    x, y = (name if len(name) <= LONGEST_NAME else short for name, short in ((names.x, "x"), (names.y, "y")))
+    return Called(x, names.x_unit, y, names.y_unit)
+
+
 def reading_question(fit: DerivedFit, recipe: Reading, style: NumberStyle) -> str:
     """Return what a reading asks, in words."""
     return words_of(recipe).question(recipe, called(fit), style)
@@ -213,6 +221,20 @@ def pennants(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> li
     if reading.value is None:
         return []
     return [f"{words.pennant} {style.pair(reading.value, reading.standard_error, reading.unit)}".strip()]
+
+
+def present_lines(fit: DerivedFit, readings: Sequence[DerivedReading], style: NumberStyle) -> list[tuple[str, str]]:
+    """Return what is being read, one line for each answer; only the first of several says what was asked."""
+    lines = []
+    for reading in readings:
+        if has_answer(reading):
+            words, unit = words_of(reading.recipe), called(fit)
+            answers = words.answers(reading, unit, style) if words.answers is not None else []
+            asked = words.question(reading.recipe, in_short(unit), style)
+            texts = answers or [reading_numbers(fit, reading, style)]
+            beyond = " (extrapolated)" if reading.beyond else ""
+            lines += [(asked if place == 0 else "", text + beyond) for place, text in enumerate(texts)]
+    return lines
 
 
 def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:

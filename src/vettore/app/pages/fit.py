@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 
 import numpy as np
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
@@ -25,6 +25,7 @@ from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.how_fitted import HowFitted
 from vettore.app.widgets.line_up_panel import LineUpPanel
+from vettore.app.widgets.line_up_sheet import LineUpSheet
 from vettore.app.widgets.parts import Invitation, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
@@ -34,6 +35,7 @@ from vettore.app.work import Search, breathe
 from vettore.core.typeset import Text
 from vettore.study.fits import DerivedFit, fit_series, response_of
 from vettore.study.kinds.fits import AnyFit
+from vettore.study.line_up import Key
 from vettore.study.pulls import Pulls
 from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
@@ -56,6 +58,8 @@ class FitPage(StripHands, ModelHands, Page):
         self.fit: DerivedFit | None = None
         self._shown: tuple[object, ...] = ()
         self._shaping: Shaping | None = None
+        # What is shown of a series, by its content, while none of its models has been chosen.
+        self._suggested: dict[str, tuple[Key, AnyFit]] = {}
         self._pulls: Pulls | None = None
         self._search = Search()
         self._under_way: tuple[Series, AnyFit] | None = None
@@ -79,6 +83,8 @@ class FitPage(StripHands, ModelHands, Page):
         self.line_up.chosen.connect(self.choose)
         self.filler = LineUpFiller(self.session, self.panel, self._chosen_key)
         self.comparing = Comparing(self.session, self.filler, self._present_recipe, self.choose)
+        self.panel.more_asked.connect(self.open_sheet)
+        self.filler.filled.connect(self._suggest)
         self.panel.comparison_asked.connect(self.comparing.open)
         self.panel.degrees_asked.connect(self.comparing.open_ladder)
         box.addWidget(self.panel, 1)
@@ -89,14 +95,15 @@ class FitPage(StripHands, ModelHands, Page):
         self.how.loss_chosen.connect(self._choose_loss)
         self.how.span_asked.connect(self._ask_span)
         self.another = button("Add a curve", self._add_another, "link", "Keep this curve and fit a second one")
-        self.more = button("Several series …", self.fit_several, "link", "The same model over many series at once")
-        self.write = button("Write your own formula …", self.open_bench, "", "Any formula over the columns (Ctrl+E)")
+        self.more = button(
+            "Over several series …", self.fit_several, "link", "The same model over many series at once"
+        )
+        self.write = button("Your own formula …", self.open_bench, "", "Any formula over the columns (Ctrl+E)")
         QShortcut(QKeySequence("Ctrl+E"), self.write, self.open_bench)
-        links = QHBoxLayout()
+        links = QVBoxLayout()
         links.setSpacing(0)
         for link in (self.another, self.more):
-            links.addWidget(link)
-        links.addStretch()
+            links.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
         box.addWidget(self.how)
         box.addLayout(links)
         box.addWidget(self.write)
@@ -104,7 +111,7 @@ class FitPage(StripHands, ModelHands, Page):
     def _build_stage(self) -> None:
         self.strip = EquationStrip()
         self.strip.shaped.connect(self.shape)
-        self.strip.released.connect(lambda: self._show_shaped(True))
+        self.strip.released.connect(self._let_go)
         self.strip.held.connect(self.turn_hold)
         self.strip.asked.connect(self.ask_coefficient)
         self.strip.refit.connect(self.refit)
@@ -112,7 +119,7 @@ class FitPage(StripHands, ModelHands, Page):
         self.grips = Grips()
         self.plot.add_grips(self.grips)
         self.grips.pulled.connect(self.pull)
-        self.grips.released.connect(lambda: self._show_shaped(True))
+        self.grips.released.connect(self._let_go)
         self.first = self.plot
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
@@ -236,6 +243,35 @@ class FitPage(StripHands, ModelHands, Page):
         self.stage.addWidget(several)
         return several
 
+    @cached_property
+    def sheet(self) -> LineUpSheet:
+        """The stage's view of all models of the line-up, made when it is first asked for."""
+        sheet = LineUpSheet()
+        sheet.closed.connect(lambda: self.stage.setCurrentIndex(1))
+        sheet.chosen.connect(self._take_from_sheet)
+        self.stage.addWidget(sheet)
+        return sheet
+
+    def open_sheet(self) -> None:
+        """Show all models of the line-up over the stage."""
+        filler = self.filler
+        self.sheet.show_candidates(filler.candidates, filler.points, self._chosen_key(), self.session.style)
+        self.stage.setCurrentWidget(self.sheet)
+        self.sheet.filter.setFocus()
+
+    def _take_from_sheet(self, key: Key) -> None:
+        self.stage.setCurrentIndex(1)
+        self.choose(key)
+
+    def _suggest(self) -> None:
+        """Show the simplest of the equally good models while the user has chosen none."""
+        series, best = self.session.series, self.filler.best()
+        if series is None or self.session.curve is not None or self.fit is None or best is None or best.fit is None:
+            return
+        if self._suggested.get(series.key) != (best.key, best.fit.recipe):
+            self._suggested = {series.key: (best.key, best.fit.recipe)}
+            self._begin(series, best.fit.recipe)
+
     def fit_several(self) -> None:
         """Open the table of this model over many series."""
         if self.fit is not None:
@@ -350,7 +386,9 @@ class FitPage(StripHands, ModelHands, Page):
         self.plot.pennants.set_flags([])
         if self.fit is not None:
             kept = kept_readings(self.session.study, self.fit)
-            self.plot.pennants.set_flags(flags_of(self.fit, kept, self.readings.present(), self.session.style))
+            present = self.readings.present()
+            self.plot.pennants.set_flags(flags_of(self.fit, kept, present, self.session.style))
+            self.findings.show_present(present, self.readings.refusals)
 
     def show_rows(self) -> None:
         """Ring the chosen rows on the plots, and offer what can be done with them."""

@@ -26,6 +26,7 @@ class ModelHands:
     plot: Plot
     how: HowFitted
     bench: FormulaBench
+    _suggested: dict[str, tuple[Key, AnyFit]]
 
     def _decide(self, label: str, **values: object) -> None:
         raise NotImplementedError
@@ -89,7 +90,9 @@ class ModelHands:
         self.session.do("fit an own formula", study)
 
     def _recipe(self, series: Series) -> AnyFit:
-        return self.session.curve or PolynomialFit(series=series.id, degree=1)
+        """Return what is shown: the chosen curve, or the model that suggests itself, or a line."""
+        _key, suggested = self._suggested.get(series.key, (-1, None))
+        return self.session.curve or suggested or PolynomialFit(series=series.id, degree=1)
 
     def _present_recipe(self) -> AnyFit | None:
         return None if self.session.series is None else self._recipe(self.session.series)
@@ -158,7 +161,7 @@ class ModelHands:
             return
         study = study or self.session.study
         if curve is None:
-            study = edits.add_fit(study, series.id, 1)
+            study = edits.add_curve(study, self._recipe(series))
             curve = study.curves[-1]
         changed = curve.changed(**values)
         if isinstance(changed, PolynomialFit) and not changed.intercept and changed.degree == 0:
@@ -173,4 +176,7 @@ class ModelHands:
             return OWN + own.key
         if isinstance(curve, PolynomialFit):
             return curve.degree
-        return -1 if curve is None else curve.model or -1
+        if curve is None:
+            series = self.session.series
+            return -1 if series is None else self._suggested.get(series.key, (-1, None))[0]
+        return curve.model or -1

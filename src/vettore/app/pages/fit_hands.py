@@ -11,14 +11,20 @@ from vettore.app.pages.fit_shaping import Shaping, step_of
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
-from vettore.app.strip.equation import Chip, EquationStrip
+from vettore.app.strip.chips import Chip
+from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
+from vettore.core.typeset import Row, renamed
 from vettore.study import edits
 from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.fits import AnyFit, as_formula
 from vettore.study.pulls import Pulls, formula_of
+from vettore.study.series import Role
+
+# Columns with longer names have a symbol in the strip.
+LONGEST_NAME = 16
 
 
 class StripHands:
@@ -55,6 +61,27 @@ class StripHands:
             self._show_shaped(True)
             self.strip.note.setText(f"step {place} of {len(fit.result.path) - 1} of the search")
         self._show_grips()
+
+    def take_back(self) -> bool:
+        """Go back to the curve before the last drag, which is the fit before the first."""
+        if self.fit is None or self._shaping is None or not self._shaping.steps:
+            return False
+        self._shaping.step_back()
+        if self._shaping.steps:
+            self._show_shaped(True)
+        else:
+            self.show_step(-1)
+            self._show_residuals(self.fit)
+        return True
+
+    def _let_go(self) -> None:
+        """A drag has ended: it is a step that can be taken back."""
+        if self._shaping is not None:
+            self._shaping.end_step()
+        self._show_shaped(True)
+
+    def _show_residuals(self, fit: DerivedFit) -> None:
+        raise NotImplementedError
 
     def refit(self) -> None:
         """Fit again from the values given by hand."""
@@ -142,6 +169,9 @@ class StripHands:
         """Show the equation with fitted values, or with those given by hand."""
         left, terms = fit.equation
         chips, style = {}, self.session.style
+        short = short_names(fit)
+        left, terms = renamed(left, short), [Row((renamed(term, short),)) for term in terms]
+        self.strip.legend = "; ".join(f"{symbol}: {name}" for name, symbol in short.items())
         # The spread of y is asked for only where a value of 0 tells nothing.
         at_zero = any(one.value == 0.0 for one in fit.result.coefficients.values())
         spread = float(np.ptp(fit.result.y)) if at_zero and fit.result.n else 1.0
@@ -202,6 +232,20 @@ class StripHands:
             for name, value in values.items():
                 self._shaping.set(name, value)
             self._show_shaped(False)
+
+
+def short_names(fit: DerivedFit) -> dict[str, str]:
+    """Return symbols for the columns whose names are too long for the strip; the axes have the names."""
+    x_name, y_name = fit.series.name_and_unit(Role.X)[0], fit.y_called[0]
+    others = [column.name for column in fit.series.columns if column.name not in (x_name, y_name)]
+    taken = {*fit.result.coefficients, *(column.name for column in fit.series.columns)}
+    out = {}
+    for name, letters in ((x_name, "xXuU"), (y_name, "yYvV"), *((other, "zwpqst") for other in others)):
+        free = [letter for letter in letters if letter not in taken]
+        if len(name) > LONGEST_NAME and free:
+            out[name] = free[0]
+            taken.add(free[0])
+    return out
 
 
 def _values(fit: DerivedFit) -> dict[str, float]:

@@ -5,21 +5,33 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from PySide6.QtCore import QObject, Signal
 
 from vettore.app.session import Session
 from vettore.app.widgets.line_up import Candidate
 from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
 from vettore.app.work import breathe
+from vettore.core.arrays import Array
+from vettore.core.models.catalogue import CATALOGUE
 from vettore.study.fits import FIRST_LOOK
 from vettore.study.kinds.fits import AnyFit
-from vettore.study.line_up import AT_ONCE, Entry, Key, degrees, is_own, plausible, ranked, try_models
+from vettore.study.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, plausible, ranked, try_models
 from vettore.study.series import Role, Series
 
+# Models that are seen beside the plot; the others are a click away.
+IN_VIEW = 8
 
-class LineUpFiller:
-    """Keeps the line-up of a page true to its series; ``chosen`` tells which model is chosen now."""
+
+class LineUpFiller(QObject):
+    """Keeps the line-up of a page true to its series; ``chosen`` tells which model is chosen now.
+
+    ``filled`` says that all models have been tried.
+    """
+
+    filled = Signal()
 
     def __init__(self, session: Session, panel: LineUpPanel, chosen: Callable[[], Key]) -> None:
+        super().__init__(panel)
         self._session, self._panel, self._line_up, self._chosen = session, panel, panel.line_up, chosen
         # In the order in which they were pinned.
         self.pinned: list[Key] = []
@@ -32,6 +44,8 @@ class LineUpFiller:
         self._waiting: list[Key] = []
         self.entries: list[Entry] = []
         self.by_complexity = False
+        self.candidates: list[Candidate] = []
+        self.points: tuple[Array, Array] = (np.empty(0), np.empty(0))
 
     def _turn_order(self) -> None:
         self.by_complexity = not self.by_complexity
@@ -112,25 +126,52 @@ class LineUpFiller:
         order = [one for one in order if one.entry.key not in hidden]
         # Pinned models first, in the order of pinning.
         order.sort(key=lambda one: self.pinned.index(one.entry.key) if one.entry.key in self.pinned else MOST)
-        self._panel.show_state(len(self.pinned), len(hidden))
-        candidates = [
-            Candidate(
-                one.entry.key,
-                one.entry.name,
-                one.entry.fit.result.curve if one.entry.fit else None,
-                one.weight,
-                one.entry.refusal,
-                one.equal,
-                "a curve above" if one.entry.fit and not one.weight and is_own(one.entry) else None,
-                one.entry.key in self.pinned,
-            )
-            for one in order
-        ]
+        self.candidates = [self._candidate(one) for one in order]
+        shown = in_view(self.candidates, self._chosen())
+        self._panel.show_state(len(self.pinned), len(hidden), len(self.candidates) - len(shown))
         count = int(series.in_use.sum())
         self._line_up.setToolTip(f"Tried on {FIRST_LOOK:,} of the {count:,} rows" if count > FIRST_LOOK else "")
-        points = (x[series.in_use], y[series.in_use])
-        self._line_up.show_candidates(candidates, points, self._chosen(), self._session.style)
+        self.points = (x[series.in_use], y[series.in_use])
+        self._line_up.show_candidates(shown, self.points, self._chosen(), self._session.style)
         self._panel.order_tabs()
+        if not self._waiting:
+            self.filled.emit()
+
+    def _candidate(self, one: Ranked) -> Candidate:
+        entry, style = one.entry, self._session.style
+        figures = ""
+        if entry.fit is not None:
+            result = entry.fit.result
+            share = "" if result.r_squared is None else f"R² {style.fixed(result.r_squared, 4)}   "
+            figures = f"{share}AICc {style.number(result.aicc, 4)}   {_coefficients(entry)} coefficients"
+        model = CATALOGUE.get(entry.key) if isinstance(entry.key, str) else None
+        return Candidate(
+            entry.key,
+            entry.name,
+            entry.fit.result.curve if entry.fit else None,
+            one.weight,
+            entry.refusal,
+            one.equal,
+            "a curve above" if entry.fit and not one.weight and is_own(entry) else None,
+            entry.key in self.pinned,
+            entry.fit.result.formula if entry.fit else "",
+            figures,
+            model.group if model is not None else "",
+        )
+
+    def best(self) -> Entry | None:
+        """Return the simplest of the models that are equally good, once all have been tried."""
+        if self._waiting:
+            return None
+        return next((one.entry for one in ranked(self.entries) if one.entry.fit is not None and one.weight), None)
+
+
+def in_view(candidates: list[Candidate], chosen: Key) -> list[Candidate]:
+    """Return the first models, the chosen one among them wherever it stands."""
+    first = candidates[:IN_VIEW]
+    if any(candidate.key == chosen for candidate in first):
+        return first
+    return [*first[: IN_VIEW - 1], *(one for one in candidates[IN_VIEW:] if one.key == chosen)][:IN_VIEW] or first
 
 
 def _coefficients(entry: Entry) -> int:

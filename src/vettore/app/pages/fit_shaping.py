@@ -48,6 +48,9 @@ class Shaping:
         self.fit = fit
         result = fit.result
         self.values = {name: one.value for name, one in result.coefficients.items()}
+        self._fitted = dict(self.values)
+        # The values after each drag.
+        self.steps: list[dict[str, float]] = []
         columns = [column.name for column in fit.series.columns]
         self._read: Formula = read_formula(formula_of(fit), columns)
         x_name = self._read.data[0] if self._read.data else ""
@@ -62,6 +65,17 @@ class Shaping:
         if count > MOST_WHILE_DRAGGING:
             chosen = np.sort(np.random.default_rng(5).choice(count, MOST_WHILE_DRAGGING, replace=False))
         self._few = chosen
+
+    def end_step(self) -> None:
+        """Remember the values as a step, if they have changed since the last."""
+        if self.values != (self.steps[-1] if self.steps else self._fitted):
+            self.steps.append(dict(self.values))
+
+    def step_back(self) -> None:
+        """Take the values from before the last step."""
+        self.steps.pop()
+        for name, value in (self.steps[-1] if self.steps else self._fitted).items():
+            self.set(name, value)
 
     def set(self, name: str, value: float) -> None:
         """Give a coefficient a value."""

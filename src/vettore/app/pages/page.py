@@ -60,6 +60,10 @@ class Page(QObject):
         """Read everything from the session again."""
         raise NotImplementedError
 
+    def take_back(self) -> bool:
+        """Take back what was done by hand and is no edit yet; whether there was something."""
+        return False
+
     def status(self) -> list[str]:
         """Return what was used, for the status line."""
         return []

@@ -2,54 +2,36 @@
 
 Dragging a chip sideways, turning the wheel over it, or arrow keys change its value; a click or the space bar holds it
 or lets it go; a double click or Enter asks for value and limits. The strip says what was done; the page answers.
+Pointing at a chip lights its place in the equation, and the other way round. The strip is never higher than its limit.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMenu, QSizePolicy, QWidget
+from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
-from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
-from vettore.app.style import colour, sans
+from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
+from vettore.app.strip.chips import Chip
+from vettore.app.style import colour
 from vettore.app.widgets.parts import button, label
 from vettore.core.markup import mathml_document, to_latex, with_numbers
-from vettore.core.typeset import Box, Row, Text, coefficient_symbol
-from vettore.look.theme import SIZES
+from vettore.core.typeset import Box, Row, Text
 
-# Sizes tried from the largest until the equation stands on one line; the last may take several.
-TYPE_SIZES = (25.0, 21.0, 17.0, 14.0)
-CHIP_PADDING = 10.0
-MARGIN = 20.0
-# Pixels that the pointer moves before a press counts as a drag.
-DRAG_STARTS = 4
+# The height of the strip, and in a window lower than this.
+HEIGHT, LOW_HEIGHT, LOW_WINDOW = 96, 88, 740
+# Pixels that the pointer moves before a press counts as a drag, and that a turn of the wheel scrolls.
+DRAG_STARTS, SCROLLED = 4, 60.0
 # What a modifier makes of the speed.
 FINER, COARSER = 0.1, 10.0
 # A strip below this width has no room for the hint.
-NARROW = 600
-HINT = "drag a value to try it, click to hold it"
-
-# Terms kept as they were laid out.
-MOST_LAID_OUT = 40
-
-
-@dataclass(frozen=True)
-class Chip:
-    """What stands on a coefficient's chip; ``step`` is how much one pixel of dragging changes the value."""
-
-    value: str
-    error: str
-    number: float = 0.0
-    step: float = 0.0
-    held: bool = False
-    at_limit: bool = False
-    spoken: str = ""
+NARROW = 560
+HINT = "drag a value, click to hold"
+NOTE_WIDTH = 170
 
 
 class EquationStrip(QWidget):
-    """Paints ``left = term + term …``; wraps onto more lines, and shrinks, when it must."""
+    """Paints ``left = term + term …`` with its chips, in a height that does not depend on the model."""
 
     shaped = Signal(str, float)
     released = Signal()
@@ -62,17 +44,18 @@ class EquationStrip(QWidget):
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self._left: Box = Text("y")
         self.plain_text = ""
+        # What short symbols in it stand for.
+        self.legend = ""
         self._shaped = False
         self._terms: list[Row] = []
         self.chips: dict[str, Chip] = {}
-        self._lines: list[Placed] = []
-        self._laid_out: dict[tuple[Row, float], tuple[Placed, dict[str, Chip | None]]] = {}
-        self._frames: dict[str, QRectF] = {}
-        self._height = 84
+        self._arrangement: Arrangement | None = None
+        self._scrolled = [0.0, 0.0]
         self._focused = ""
         self._hovered = ""
         self._pressed: tuple[str, QPointF, float] | None = None
@@ -82,25 +65,18 @@ class EquationStrip(QWidget):
         self._click.setSingleShot(True)
         self._clicked_name = ""
         self._click.timeout.connect(lambda: self.held.emit(self._clicked_name))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 8, 14, 8)
-        row.addStretch()
-        self.side = QWidget()
-        side = QHBoxLayout(self.side)
-        side.setContentsMargins(0, 0, 0, 0)
         self.note = label("", "muted", wrap=True)
-        self.note.setFixedWidth(124)
+        self.note.setParent(self)
         self.note.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.again = button("Refit", self.refit.emit, "primary", "Fit again, starting from these values")
-        side.addWidget(self.note)
-        side.addWidget(self.again)
-        row.addWidget(self.side, alignment=Qt.AlignmentFlag.AlignVCenter)
+        self.again.setParent(self)
         self.show_shaped("")
 
     def show_equation(self, left: Box, terms: list[Row], chips: dict[str, Chip]) -> None:
         """Show another equation, or other values in it."""
+        if (left, terms) != (self._left, self._terms):
+            self._scrolled = [0.0, 0.0]
         self._left, self._terms, self.chips = left, terms, chips
-        self.side.setVisible(bool(terms) and (self._shaped or self.width() > NARROW))
         if self._focused not in chips:
             self._focused = next(iter(chips), "")
         spoken = "; ".join(chip.spoken or f"{name} {chip.value} ± {chip.error}" for name, chip in chips.items())
@@ -115,7 +91,7 @@ class EquationStrip(QWidget):
             self.setFocus()
         self.again.setEnabled(bool(words))
         self._shaped = bool(words)
-        self.side.setVisible(bool(self._terms) and (self._shaped or self.width() > NARROW))
+        self._arrange()
 
     def equation_text(self, kind: str, numbers: bool) -> str:
         """Return the equation as text, LaTeX or MathML, with symbols or with numbers for the coefficients."""
@@ -144,102 +120,102 @@ class EquationStrip(QWidget):
 
     def frame_of(self, name: str) -> QRectF:
         """Return where the chip of a coefficient is."""
-        return self._frames.get(name, QRectF())
+        line = self._chip_line()
+        return line[0].frames(line[1]).get(name, [QRectF()])[0] if line is not None else QRectF()
 
     def sizeHint(self) -> QSize:
-        return QSize(400, self._height)
+        return QSize(400, self.height())
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
-        self.side.setVisible(bool(self._terms) and (self._shaped or self.width() > NARROW))
         self._arrange()
 
     # Layout.
 
+    def fit_window(self, height: int) -> None:
+        """Take the height that a window of this height has for the strip."""
+        self.setFixedHeight(LOW_HEIGHT if height < LOW_WINDOW else HEIGHT)
+
     def _arrange(self) -> None:
-        for size in TYPE_SIZES:
-            lines = self._wrapped(size)
-            if len(lines) <= 1:
-                break
-        self._lines = [side_by_side(line) for line in lines]
-        self._frames, top = {}, LINE_GAP
-        for line in self._lines:
-            baseline = top + line.above
-            self._frames.update(dict(line.moved_chips(MARGIN, baseline)))
-            top = baseline + line.below + LINE_GAP
-        height = int(top + LINE_GAP) if self._lines else 84
-        if height != self._height:
-            self._height = height
-            self.setFixedHeight(height)
+        beside = self._place_side(True)
+        self._arrangement = None
+        if self._terms:
+            terms = [Row((self._left, Text(" = "))), *self._terms]
+            lit = self._lit()
+            room, high = self.width() - 2 * MARGIN, float(self.height())
+            self._arrangement = arranged(terms, self.chips, lit, room, beside, high)
+            if self._arrangement.chips is not None and not self._shaped:
+                # Without the hint the chips may have room inside.
+                without = arranged(terms, self.chips, lit, room, self._place_side(False), high)
+                if without.chips is None:
+                    self._arrangement = without
+                else:
+                    self._place_side(True)
+            lines = self._lines()
+            self._scrolled = [min(by, line.overflow) for by, line in zip(self._scrolled, lines, strict=False)]
+            self._scrolled += [0.0] * (2 - len(self._scrolled))
         self.update()
 
-    def _wrapped(self, size: float) -> list[list[Placed]]:
-        if not self._terms:
-            return []
-        pieces = [self._placed(row, size) for row in (Row((self._left, Text(" = "))), *self._terms)]
-        lines: list[list[Placed]] = [[]]
-        beside = self.side.sizeHint().width() if self.width() > NARROW or self._shaped else 0
-        room = self.width() - 2 * MARGIN - beside
-        for piece in pieces:
-            used = sum(p.width for p in lines[-1])
-            if lines[-1] and used + piece.width > room:
-                lines.append([])
-            lines[-1].append(piece)
-        return lines
+    def _place_side(self, with_note: bool) -> float:
+        """Put the hint and the button at the upper right corner; return the width that they take."""
+        shown = bool(self._terms) and (self._shaped or self.width() > NARROW)
+        self.note.setVisible(shown and with_note)
+        self.again.setVisible(shown)
+        if not shown:
+            return 0.0
+        size = self.again.sizeHint()
+        high = max(size.height(), 28)
+        self.again.setGeometry(self.width() - 14 - size.width(), 10, size.width(), high)
+        self.note.setGeometry(self.again.x() - 10 - NOTE_WIDTH, 6, NOTE_WIDTH, high + 8)
+        return float(self.width() - (self.note.x() if with_note else self.again.x() - 10))
 
-    def _placed(self, row: Row, size: float) -> Placed:
-        """Lay a term out, or return it as laid out before while its chips are the same."""
-        known = self._laid_out.get((row, size))
-        if known is not None and all(self.chips.get(name) == chip for name, chip in known[1].items()):
-            return known[0]
-        placed = place(row, size, self._place_chip)
-        if len(self._laid_out) > MOST_LAID_OUT:
-            self._laid_out.clear()
-        self._laid_out[row, size] = (placed, {name: self.chips.get(name) for name, _ in placed.chips})
-        return placed
+    def _lit(self) -> str:
+        if self._pressed is not None:
+            return self._pressed[0]
+        return self._hovered or (self._focused if self.hasFocus() else "")
 
-    def _place_chip(self, name: str, size: float) -> Placed:
-        chip = self.chips.get(name, Chip("", ""))
-        symbol = place(coefficient_symbol(name), max(size * 0.9, 13), None, "fit")
-        large = size > 16
-        value_font = sans(12 if large else 10.5, QFont.Weight.DemiBold)
-        texts = [(chip.value, value_font, "ink")]
-        foot = "held" if chip.held else "at its limit" if chip.at_limit else f"± {chip.error}" if chip.error else ""
-        if foot:
-            texts.append((foot, sans(SIZES.small), "muted"))
-        inner = max([symbol.width, *(QFontMetricsF(font).horizontalAdvance(text) for text, font, _ in texts)])
-        width = inner + (2 * CHIP_PADDING if large else 12)
-        lines = [QFontMetricsF(font).height() for _, font, _ in texts]
-        above, below = symbol.above + 5, 6 + sum(lines) + symbol.below * 0.6
+    def _lines(self) -> tuple[Line, ...]:
+        if self._arrangement is None:
+            return ()
+        equation, chips = self._arrangement.equation, self._arrangement.chips
+        return (equation,) if chips is None else (equation, chips)
 
-        def draw(painter: QPainter, x: float, baseline: float) -> None:
-            frame = QRectF(x, baseline - above, width, above + below)
-            strong = name == self._hovered or (name == self._focused and self.hasFocus())
-            role = "muted" if chip.held else "fit"
-            pen = QPen(colour("accent") if strong else colour(role, 0.45), 1.6 if strong else 1)
-            if chip.held:
-                pen.setStyle(Qt.PenStyle.DashLine)
-            painter.setPen(pen)
-            painter.setBrush(colour(role, 0.16 if strong else 0.09))
-            painter.drawRoundedRect(frame, SIZES.radius, SIZES.radius)
-            symbol.draw(painter, x + (width - symbol.width) / 2, baseline)
-            y = baseline + symbol.below * 0.6 + 2
-            for (text, font, ink), height in zip(texts, lines, strict=True):
-                painter.setFont(font)
-                painter.setPen(colour(ink))
-                painter.drawText(QRectF(x, y, width, height), Qt.AlignmentFlag.AlignCenter, text)
-                y += height
-
-        return Placed(width, above, below, draw, ((name, QRectF(0, -above, width, above + below)),))
+    def _chip_line(self) -> tuple[Line, float] | None:
+        lines = self._lines()
+        return (lines[-1], self._scrolled[len(lines) - 1]) if lines else None
 
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
-        paint_lines(self, self._lines, MARGIN)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for number, line in enumerate(self._lines()):
+            right = self.width() - MARGIN
+            if number == 0 and self.again.isVisible():
+                right = float(self.note.x() if self.note.isVisible() else self.again.x() - 10)
+            painter.save()
+            painter.setClipRect(QRectF(MARGIN - 6, 0, right - MARGIN + 8, self.height()))
+            line.placed.draw(painter, line.x - self._scrolled[number], line.baseline)
+            painter.restore()
+            self._paint_ends(painter, line, self._scrolled[number], right)
+
+    def _paint_ends(self, painter: QPainter, line: Line, scrolled: float, right: float) -> None:
+        """Show by small arrows that there is more of a line on its left or right."""
+        middle = line.baseline - line.placed.above + (line.placed.above + line.placed.below) / 2
+        painter.setPen(QPen(colour("accent"), 1.6))
+        for there, x, way in ((scrolled > 0, 9.0, 4.0), (scrolled < line.overflow, right + 9.0, -4.0)):
+            if there:
+                corners = ((x + way, middle - 5), (x, middle), (x + way, middle + 5))
+                painter.drawPolyline(QPolygonF([QPointF(*corner) for corner in corners]))
 
     # Hands.
 
     def _chip_at(self, point: QPointF) -> str:
-        return next((name for name, frame in self._frames.items() if frame.contains(point)), "")
+        """Return the coefficient under the pointer: its chip, or its place in the equation."""
+        for number, line in reversed(list(enumerate(self._lines()))):
+            for name, frames in line.frames(self._scrolled[number]).items():
+                if any(frame.adjusted(-1, -2, 1, 2).contains(point) for frame in frames):
+                    return name
+        return ""
 
     @staticmethod
     def _speed(modifiers: Qt.KeyboardModifier) -> float:
@@ -255,15 +231,16 @@ class EquationStrip(QWidget):
         self._focused = name
         self._pressed = (name, event.position(), self.chips[name].number)
         self._dragging = False
-        self.update()
+        self._arrange()
 
     def mouseMoveEvent(self, event) -> None:
         name = self._chip_at(event.position())
         if name != self._hovered and self._pressed is None:
             self._hovered = name
             self.setCursor(Qt.CursorShape.SizeHorCursor if name else Qt.CursorShape.ArrowCursor)
-            self.setToolTip("Drag to change · click to hold · double click for value and limits" if name else "")
-            self.update()
+            hands = "Drag to change · click to hold · double click for value and limits"
+            self.setToolTip(hands if name else self.legend)
+            self._arrange()
         if self._pressed is None:
             return
         held, last, value = self._pressed
@@ -294,16 +271,34 @@ class EquationStrip(QWidget):
 
     def wheelEvent(self, event) -> None:
         name = self._chip_at(event.position())
+        turns = (event.angleDelta().y() or event.angleDelta().x()) / 120
         if not name:
-            super().wheelEvent(event)
+            self._scroll_at(event.position(), -turns * SCROLLED)
+            event.accept()
             return
-        turns = event.angleDelta().y() / 120
         self._step(name, 8 * turns * self._speed(event.modifiers()))
         event.accept()
 
     def leaveEvent(self, event) -> None:
         super().leaveEvent(event)
         self._hovered = ""
+        self._arrange()
+
+    def focusInEvent(self, event) -> None:
+        super().focusInEvent(event)
+        self._arrange()
+
+    def focusOutEvent(self, event) -> None:
+        super().focusOutEvent(event)
+        self._arrange()
+
+    def _scroll_at(self, point: QPointF, by: float) -> None:
+        """Scroll the line under a point."""
+        lines = self._lines()
+        for number, line in enumerate(lines):
+            if number == len(lines) - 1 or point.y() <= line.baseline + line.placed.below:
+                self._scrolled[number] = min(max(self._scrolled[number] + by, 0.0), line.overflow)
+                break
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -340,6 +335,19 @@ class EquationStrip(QWidget):
         self._focused = name
         chip = self.chips[name]
         self.setAccessibleDescription(f"{name} is {chip.value}{', held' if chip.held else ''}")
+        self._arrange()
+        self._bring_into_view(name)
+
+    def _bring_into_view(self, name: str) -> None:
+        """Scroll the row so far that a chip is seen whole."""
+        lines, frame = self._lines(), self.frame_of(name)
+        if len(lines) < 2 or frame.isNull():
+            return
+        right = self.width() - MARGIN
+        if frame.right() > right:
+            self._scrolled[1] += frame.right() - right
+        elif frame.left() < MARGIN:
+            self._scrolled[1] -= MARGIN - frame.left()
         self.update()
 
     def _step(self, name: str, pixels: float) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -18,7 +18,9 @@ from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.core.remarks import sentences
 from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
+from vettore.words.readings import present_lines
 
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
@@ -44,6 +46,8 @@ class FitFindings(Column):
         self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
         self.kept = KeptReadings(session)
+        self._present_title, self._present = section("Readings"), Pairs()
+        self._present_parts = (rule(), self._present_title, self._present)
         self.turn_tests = button("", self._turn_tests, "link", "Show the range, or t and p, of each coefficient")
         self._tests = False
         self.correlations = Correlations()
@@ -72,10 +76,9 @@ class FitFindings(Column):
         self._aside_rule = rule()
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:3])
         self.add(self.turn_correlations, self.correlations)
-        self.add(*self._follows_parts, *self._numbers[4:], self.checks)
+        self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[4:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
-        self.add(self.kept)
         self.column.addStretch()
         self.working = button(
             "Show the working", self._show_working, "", "Step by step, how these numbers came about"
@@ -88,6 +91,16 @@ class FitFindings(Column):
             self.drawer = drawer_of(self._fit, self._session.style, self)
             self.drawer.replayed.connect(self.replayed.emit)
             self.drawer.show()
+
+    def show_present(self, present: Sequence[DerivedReading], refusals: Sequence[str] = ()) -> None:
+        """List what is being read at the moment, every answer on a line of its own, and why others have none."""
+        fit, style = self._fit, self._session.style
+        lines = (
+            [] if fit is None else [*present_lines(fit, present, style), *((refusal, "—") for refusal in refusals)]
+        )
+        self._present.show_pairs(lines)
+        for part in self._present_parts:
+            part.setVisible(bool(lines))
 
     def _turn_tests(self) -> None:
         self._tests = not self._tests
@@ -115,6 +128,7 @@ class FitFindings(Column):
                 self.checks,
                 self.correlations,
                 *self._follows_parts,
+                *self._present_parts,
             ):
                 part.hide()
             self._aside_rule.hide()

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from vettore.app.widgets.parts import button
+from vettore.app.widgets.parts import button, label, section
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
+from vettore.words.fits import LOSS_WORDS, how_in_words
 
-# The losses in words, each with its proper name in the tip.
-LOSS_WORDS = {
-    "squares": "ordinary least squares",
-    "huber": "forgiving of outliers (Huber)",
-    "tukey": "strongly forgiving (Tukey)",
-}
 RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
 
@@ -34,7 +29,24 @@ class HowFitted(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(3)
+        head = QHBoxLayout()
+        head.addWidget(section("How it is fitted"))
+        head.addStretch()
+        self.turn = button("change", self._turn, "link", "Weights, outliers, origin, a span of x")
+        head.addWidget(self.turn)
+        self.sentence = label("", "sentence", wrap=True)
+        self.use_column = button("", lambda: self.weights_chosen.emit(ErrorOfY()), "link", "Weigh the rows by it")
+        self.use_column.hide()
+        self._controls = QWidget()
+        self._controls.hide()
+        outer.addLayout(head)
+        outer.addWidget(self.sentence)
+        outer.addWidget(self.use_column, alignment=Qt.AlignmentFlag.AlignLeft)
+        outer.addWidget(self._controls)
+        box = QVBoxLayout(self._controls)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         self.origin = QCheckBox("through the origin")
@@ -74,8 +86,24 @@ class HowFitted(QWidget):
         box.addWidget(self.loss)
         box.addWidget(self.span)
 
+    def _turn(self) -> None:
+        """Open the choices in place of the sentence, or go back to it."""
+        self.open_choices(not self._controls.isVisible())
+
+    def open_choices(self, opened: bool) -> None:
+        """Show the choices, or the sentence."""
+        self._controls.setVisible(opened)
+        self.sentence.setVisible(not opened)
+        self.use_column.setVisible(not opened and bool(self.use_column.text()))
+        self.turn.setText("done" if opened else "change")
+
     def show_recipe(self, series: Series, recipe: AnyFit, style: NumberStyle) -> None:
         """Show what is decided for a fit of a series."""
+        self.sentence.setText(how_in_words(series, recipe, style))
+        unused = series.column(Role.Y_ERROR)
+        offered = unused is not None and not recipe.use_errors
+        self.use_column.setText(f"use the ± in {unused.name}" if unused is not None and offered else "")
+        self.use_column.setVisible(offered and not self._controls.isVisible())
         self.origin.setChecked(not recipe.intercept)
         self.origin.setVisible(not recipe.formula)
         error = series.error_of_y

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.widgets.parts import button, clear, label, rule, section
+from vettore.app.widgets.parts import button, clear, label, rule, section, unbroken
 from vettore.core.errors import VettoreError
 from vettore.study import edits
 from vettore.study.fits import DerivedFit
@@ -49,10 +49,10 @@ class KeptReadings(QWidget):
             self._box.addWidget(self.name)
             self.name.setFocus()
         else:
-            self._box.addWidget(label(line.label, "muted", wrap=True))
+            self._box.addWidget(label(unbroken(line.label), "muted", wrap=True))
         row = QHBoxLayout()
         row.setSpacing(2)
-        text = label(line.text, "bad" if reading.problem else "value", wrap=True)
+        text = label(unbroken(line.text), "bad" if reading.problem else "value", wrap=True)
         row.addWidget(text, 1)
         for words, action, tip in (
             ("name", lambda: self._begin_naming(recipe.id), "Give it a name, by which formulas can use it"),

@@ -41,6 +41,10 @@ class Candidate:
     # What stands at the foot instead of the weight.
     note: str | None = None
     pinned: bool = False
+    # What the sheet says beside the picture.
+    formula: str = ""
+    figures: str = ""
+    family: str = ""
 
 
 class Thumbnail(QAbstractButton):
@@ -75,7 +79,7 @@ class Thumbnail(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(90, 106)
+        return QSize(90, 99)
 
     def contextMenuEvent(self, event) -> None:
         if not self.can_pin:

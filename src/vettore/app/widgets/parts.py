@@ -147,14 +147,19 @@ class Pairs(QWidget):
 def _fill(line: tuple[QLabel, QLabel], name: str, text: str) -> None:
     """Write a label and its value; the longer of them wraps."""
     long = len(text) > LONGEST_UNWRAPPED
-    # A word joiner keeps a unit such as mg/L on one line.
-    for widget, words, wraps in ((line[0], name, not long), (line[1], text.replace("/", "/\u2060"), long)):
+    wraps_name = not long or len(name) > LONGEST_UNWRAPPED
+    for widget, words, wraps in ((line[0], unbroken(name), wraps_name), (line[1], unbroken(text), long)):
         if widget.text() != words:
             widget.setText(words)
         if widget.wordWrap() != wraps:
             widget.setWordWrap(wraps)
         upright = QSizePolicy.Policy.Minimum if wraps else QSizePolicy.Policy.Preferred
         widget.setSizePolicy(QSizePolicy.Policy.Preferred, upright)
+
+
+def unbroken(text: str) -> str:
+    """Return a text in which no line breaks inside a unit such as mg/L, nor between a value and its ±."""
+    return text.replace("/", "/\u2060").replace(" ± ", "\u00a0±\u00a0")
 
 
 class Column(QScrollArea):
@@ -172,6 +177,11 @@ class Column(QScrollArea):
         self.column.setContentsMargins(*margins)
         self.column.setSpacing(8)
         self.setWidget(inner)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        # One word as long as a line must not make the column wider than what is seen of it.
+        self.widget().setFixedWidth(self.viewport().width())
 
     def add(self, *widgets: QWidget) -> None:
         """Add parts at the end."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
 
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Elided, button, label
@@ -15,16 +15,23 @@ from vettore.study.kinds.readings import READINGS, DerivedReading, PlaceReading,
 from vettore.study.series import Role
 from vettore.words import readings as words
 
-# The first two lines ask these; the third asks what is chosen of all other kinds.
+# The first two fields ask these; the third asks what is chosen of all other kinds.
 FIRST: tuple[type[Reading], ...] = (ValueReading, PlaceReading)
 MORE: tuple[type[Reading], ...] = tuple(kind for kind in READINGS if kind not in FIRST)
-# Hints longer than this need the wide field.
+# Hints longer than this need the wide field, which takes the room of the answer.
 LONG_HINT = 12
-QUESTION, MOST_QUESTION, FIELD, WIDE_FIELD = 112, 200, 96, 260
+FIELD, WIDE_FIELD, MORE_WIDTH = 74, 240, 108
+# Room beside the fields that the answer does not have: margins, gaps, and *Keep*.
+MARGINS = 140
+# Longer names of columns are x and y here.
+LONGEST_NAME = 9
 
 
 class ReadingBar(QWidget):
-    """Asks the shown fit; the answers follow every edit."""
+    """One line that asks the shown fit; answers follow every edit, on the plot, in the findings, and at its end.
+
+    At the end stands the answer to what was typed last, or why there is none, with *Keep* beside it.
+    """
 
     read_changed = Signal()
 
@@ -33,46 +40,45 @@ class ReadingBar(QWidget):
         self._session = session
         self._fit: DerivedFit | None = None
         self._refusals: dict[type[Reading], str] = {}
+        self._active = 0
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        lines = QVBoxLayout(self)
-        lines.setContentsMargins(18, 7, 14, 7)
-        lines.setSpacing(5)
-        self.fields: dict[type[Reading], QLineEdit] = {}
-        self._questions, self._answers, self._asides, self.keeps = {}, {}, {}, {}
+        line = QHBoxLayout(self)
+        line.setContentsMargins(18, 9, 14, 9)
+        line.setSpacing(7)
         self.more = QComboBox()
         self.more.addItems([words.READINGS[kind].label for kind in MORE])
         self.more.setAccessibleName("What else to read")
+        self.more.setFixedWidth(MORE_WIDTH)
         self.more.currentIndexChanged.connect(self._ask_other)
-        more_field = self._field()
-        for row, asked in enumerate((*FIRST, MORE[0])):
-            self._questions[asked] = label("", "label") if row < 2 else self.more
-            self.fields[asked] = self._field() if row < 2 else more_field
-            self._answers[asked], self._asides[asked] = Elided("value"), Elided("muted")
-            self.keeps[asked] = button("Keep", lambda row=row: self.keep(self._row_asks(row)), "link")
-            self.keeps[asked].hide()
-            self.fields[asked].returnPressed.connect(lambda row=row: self.keep(self._row_asks(row)))
-            line = QHBoxLayout()
-            line.setSpacing(8)
-            self._questions[asked].setFixedWidth(QUESTION)
-            for widget, stretch in (
-                (self._questions[asked], 0),
-                (self.fields[asked], 0),
-                (self._answers[asked], 4),
-                (self._asides[asked], 3),
-                (self.keeps[asked], 0),
-            ):
-                line.addWidget(widget, stretch)
-            lines.addLayout(line)
-        for other in MORE:
-            self.fields[other] = more_field
+        self._questions = (label("", "label"), label("", "label"), self.more)
+        self._row_fields = tuple(self._field(row) for row in range(3))
+        self.fields: dict[type[Reading], QLineEdit] = dict(zip(FIRST, self._row_fields, strict=False))
+        self.fields |= dict.fromkeys(MORE, self._row_fields[2])
+        for question, field in zip(self._questions, self._row_fields, strict=True):
+            line.addWidget(question)
+            line.addWidget(field)
+            line.addSpacing(4)
+        self.said = Elided("value")
+        self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.keep_it = button("Keep", lambda: self.keep(self._row_asks(self._active)), "link", "Keep this reading")
+        line.addWidget(self.said, 1)
+        line.addWidget(self.keep_it)
         self._ask_other()
 
-    def _field(self) -> QLineEdit:
+    def _field(self, row: int) -> QLineEdit:
         field = QLineEdit()
         field.setFixedWidth(FIELD)
-        field.textChanged.connect(self._answer)
+        field.textChanged.connect(lambda _text: self._typed(row))
+        field.returnPressed.connect(lambda: self.keep(self._row_asks(row)))
         return field
+
+    def _typed(self, row: int) -> None:
+        """What was typed last is what is answered at the end of the line; without it, what else is asked."""
+        texts = [field.text().strip() for field in self._row_fields]
+        asked = [place for place, text in enumerate(texts) if text]
+        self._active = row if texts[row] or not asked else asked[0]
+        self._answer()
 
     def _row_asks(self, row: int) -> type[Reading]:
         return (*FIRST, self.other)[row]
@@ -83,13 +89,14 @@ class ReadingBar(QWidget):
         return MORE[self.more.currentIndex()]
 
     def _ask_other(self) -> None:
-        told = words.READINGS[self.other]
-        field = self.fields[MORE[0]]
+        told, field = words.READINGS[self.other], self._row_fields[2]
         field.setPlaceholderText(told.hint)
+        field.setToolTip(told.hint)
         field.setEnabled(bool(told.hint))
         field.setFixedWidth(WIDE_FIELD if len(told.hint) > LONG_HINT else FIELD)
         field.setAccessibleName(f"Read {told.label}")
         field.clear()
+        self._active = 2 if not told.hint else self._active
         self._answer()
 
     def show_fit(self, fit: DerivedFit | None) -> None:
@@ -98,20 +105,18 @@ class ReadingBar(QWidget):
         self.setEnabled(fit is not None)
         if fit is not None:
             (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
-            for asked, label_text, spoken, unit in (
-                (ValueReading, f"At {x_name} =", f"Read {y_name} at {x_name}", x_unit),
-                (PlaceReading, f"Where {y_name} =", f"Find {x_name} where {y_name}", y_unit),
+            for row, spoken, unit in (
+                (0, f"Read {y_name} at {x_name}", x_unit),
+                (1, f"Find {x_name} where {y_name}", y_unit),
             ):
-                question = self._questions[asked]
-                question.setText(label_text)
-                self.fields[asked].setAccessibleName(spoken)
-                self.fields[asked].setPlaceholderText(unit)
-            # All three lines begin as wide as the longest needs, so that the fields stand under each other.
-            needed = max(self._questions[asked].sizeHint().width() for asked in FIRST)
-            for question in self._questions.values():
-                question.setFixedWidth(min(max(QUESTION, needed), MOST_QUESTION))
-            self.fields[ValueReading].setToolTip("One x, several, or a range: 0 … 60 every 5")
-            self.fields[PlaceReading].setToolTip(
+                self._row_fields[row].setAccessibleName(spoken)
+                self._row_fields[row].setPlaceholderText(unit)
+            self._questions[0].setText(f"At {x_name if len(x_name) <= LONGEST_NAME else 'x'} =")
+            self._questions[1].setText(f"Where {y_name if len(y_name) <= LONGEST_NAME else 'y'} =")
+            self._questions[0].setToolTip(x_name)
+            self._questions[1].setToolTip(y_name)
+            self._row_fields[0].setToolTip("One x, several, or a range: 0 … 60 every 5")
+            self._row_fields[1].setToolTip(
                 f"A level of {y_name}; several measured signals, as 4.1; 4.3; 4.2, are averaged"
             )
         self._answer()
@@ -160,22 +165,42 @@ class ReadingBar(QWidget):
             return []
 
     def _answer(self) -> None:
-        for row, place in enumerate((*FIRST, MORE[0])):
-            asked = self._row_asks(row)
-            field, found = self.fields[place], self._derive(asked)
-            refusal = self._refusals.get(asked, "") or self._problem(found)
+        for row, field in enumerate(self._row_fields):
+            found = self._derive(self._row_asks(row))
+            refusal = self._refusals.get(self._row_asks(row), "") or self._problem(found)
             if field.property("wrong") != bool(refusal):
                 field.setProperty("wrong", bool(refusal))
                 field.style().unpolish(field)
                 field.style().polish(field)
-            good = bool(found) and not refusal
-            self.keeps[place].setVisible(good)
-            self.keeps[place].setText("Keep" if len(found) == 1 else "Table")
-            answer, aside = self._words(found) if good else ("", "")
-            self._answers[place].setText(answer)
-            self._asides[place].setText(refusal or aside)
-            self._asides[place].setVisible(bool(refusal or aside))
+            if row == self._active:
+                self._tell(found, refusal)
         self.read_changed.emit()
+
+    def _tell(self, found: list[DerivedReading], refusal: str) -> None:
+        """Say the answer to what was typed last, or why there is none."""
+        good = bool(found) and not refusal
+        answer, aside = self._words(found) if good else ("", "")
+        self.said.setText(refusal or "   ".join(filter(None, (answer, aside))))
+        self._make_room()
+        self.keep_it.setVisible(good)
+        self.keep_it.setText("Keep" if len(found) == 1 else "Table")
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Show the answer where it has room; it stands in the findings in any case."""
+        fields = sum(field.width() for field in self._row_fields) + sum(
+            one.sizeHint().width() for one in self._questions
+        )
+        room = self.width() - fields - MARGINS
+        self.said.setVisible(room >= self.said.fontMetrics().horizontalAdvance(self.said.text()))
+
+    @property
+    def refusals(self) -> tuple[str, ...]:
+        """Why what was typed has no answer."""
+        return tuple(dict.fromkeys(self._refusals.values()))
 
     def _problem(self, found: list[DerivedReading]) -> str:
         """Return why the first that has no answer has none."""
