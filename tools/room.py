@@ -137,7 +137,7 @@ def in_scroll_area(widget: QWidget) -> bool:
 def measured(window: Window, name: str, size: tuple[int, int], case: str) -> Room:
     """Measure the page that is shown."""
     page = window.pages[name]
-    plots = [plot for plot in page.stage.findChildren(Plot) if shown(plot)]
+    plots = [plot for plot in page.stage.findChildren(Plot) if plot.isVisible()]
     plot = max(plots, key=lambda one: one.height(), default=None)
     height = 0 if plot is None else int(plot.upper.vb.screenGeometry().height())
     share = 1.0 if plot is None else plot.height() / max(page.stage.height(), 1)

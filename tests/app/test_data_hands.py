@@ -143,6 +143,7 @@ def test_rows_are_chosen_by_lasso_span_and_box(page, window, qtbot):
 def test_questions_are_answered_before_anything_changes(page, window, qtbot):
     """A condition tells its count; errors say the remedy; setting aside keeps the condition as the reason."""
     study = window.session.study
+    qtbot.mouseClick(page.tools.links["Find rows …"], LEFT)
     qtbot.keyClicks(page.ask.field, "time > 60 and oxygen < 2.2")
     rows = page.ask.rows()
     assert f"{len(rows)} of 25" in page.ask.answer.text()
@@ -157,6 +158,8 @@ def test_questions_are_answered_before_anything_changes(page, window, qtbot):
 
 def test_a_worked_column_is_added_and_decided_about(page, window, qtbot):
     """A formula becomes a live column; its form renames it, converts units and sorts by it."""
+    qtbot.mouseClick(page.tools.links["Work out a column …"], LEFT)
+    assert not page.ask.isVisible()
     qtbot.keyClicks(page.work_out.name, "rest")
     qtbot.keyClicks(page.work_out.formula, "ln(oxygen - 2)")
     qtbot.mouseClick(page.work_out.add, LEFT)

@@ -333,6 +333,8 @@ class Window(FileActions, QMainWindow):
         self._left.setFixedWidth(SIZES.narrow_choices if narrow else SIZES.choices)
         self._right.setFixedWidth(SIZES.narrow_findings if narrow else SIZES.findings)
         super().resizeEvent(event)
+        if self.page is not None:
+            self.page.fit_window()
 
     # Inside
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 MINUS = "−"
 # Outside 1e-4 … 1e6 a number is written with a power of ten.
 SMALLEST_PLAIN = 1e-4
+# Columns of numbers between these need no common power of ten.
+COMMON_FROM, COMMON_TO = 1e-3, 1e6
 LARGEST_PLAIN = 1e6
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
@@ -42,6 +45,14 @@ class NumberStyle:
             return self.number(value)
         digits = len(f"{value:.{most - 1}e}".split("e")[0].lstrip("-").rstrip("0").replace(".", ""))
         return self.number(value, max(digits, 1))
+
+    def common(self, values: Iterable[float]) -> tuple[int, str]:
+        """Return a power of ten that numbers in a column may share, a multiple of 3, and how it is written; 0 for none."""
+        largest = max((abs(value) for value in values if math.isfinite(value)), default=0.0)
+        if largest == 0 or COMMON_FROM <= largest < COMMON_TO:
+            return 0, ""
+        power = 3 * math.floor(math.log10(largest) / 3)
+        return power, f"10{str(power).translate(_SUPERSCRIPT)}"
 
     def fixed(self, value: float | None, places: int) -> str:
         """Write ``value`` with ``places`` decimal places."""

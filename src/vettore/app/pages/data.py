@@ -32,6 +32,7 @@ from vettore.app.widgets.parts import Invitation, button, label, rule, section
 from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
+from vettore.app.widgets.tools_line import ToolsLine
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy
 from vettore.core.practice import PracticeData
@@ -68,7 +69,7 @@ class DataPage(DataFindings, Page):
             button("Open a file …", self.doors.open_file, "primary", "Tables, spreadsheets, studies (Ctrl+O)")
         )
         box.addWidget(button("Paste from clipboard", self.paste, tip="Two columns from a spreadsheet, a web table …"))
-        box.addWidget(button("Type a column", self.type_columns))
+        box.addWidget(button("Type columns", self.type_columns))
         box.addWidget(button("Make practice data …", self.make_practice))
         box.addWidget(label("or drop files anywhere on the window", "muted", wrap=True))
         box.addWidget(rule())
@@ -97,6 +98,13 @@ class DataPage(DataFindings, Page):
         self.table = SeriesTable()
         self.hands = TableHands(self.session, self.table)
         self.bar, self.ask, self.work_out = RowBar(self.session), AskBar(self.session), ColumnBar(self.session)
+        self.tools = ToolsLine(
+            self.session,
+            [
+                ("Find rows …", "Choose rows by a condition, or set them aside", self.ask, self.ask.field),
+                ("Work out a column …", "From the other columns, by a formula", self.work_out, self.work_out.name),
+            ],
+        )
         self.table_box = QWidget()
         box = QVBoxLayout(self.table_box)
         box.setContentsMargins(16, 4, 16, 12)
@@ -105,14 +113,14 @@ class DataPage(DataFindings, Page):
         splitter.setObjectName("canvas")
         splitter.addWidget(self.plot)
         splitter.addWidget(self.table_box)
-        splitter.setSizes([340, 320])
+        splitter.setSizes([420, 260])
         splitter.setChildrenCollapsible(False)
         filled = QWidget()
         column = QVBoxLayout(filled)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(splitter, 1)
-        for widget in (self.bar, self.ask, self.work_out):
+        for widget in (self.bar, self.tools):
             column.addWidget(widget)
         empty = Invitation("Bring in measured data to look at.", "Open a file …", self.doors.open_file)
         stage = QStackedWidget()
@@ -180,7 +188,7 @@ class DataPage(DataFindings, Page):
 
     def _show_table_parts(self, shown: bool) -> None:
         """Hide what belongs to the chosen series while other rows are previewed."""
-        for part in (self.table_box, self.bar, self.ask, self.work_out):
+        for part in (self.table_box, self.bar, self.tools):
             part.setVisible(shown)
 
     def _finish_practice(self, made: PracticeData) -> None:

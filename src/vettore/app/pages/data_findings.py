@@ -35,6 +35,7 @@ class DataFindings:
         self.look_rule, self.aside_rule = rule(), rule()
         self.aside_title, self.aside = section("Set aside"), Pairs()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
+        self.numbers_title.setWordWrap(True)
         self._parts = [
             section("What came in"),
             self.source,

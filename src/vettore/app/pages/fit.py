@@ -215,6 +215,10 @@ class FitPage(StripHands, ModelHands, Page):
         self._waiting.start(SAYS_SO_AFTER)
         self.session.background.run("fit", work, done, failed, 1)
 
+    def fit_window(self) -> None:
+        """A low window has a lower strip."""
+        self.strip.fit_window()
+
     def stop_search(self) -> None:
         """Give up the search that is going on."""
         self._search.stopped = True

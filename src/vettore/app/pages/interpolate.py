@@ -43,6 +43,8 @@ SLIDER, DECADES = 200, 5.0
 # A gap is named when it is so many times the usual distance between points.
 GAP = 3.0
 MOST_GAPS = 6
+# Longer names of columns are x beside a field.
+LONGEST_NAME = 12
 MOST_READ = 200
 # What may lie beyond the points, in the order offered.
 BEYOND: dict[Outside, str] = {
@@ -282,7 +284,7 @@ class InterpolatePage(MethodHands, Page):
         self.plot.dress(self.session.style)
         self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         x_name, x_unit = series.name_and_unit(Role.X)
-        self.bar.asked.setText(f"At {_named(x_name, x_unit)} =")
+        self.bar.asked.setText(f"At {_named(x_name if len(x_name) <= LONGEST_NAME else 'x', x_unit)} =")
         self.bar.show_series()
         if x is None or y is None:
             return

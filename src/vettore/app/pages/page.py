@@ -60,6 +60,9 @@ class Page(QObject):
         """Read everything from the session again."""
         raise NotImplementedError
 
+    def fit_window(self) -> None:
+        """Heed that the window has another size."""
+
     def take_back(self) -> bool:
         """Take back what was done by hand and is no edit yet; whether there was something."""
         return False

@@ -105,7 +105,7 @@ class ShelfHands:
             self.makers[sign] = one
             grid.addWidget(one, place // 3, place % 3)
         outer.addLayout(grid)
-        outer.addWidget(section("Make from the shown one"))
+        outer.addWidget(section("Make from it"))
         single = QHBoxLayout()
         self.singles = [
             button(words, lambda words=words: self.make_one(words), "choice", tip)

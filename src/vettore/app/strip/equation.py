@@ -130,11 +130,15 @@ class EquationStrip(QWidget):
         super().resizeEvent(event)
         self._arrange()
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.fit_window()
+
     # Layout.
 
-    def fit_window(self, height: int) -> None:
+    def fit_window(self) -> None:
         """Take the height that a window of this height has for the strip."""
-        self.setFixedHeight(LOW_HEIGHT if height < LOW_WINDOW else HEIGHT)
+        self.setFixedHeight(LOW_HEIGHT if self.window().height() < LOW_WINDOW else HEIGHT)
 
     def _arrange(self) -> None:
         beside = self._place_side(True)

@@ -13,7 +13,7 @@ from vettore.app.style import serif, theme
 from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
-from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, Elided, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.core.remarks import sentences
@@ -189,7 +189,8 @@ class FitFindings(Column):
             self._grid.addWidget(label(said, "label"), row, 2)
             if self._tests:
                 span = f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
-            reach = label(span, "muted", wrap=True)
+            reach = Elided("muted")
+            reach.setText(span)
             reach.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self._grid.addWidget(reach, row, 3)
         self._grid.setColumnStretch(3, 1)

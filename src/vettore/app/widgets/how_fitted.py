@@ -33,6 +33,7 @@ class HowFitted(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(3)
         head = QHBoxLayout()
+        head.setSpacing(0)
         head.addWidget(section("How it is fitted"))
         head.addStretch()
         self.turn = button("change", self._turn, "link", "Weights, outliers, origin, a span of x")

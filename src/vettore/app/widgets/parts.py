@@ -26,11 +26,19 @@ def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
     widget.setTextFormat(Qt.TextFormat.PlainText)
     widget.setWordWrap(wrap)
     if wrap:
-        widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        _needs_height(widget, True)
     return widget
 
 
-# Shorter values stay on one line, and their names wrap where there is little room.
+def _needs_height(widget: QLabel, wraps: bool) -> None:
+    """Insist on the height of all lines, which for a wrapped text follows from its width."""
+    policy = widget.sizePolicy()
+    policy.setVerticalPolicy(QSizePolicy.Policy.Minimum if wraps else QSizePolicy.Policy.Preferred)
+    policy.setHeightForWidth(wraps)
+    widget.setSizePolicy(policy)
+
+
+# Shorter values stay on one line.
 LONGEST_UNWRAPPED = 22
 
 
@@ -145,16 +153,14 @@ class Pairs(QWidget):
 
 
 def _fill(line: tuple[QLabel, QLabel], name: str, text: str) -> None:
-    """Write a label and its value; the longer of them wraps."""
+    """Write a label and its value; a long value wraps, the label wherever it must."""
     long = len(text) > LONGEST_UNWRAPPED
-    wraps_name = not long or len(name) > LONGEST_UNWRAPPED
-    for widget, words, wraps in ((line[0], unbroken(name), wraps_name), (line[1], unbroken(text), long)):
+    for widget, words, wraps in ((line[0], unbroken(name), True), (line[1], unbroken(text), long)):
         if widget.text() != words:
             widget.setText(words)
         if widget.wordWrap() != wraps:
             widget.setWordWrap(wraps)
-        upright = QSizePolicy.Policy.Minimum if wraps else QSizePolicy.Policy.Preferred
-        widget.setSizePolicy(QSizePolicy.Policy.Preferred, upright)
+        _needs_height(widget, wraps)
 
 
 def unbroken(text: str) -> str:

@@ -24,7 +24,7 @@ FIELD, WIDE_FIELD, MORE_WIDTH = 74, 240, 108
 # Room beside the fields that the answer does not have: margins, gaps, and *Keep*.
 MARGINS = 140
 # Longer names of columns are x and y here.
-LONGEST_NAME = 9
+LONGEST_NAME, NARROW = 9, 600
 
 
 class ReadingBar(QWidget):
@@ -111,8 +111,9 @@ class ReadingBar(QWidget):
             ):
                 self._row_fields[row].setAccessibleName(spoken)
                 self._row_fields[row].setPlaceholderText(unit)
-            self._questions[0].setText(f"At {x_name if len(x_name) <= LONGEST_NAME else 'x'} =")
-            self._questions[1].setText(f"Where {y_name if len(y_name) <= LONGEST_NAME else 'y'} =")
+            longest = LONGEST_NAME if self.width() > NARROW else 1
+            self._questions[0].setText(f"At {x_name if len(x_name) <= longest else 'x'} =")
+            self._questions[1].setText(f"Where {y_name if len(y_name) <= longest else 'y'} =")
             self._questions[0].setToolTip(x_name)
             self._questions[1].setToolTip(y_name)
             self._row_fields[0].setToolTip("One x, several, or a range: 0 … 60 every 5")

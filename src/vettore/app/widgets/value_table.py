@@ -22,7 +22,7 @@ class ValueTable(QWidget):
         self._grid = QGridLayout(holder)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(4)
-        self._grid.setHorizontalSpacing(14)
+        self._grid.setHorizontalSpacing(9)
         self._copy = button("Copy table", self.copy, "link", "Copy with all digits, for a spreadsheet")
         box.addWidget(holder)
         box.addWidget(self._copy, alignment=Qt.AlignmentFlag.AlignLeft)

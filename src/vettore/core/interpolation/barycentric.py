@@ -29,15 +29,18 @@ class Barycentric:
 
     def __call__(self, x: Array) -> Array:
         """Return y at x (n,)."""
-        return np.asarray(self.shares(x) @ self.y)
+        with np.errstate(invalid="ignore"):
+            return np.asarray(self.shares(x) @ self.y)
 
     def shares(self, x: Array) -> Array:
         """Return what each point adds to the value at x, shape (x, points)."""
         gaps = x[:, None] - self.x[None, :]
         exact = gaps == 0.0
         gaps[exact] = 1.0
-        terms = self.weights / gaps
-        shares = terms / terms.sum(axis=1, keepdims=True)
+        # Far outside many points there is no digit left; what then comes out is infinite, and shown as such.
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            terms = self.weights / gaps
+            shares = terms / terms.sum(axis=1, keepdims=True)
         hit = exact.any(axis=1)
         shares[hit] = exact[hit]
         return np.asarray(shares)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from vettore.app.pages.integrate.present import STRIP_HEADINGS, View
+from vettore.app.pages.integrate.present import STRIPS, View
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 
@@ -43,4 +43,5 @@ class AreaFindings(Column):
         self.unit.setText(shown.unit if shown is not None else "")
         self.about.show_pairs(shown.pairs if shown is not None else ())
         full = () if shown is None or shown.full is None else shown.full
-        self.table.show_rows(STRIP_HEADINGS, shown.strips if shown is not None else (), full)
+        headings, strips = (shown.headings, shown.strips) if shown is not None else ((), ())
+        self.table.show_rows(headings, strips, full, STRIPS)

@@ -24,7 +24,7 @@ from vettore.words.areas import ERRORS_FROM, RULE_WORDS, baseline_words
 MOST_STRIPS_SHOWN, MOST_RUNGS, MOST_CROSSINGS = 24, 5, 12
 # An error below this share of the area is worth more digits.
 SURE = 1e-9
-STRIP_HEADINGS = ("from", "to", "mean height", "area")
+STRIPS = ("from", "to", "mean height", "area")
 
 
 @dataclass(frozen=True)
@@ -62,6 +62,9 @@ class Shown:
     rungs: tuple[tuple[str, str, str], ...]
     settles: str
     drawing: Drawing
+    # The power of ten that the rungs share, and the headings of the strips with theirs.
+    rungs_in: str = ""
+    headings: tuple[str, ...] = ()
     strips: tuple[tuple[str, ...], ...] = ()
     full: Array | None = None
 
@@ -187,6 +190,10 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
     known = area.standard_error
     full = np.column_stack([edges[:-1], edges[1:], area.mean_heights, area.strips])
     digits = (5, 5, 4, 4)
+    # The two columns of x share a power of ten.
+    of_x, of_y, of_area = (style.common(columns.ravel()) for columns in (full[:, :2], full[:, 2], full[:, 3]))
+    powers = (of_x, of_x, of_y, of_area)
+    power, factor = style.common([step.area for step in answer.steps])
     return Shown(
         number=style.pair(area.area, known) if known else style.number(area.area, 6),
         unit=area_unit(series),
@@ -198,7 +205,8 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
             ("above the baseline", style.number(area.positive, 5)),
             ("below the baseline", style.number(area.negative, 5)),
         ),
-        rungs=_steps(answer.steps, style),
+        rungs=_steps(answer.steps, style, power),
+        rungs_in=factor,
         settles=_settles(answer.steps, area, style),
         drawing=Drawing(
             edges,
@@ -207,10 +215,13 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
             (edges, area.running),
             limits=(area.a, area.b),
         ),
+        headings=tuple(
+            f"{words} ·{factor}" if factor else words for words, (_, factor) in zip(STRIPS, powers, strict=True)
+        ),
         strips=tuple(
             tuple(
-                style.short(value, count) if place < 2 else style.number(value, count)
-                for place, (value, count) in enumerate(zip(row, digits, strict=True))
+                style.short(value / 10.0**power, count) if place < 2 else style.number(value / 10.0**power, count)
+                for place, (value, count, (power, _)) in enumerate(zip(row, digits, powers, strict=True))
             )
             for row in full[:MOST_STRIPS_SHOWN].tolist()
         ),
@@ -218,14 +229,14 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
     )
 
 
-def _steps(steps: tuple[Settling, ...], style: NumberStyle) -> tuple[tuple[str, str, str], ...]:
+def _steps(steps: tuple[Settling, ...], style: NumberStyle, power: int) -> tuple[tuple[str, str, str], ...]:
     own = steps[0].rule if steps else ""
     cells = []
     for place, step in enumerate(steps):
         words = f"{step.strips} strips" if step.rule == own else RULE_WORDS[step.rule][0].lower()
-        change = step.area - steps[place - 1].area
+        change = (step.area - steps[place - 1].area) / 10.0**power
         signed = f"{'+' if change >= 0 else '−'}{style.number(abs(change), 2)}" if place else ""
-        cells.append((words, style.number(step.area, 5), signed))
+        cells.append((words, style.number(step.area / 10.0**power, 5), signed))
     return tuple(cells)
 
 

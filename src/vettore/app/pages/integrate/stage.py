@@ -20,6 +20,7 @@ from vettore.study.series import Role, Series
 # Room above and below the running area, as a share of its height.
 ROOM = 0.08
 NOTHING = np.empty(0)
+SETTLES = "Does it settle as strips get finer?"
 
 
 class Rungs(QWidget):
@@ -31,17 +32,19 @@ class Rungs(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 8, 14, 8)
-        column.addWidget(section("Does it settle as strips get finer?"))
+        self._title = section(SETTLES)
+        column.addWidget(self._title)
         holder = QWidget()
         self._grid = QGridLayout(holder)
         self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(26)
+        self._grid.setHorizontalSpacing(18)
         column.addWidget(holder, alignment=Qt.AlignmentFlag.AlignLeft)
         self.settles = label("", "muted", wrap=True)
         column.addWidget(self.settles)
 
-    def show_rungs(self, cells: tuple[tuple[str, str, str], ...], settles: str) -> None:
-        """Show cells of words, value and change; none hides them."""
+    def show_rungs(self, cells: tuple[tuple[str, str, str], ...], settles: str, factor: str = "") -> None:
+        """Show cells of words, value and change, in units of a power of ten; none hides them."""
+        self._title.setText(f"{SETTLES} areas in {factor}".upper() if factor else SETTLES.upper())
         self.setVisible(bool(cells))
         self.settles.setText(settles)
         clear(self._grid)
@@ -145,7 +148,7 @@ class AreaStage(QStackedWidget):
             self.running_item.set_running(NOTHING, NOTHING)
             return
         self._draw_area(view.shown.drawing, ink or theme().series[0])
-        self.rungs.show_rungs(view.shown.rungs, view.shown.settles)
+        self.rungs.show_rungs(view.shown.rungs, view.shown.settles, view.shown.rungs_in)
 
     def _draw_points(self, series: Series, ink: str) -> None:
         x, y = series.values(Role.X), series.values(Role.Y)

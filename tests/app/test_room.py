@@ -1,0 +1,34 @@
+"""Room for the plot, and nothing cut or outside the window: the worst case of each page, measured in the real window."""
+
+import importlib.util
+import sys
+from pathlib import Path
+
+import pytest
+
+from vettore.app.style import dress
+
+TOOL = Path(__file__).parents[2] / "tools" / "room.py"
+spec = importlib.util.spec_from_file_location("room", TOOL)
+room = importlib.util.module_from_spec(spec)
+sys.modules["room"] = room
+spec.loader.exec_module(room)
+
+# The height of the plot on Fit and of the strip, at most, by the size of the window.
+LIMITS = {(1280, 800): (330, 96), (1024, 700): (260, 88)}
+
+
+@pytest.mark.parametrize("size", list(LIMITS), ids=["usual", "small"])
+@pytest.mark.parametrize("case", ["60 characters", "12 coefficients", "tiny"])
+def test_pages_keep_their_room(qapp, monkeypatch, tmp_path, size, case):
+    """The plot has its height on Fit and half of the stage everywhere; no text is cut, nothing is outside."""
+    monkeypatch.setenv("VETTORE_HOME", str(tmp_path))
+    dress(qapp)
+    plot, strip = LIMITS[size]
+    for told in room.survey(qapp, (size,), (case,)):
+        assert told.cut == (), told
+        assert told.outside == (), told
+        assert told.share >= 0.5, told
+        if told.page == "Fit":
+            assert told.plot >= plot, told
+            assert 0 < told.strip <= strip, told
