@@ -169,9 +169,8 @@ class LineUpFiller(QObject):
 def in_view(candidates: list[Candidate], chosen: Key) -> list[Candidate]:
     """Return the first models, the chosen one among them wherever it stands."""
     first = candidates[:IN_VIEW]
-    if any(candidate.key == chosen for candidate in first):
-        return first
-    return [*first[: IN_VIEW - 1], *(one for one in candidates[IN_VIEW:] if one.key == chosen)][:IN_VIEW] or first
+    beyond = [candidate for candidate in candidates[IN_VIEW:] if candidate.key == chosen]
+    return [*first[: IN_VIEW - len(beyond)], *beyond]
 
 
 def _coefficients(entry: Entry) -> int:

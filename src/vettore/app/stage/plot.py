@@ -10,6 +10,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
 
+from vettore.app.stage.axis import SHARED_WIDTH, WIDTH, Axis
 from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, on_axis
 from vettore.app.stage.overlays import Cross, Legend, Pennants, Rubber
 from vettore.app.style import colour, sans
@@ -21,44 +22,8 @@ REACH = 14.0
 # Room around the data, as a share of its span.
 MARGIN = 0.06
 BEYOND = 0.16
-AXIS_WIDTH, SHARED_AXIS_WIDTH = 62, 14
 # Pixels of a saved picture per pixel on screen.
 PICTURE_SCALE = 3
-
-
-class Axis(pg.AxisItem):
-    """An axis in the house style: quiet grid, readable figures, the user's decimal mark."""
-
-    def __init__(self, side: str) -> None:
-        super().__init__(side)
-        self.style_of_numbers = NumberStyle()
-        self.enableAutoSIPrefix(False)
-        self.setStyle(tickLength=0, tickAlpha=255, maxTickLevel=0, tickFont=sans(11), autoExpandTextSpace=False)
-        if side == "left":
-            self.setWidth(AXIS_WIDTH)
-            self.setTickDensity(1.6)
-        self.dress()
-
-    def dress(self) -> None:
-        """Take the colours of the theme."""
-        self.setPen(pg.mkPen(colour("ink"), width=1.2))
-        self.setTextPen(pg.mkPen(colour("muted")))
-
-    def tickStrings(self, values, scale, spacing):
-        if self.logMode:
-            return super().tickStrings(values, scale, spacing)
-        places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9))) if spacing > 0 else 0
-        largest = max((abs(value * scale) for value in values), default=0)
-        if largest >= 1e6 or (largest and places > 5):
-            return [self.style_of_numbers.number(value * scale, 4) for value in values]
-        texts = [f"{value * scale:.{places}f}" for value in values]
-        return [self.style_of_numbers.plain("0" if float(text) == 0 and places == 0 else text) for text in texts]
-
-    def set_title(self, text: str) -> None:
-        """Show the name and unit of what is measured."""
-        self.setLabel(text)
-        self.label.setFont(sans(12, sans().weight().Medium))
-        self.label.setDefaultTextColor(colour("ink"))
 
 
 class Hand(StrEnum):
@@ -201,7 +166,7 @@ class Plot(pg.GraphicsLayoutWidget):
             axis = panel.getAxis("left")
             axis.setStyle(showValues=False)
             axis.showLabel(False)
-            axis.setWidth(SHARED_AXIS_WIDTH)
+            axis.setWidth(SHARED_WIDTH)
         for one, other in ((self.upper.vb, first.upper.vb), (first.upper.vb, self.upper.vb)):
             one.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
         _take_view(self.upper.vb, first.upper.vb.viewRange())
@@ -391,7 +356,7 @@ class Plot(pg.GraphicsLayoutWidget):
                 for text in axis.tickStrings(values, 1.0, spacing):
                     widest = max(widest, metrics.horizontalAdvance(text.replace(MINUS, "-")))
         for panel in panels:
-            panel.getAxis("left").setWidth(max(AXIS_WIDTH, widest + 38))
+            panel.getAxis("left").setWidth(max(WIDTH, widest + 38))
 
     def _row_at(self, scene_point) -> int:
         panels = [(self.upper, self.marks)]

@@ -1,0 +1,97 @@
+"""An axis in the house style: readable figures, the user's decimal mark, a power of ten at the title and not at every tick."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QFontMetricsF
+
+from vettore.app.style import colour, sans
+from vettore.core.rounding import NumberStyle
+
+WIDTH, SHARED_WIDTH = 62, 14
+# Figures of more places than this, or of so many digits before the mark, share a power of ten.
+MOST_PLACES, LARGEST = 5, 1e6
+# Room that a title leaves at the ends of its axis.
+END_ROOM = 8
+
+
+class Axis(pg.AxisItem):
+    """One side of a plot."""
+
+    def __init__(self, side: str) -> None:
+        super().__init__(side)
+        self.style_of_numbers = NumberStyle()
+        self._title, self._factor, self._said = "", "", None
+        self.enableAutoSIPrefix(False)
+        self.setStyle(tickLength=0, tickAlpha=255, maxTickLevel=0, tickFont=sans(11), autoExpandTextSpace=False)
+        if side == "left":
+            self.setWidth(WIDTH)
+            self.setTickDensity(1.6)
+        self.dress()
+
+    def dress(self) -> None:
+        """Take the colours of the theme."""
+        self.setPen(pg.mkPen(colour("ink"), width=1.2))
+        self.setTextPen(pg.mkPen(colour("muted")))
+        self._said = None
+        self._write_title()
+
+    def tickStrings(self, values, scale, spacing):
+        if self.logMode:
+            self._share("")
+            return super().tickStrings(values, scale, spacing)
+        largest = max((abs(value * scale) for value in (*values, *self.range)), default=0.0)
+        places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9))) if spacing > 0 else 0
+        power = 0
+        if largest >= LARGEST or (largest and places > MOST_PLACES):
+            power, factor = self.style_of_numbers.common([largest])
+            if power == 0:
+                # The figures differ too late for a common power: as many digits as tell them apart.
+                self._share("")
+                return [self.style_of_numbers.number(value * scale, min(places, 9)) for value in values]
+            self._share(factor)
+            spacing = spacing / 10.0**power
+            places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9)))
+        else:
+            self._share("")
+        texts = [f"{value * scale / 10.0**power:.{places}f}" for value in values]
+        return [self.style_of_numbers.plain("0" if float(text) == 0 and places == 0 else text) for text in texts]
+
+    def _share(self, factor: str) -> None:
+        """Have the title say the power of ten that the figures share; not while they are being painted."""
+        if factor != self._factor:
+            self._factor = factor
+            QTimer.singleShot(0, self._write_title)
+
+    def set_title(self, text: str) -> None:
+        """Show the name and unit of what is measured."""
+        self._title = text
+        self._write_title()
+
+    def resizeEvent(self, event=None) -> None:
+        super().resizeEvent(event)
+        if hasattr(self, "_title"):
+            self._write_title()
+
+    def _write_title(self) -> None:
+        """Write the title with its power of ten, shortened in the middle where the axis is too short for it."""
+        text, font = self._title, sans(12, sans().weight().Medium)
+        if self._factor and text.endswith(")") and " (" in text:
+            name, _, unit = text.rpartition(" (")
+            text = f"{name} ({self._factor} {unit}"
+        elif self._factor:
+            text = f"{text} ({self._factor})"
+        length = self.size().height() if self.orientation in ("left", "right") else self.size().width()
+        room = length - END_ROOM
+        metrics = QFontMetricsF(font)
+        if room > END_ROOM and metrics.horizontalAdvance(text) > room:
+            text = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, room)
+        if text == self._said:
+            return
+        self._said = text
+        self.setLabel(text)
+        self.label.setFont(font)
+        self.label.setDefaultTextColor(colour("ink"))
+        self.label.setToolTip(self._title)
