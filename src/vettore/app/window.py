@@ -6,14 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QMainWindow,
-    QMenuBar,
     QMessageBox,
     QSizePolicy,
     QStackedWidget,
@@ -21,10 +20,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.data_menu import DataMenu
 from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
+from vettore.app.finder import Finder, KeySheet, actions_of, things_of
 from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
+from vettore.app.menus import Menus
 from vettore.app.pages.listed import PAGES
 from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
@@ -73,7 +73,8 @@ class Window(FileActions, QMainWindow):
         self.places = places()
         self.keeper = Keeper(self)
         self._build_frame()
-        self._build_menus()
+        self.menus = Menus(self)
+        self.setMenuWidget(self.menus)
         self._forget_said = QTimer(self)
         self._forget_said.setSingleShot(True)
         self._forget_said.timeout.connect(self._show_status)
@@ -122,47 +123,6 @@ class Window(FileActions, QMainWindow):
         grid.setRowStretch(0, 1)
         self.setCentralWidget(body)
 
-    def _build_menus(self) -> None:
-        bar = QMenuBar()
-        names = ("&Study", "&Edit", "&Data", "&View", "&Help")
-        study, edit, data, view, help_menu = (bar.addMenu(name) for name in names)
-        keys = QKeySequence.StandardKey
-        self.add_action(study, "New study", keys.New, self.new_study)
-        self.add_action(study, "Open …", keys.Open, self.ask_open)
-        self._recent = study.addMenu("Recent studies")
-        self._recent.aboutToShow.connect(lambda: self.keeper.list_recent(self._recent))
-        study.addSeparator()
-        self.add_action(study, "Save", keys.Save, self.save)
-        self.add_action(study, "Save as …", keys.SaveAs, self.ask_save_as)
-        study.addSeparator()
-        self.add_action(study, "Quit", keys.Quit, self.close)
-        self._undo = self.add_action(edit, "Undo", keys.Undo, self.undo)
-        self._redo = self.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
-        DataMenu(self, data)
-        for number, entry in enumerate(PAGES, 1):
-            turn = QKeySequence(f"Ctrl+{number}")
-            self.add_action(view, entry.name, turn, lambda name=entry.name: self.show_page(name))
-        view.addSeparator()
-        self.add_action(view, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), self.copy_picture)
-        self.add_action(view, "Save the plot …", QKeySequence(), self.save_picture)
-        view.addSeparator()
-        turn = QKeySequence("Ctrl+L")
-        self.lamp = self.add_action(view, "Lamp (dark colours)", turn, lambda: self.take_theme(self.lamp.isChecked()))
-        self.lamp.setCheckable(True)
-        self.add_action(help_menu, "Help for this page", keys.HelpContents, self.show_help)
-        top = QWidget()
-        top.setObjectName("topbar")
-        top.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QGridLayout(top)
-        box.setContentsMargins(4, 0, 14, 0)
-        self._title, self._kept = label("", "label"), label("", "muted")
-        self._title.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        for place, widget in enumerate((bar, self._title, self._kept)):
-            box.addWidget(widget, 0, place)
-            box.setColumnStretch(place, 1)
-        self.setMenuWidget(top)
-
     def add_action(self, menu, words: str, keys, action) -> QAction:
         """Add a line to a menu, with its keys."""
         one = QAction(words, self)
@@ -192,6 +152,23 @@ class Window(FileActions, QMainWindow):
         if page.first is not None:
             page.first.setFocus(Qt.FocusReason.OtherFocusReason)
         self._show_status()
+
+    def open_tray(self) -> None:
+        """Open the list of series and curves, where it is folded."""
+        if self.tray.fold.isVisible():
+            self.tray.open()
+        else:
+            self.tray.list.search_field.setFocus()
+
+    def find(self) -> None:
+        """Open the finder."""
+        self.finder = Finder(things_of(self), self)
+        self.finder.open()
+
+    def show_keys(self) -> None:
+        """Show all keys."""
+        self.keys = KeySheet(actions_of(self, possible=False), self)
+        self.keys.show()
 
     def undo(self) -> None:
         """Take back what was last done by hand on the page, or else the last edit."""
@@ -302,11 +279,15 @@ class Window(FileActions, QMainWindow):
 
     def show_help(self) -> None:
         """Show the guide at the page for where the user is."""
+        self.show_help_page(self.page.help_page if self.page else "index.md")
+
+    def show_help_page(self, name: str) -> None:
+        """Show a page of the guide."""
         from vettore.app.help import HelpWindow
 
         if self._help is None:
             self._help = HelpWindow(self)
-        self._help.show_page(self.page.help_page if self.page else "index.md")
+        self._help.show_page(name)
 
     # What Qt tells
 
@@ -412,12 +393,4 @@ class Window(FileActions, QMainWindow):
 
     def show_title(self) -> None:
         """Show the title, whether it is saved, and what can be undone."""
-        history = self.session.history
-        self._title.setText(self.session.study.title)
-        self._kept.setText("changes not saved" if history.unsaved else "")
-        if self.session.path is not None and not history.unsaved:
-            self._kept.setText("all changes saved")
-        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
-        self._undo.setEnabled(bool(history.undo_label))
-        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
-        self._redo.setEnabled(bool(history.redo_label))
+        self.menus.tell(self.session)

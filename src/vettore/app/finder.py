@@ -1,0 +1,224 @@
+"""The finder: any action, page, series, curve, model or page of help by its words (Ctrl+K); and the sheet of keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vettore.app.help import guide_folder
+from vettore.app.widgets.parts import Column, label, section
+from vettore.core.models.catalogue import CATALOGUE
+
+if TYPE_CHECKING:
+    from vettore.app.window import Window
+
+WIDTH, HEIGHT, FROM_TOP = 520, 380, 70
+MOST_SHOWN = 60
+
+
+@dataclass(frozen=True)
+class Thing:
+    """Something that can be found: its words, what it is, its keys, and what choosing it does."""
+
+    words: str
+    kind: str
+    act: Callable[[], object]
+    keys: str = ""
+
+
+def matching(things: Iterable[Thing], typed: str) -> list[Thing]:
+    """Return the things that have every word typed at the beginning of one of theirs, then those that have it inside."""
+    words = typed.casefold().split()
+    first, later = [], []
+    for thing in things:
+        text = f"{thing.words} {thing.kind}".casefold()
+        starts = text.replace("(", " ").replace("–", " ").split()
+        if all(any(start.startswith(word) for start in starts) for word in words):
+            first.append(thing)
+        elif all(word in text for word in words):
+            later.append(thing)
+    return [*first, *later]
+
+
+def actions_of(window: QWidget, possible: bool = True) -> list[Thing]:
+    """Return the actions of a window's menus: those that are ``possible`` now, or all."""
+    out = []
+    for action in window.actions():
+        words = action.text().replace("&", "")
+        if words and (action.isEnabled() or not possible) and not action.menu():
+            out.append(Thing(words, "action", action.trigger, _keys(action)))
+    return out
+
+
+def things_of(window: Window) -> list[Thing]:
+    """Return all that can be found in a window."""
+    session = window.session
+    out = actions_of(window)
+    out += [
+        Thing(series.name, "series", lambda series=series: session.choose(series.id))
+        for series in session.study.series
+    ]
+    out += [
+        Thing(
+            f"{curve.name} of {session.study.find_series(curve.series).name}",
+            "curve",
+            lambda curve=curve: session.show_curve(curve.id),
+        )
+        for curve in session.study.curves
+    ]
+    if session.series is not None:
+        out += [
+            Thing(model.name, f"model   {model.formula}", lambda key=key: _fit(window, key))
+            for key, model in CATALOGUE.items()
+        ]
+    pages = sorted(guide_folder().glob("*.md"))
+    out += [
+        Thing(words, "help", lambda page=page: window.show_help_page(page.name))
+        for page in pages
+        for words in _headings(page)
+    ]
+    return out
+
+
+def _fit(window: Window, key: str) -> None:
+    window.show_page("Fit")
+    from vettore.app.pages.fit import FitPage
+
+    page = window.pages["Fit"]
+    assert isinstance(page, FitPage)
+    page.choose(key)
+
+
+def _headings(page: Path) -> list[str]:
+    """Return the headings of a page of the guide, each with that of the page."""
+    lines = [line for line in page.read_text(encoding="utf-8").splitlines() if line.startswith("#")]
+    first, *others = [line.lstrip("# ") for line in lines] or [page.stem]
+    return [first, *(f"{other} – {first}" for other in others)]
+
+
+def _keys(action: QAction) -> str:
+    return action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+
+
+class Finder(QFrame):
+    """A field over a list; arrows and Enter choose, Escape leaves."""
+
+    def __init__(self, things: list[Thing], parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFrameShape(QFrame.Shape.Box)
+        self._things = things
+        self._shown: list[Thing] = []
+        box = QVBoxLayout(self)
+        box.setContentsMargins(12, 12, 12, 12)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("an action, a page, a series, a model, a page of help …")
+        self.field.setAccessibleName("Find anything by its words")
+        self.field.textChanged.connect(self._narrow)
+        self.field.returnPressed.connect(self.take)
+        self.field.installEventFilter(self)
+        self.list = QListWidget()
+        self.list.setAccessibleName("What was found")
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.itemClicked.connect(lambda _item: self.take())
+        box.addWidget(self.field)
+        box.addWidget(self.list, 1)
+        self._narrow("")
+
+    def open(self) -> None:
+        """Come into view over the upper middle of the window."""
+        parent = self.parentWidget()
+        corner = parent.mapToGlobal(QPoint((parent.width() - WIDTH) // 2, FROM_TOP))
+        self.setGeometry(corner.x(), corner.y(), WIDTH, HEIGHT)
+        self.show()
+        self.field.setFocus()
+
+    def _narrow(self, typed: str) -> None:
+        self._shown = matching(self._things, typed)[:MOST_SHOWN]
+        self.list.clear()
+        for thing in self._shown:
+            beside = "   ".join(filter(None, (thing.kind, thing.keys)))
+            self.list.addItem(QListWidgetItem(f"{thing.words}    —  {beside}"))
+        if not self._shown:
+            self.list.addItem(QListWidgetItem("Nothing has these words."))
+        self.list.setCurrentRow(0)
+
+    def take(self) -> None:
+        """Do what is marked."""
+        place = self.list.currentRow()
+        if 0 <= place < len(self._shown):
+            act = self._shown[place].act
+            self.close()
+            act()
+
+    def eventFilter(self, watched, event) -> bool:
+        # Arrows go through the list while the field keeps the keyboard.
+        if watched is self.field and event.type() == QEvent.Type.KeyPress:
+            if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+                return True
+            if event.key() == Qt.Key.Key_Escape:
+                self.close()
+                return True
+        return super().eventFilter(watched, event)
+
+
+# Keys that no menu shows: where they hold, the keys, what they do.
+KEYS = (
+    ("On the equation", "Tab, ← →", "from coefficient to coefficient"),
+    ("On the equation", "↑ ↓", "change a value (Shift finer, Ctrl coarser)"),
+    ("On the equation", "Space", "hold a coefficient, or let it go"),
+    ("On the equation", "Enter", "its value and limits"),
+    ("In the line-up", "P", "pin a model for comparison"),
+    ("In the line-up", "H, Delete", "hide a model"),
+    ("On the Data page", "Ctrl+R", "why rows are set aside"),
+    ("On the Data page", "Ctrl+B", "bring rows back"),
+    ("On the Fit page", "Ctrl+E", "your own formula"),
+    ("Everywhere", "Escape", "close what is on top"),
+)
+
+
+class KeySheet(QDialog):
+    """All keys, those of the menus first."""
+
+    def __init__(self, actions: list[Thing], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.resize(520, 560)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        column = Column("Keys", (20, 16, 16, 16))
+        box.addWidget(column)
+        rows = [("Menus", thing.keys, thing.words) for thing in actions if thing.keys]
+        self.rows = [*rows, *KEYS]
+        for place in dict.fromkeys(row[0] for row in self.rows):
+            column.add(section(place))
+            holder = QWidget()
+            grid = QGridLayout(holder)
+            grid.setContentsMargins(0, 0, 0, 6)
+            grid.setColumnStretch(1, 1)
+            for line, (_place, keys, words) in enumerate(row for row in self.rows if row[0] == place):
+                grid.addWidget(label(keys, "value"), line, 0)
+                grid.addWidget(label(words, "sentence", wrap=True), line, 1)
+            column.add(holder)
+        column.column.addStretch()
