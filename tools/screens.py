@@ -96,8 +96,11 @@ def main() -> None:
     window.session.choose(oxygen.id)
     settle(app, window)
     window.pages["Fit"].choose("exponential-decay-level")
-    take("line-up")
     fit = window.pages["Fit"]
+    settle(app, window)
+    fit.open_sheet()
+    take("line-up")
+    fit.sheet.closed.emit()
     for key in ("exponential-decay-level", "two-decays", 3):
         fit.line_up.pinned.emit(key)
     fit.comparing.open()
