@@ -39,7 +39,7 @@ class LineUpPanel(QWidget):
         scroll.column.addStretch()
         box.addWidget(scroll, 1)
         links = QHBoxLayout()
-        links.setSpacing(2)
+        links.setSpacing(0)
         self.compare = button("Compare", self.comparison_asked.emit, "link")
         self.more = button("", self.more_asked.emit, "link", "See all models, large, with formulas and figures")
         self.degrees = button("Degrees", self.degrees_asked.emit, "link", "Which degree of a polynomial, and why")
@@ -64,7 +64,7 @@ class LineUpPanel(QWidget):
 
     def show_state(self, pinned: int, hidden: int, more: int = 0) -> None:
         """Say how many models are pinned and hidden, and how many more there are."""
-        self.more.setText(f"{more} more …")
+        self.more.setText(f"{more} more")
         self.more.setVisible(more > 0)
         self.compare.setText(f"Compare {pinned}" if pinned else "Compare")
         self.compare.setEnabled(FEWEST <= pinned <= MOST)
