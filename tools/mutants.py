@@ -73,7 +73,7 @@ TARGETS = {
         "tests/core/test_inspection.py",
         "tests/files/test_marks_and_words.py",
     ],
-    "cli_fit.py": [GOLDENS, "tests/test_cli_curves.py", "tests/core/fitting/test_known_sigma.py"],
+    "cli/fit.py": [GOLDENS, "tests/test_cli_curves.py", "tests/core/fitting/test_known_sigma.py"],
 }
 SECONDS, LONGEST, AT_ONCE = 600.0, 60.0, 2
 TWINS = {

@@ -1,11 +1,9 @@
-"""The command line: everything without a screen, and the window."""
+"""The program that a shell starts: its commands, the window, and how a refusal is said."""
 
 from __future__ import annotations
 
-import json
 import sys
 from collections.abc import Sequence
-from dataclasses import asdict
 from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
@@ -13,22 +11,27 @@ from typing import Any
 import click
 
 from vettore import __version__
-from vettore.cli_curves import COMMANDS, table_of
-from vettore.cli_fit import fit
-from vettore.core.errors import DataError, VettoreError
+from vettore.cli.listed import COMMANDS, command
+from vettore.core.errors import VettoreError
 
-# Exit codes: done, and the request or the data are wrong; 1, of a fit that did not converge, is in cli_fit.
+# Exit codes: done, and the request or the data are wrong; 1, of a fit that did not converge, is in fit.py.
 DONE, WRONG = 0, 2
 
 
 class Commands(click.Group):
     """A group whose words that are no commands are files to open in the window."""
 
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted([*self.commands, *COMMANDS])
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        return command(name) if name in COMMANDS else super().get_command(ctx, name)
+
     def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
-        if args and args[0] not in self.commands and not args[0].startswith("-"):
+        if args and args[0] not in self.list_commands(ctx) and not args[0].startswith("-"):
             missing = [name for name in args if not name.startswith("-") and not Path(name).exists()]
             if missing:
-                near = get_close_matches(missing[0], [name for name in self.commands if name != "open"], 1)
+                near = get_close_matches(missing[0], [name for name in self.list_commands(ctx) if name != "open"], 1)
                 hint = f"Did you mean {near[0]}?" if near else "See vettore --help."
                 raise click.UsageError(f"There is no command and no file “{missing[0]}”. {hint}")
             return "open", self.commands["open"], args
@@ -58,49 +61,6 @@ def open_command(files: Sequence[Path]) -> None:
 def demo() -> None:
     """Open the window with the demo study."""
     _window([], demo=True)
-
-
-@program.command()
-@click.argument("file", type=click.Path(path_type=Path))
-@click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
-def describe(file: Path, as_json: bool) -> None:
-    """Describe the columns of a text table in numbers."""
-    from vettore.core.rounding import NumberStyle
-    from vettore.core.statistics import describe as describe_values
-
-    style = NumberStyle()
-    told: dict[str, dict[str, Any]] = {}
-    for column in table_of(file).columns:
-        if column.texts is None:
-            try:
-                told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
-            except DataError:
-                told[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
-    if as_json:
-        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
-        return
-    for name, numbers in told.items():
-        unit = numbers.pop("unit")
-        click.echo(f"{name} ({unit})" if unit else name)
-        for label, value in numbers.items():
-            text = str(value) if isinstance(value, int) else style.number(value, 8)
-            click.echo(f"  {label.replace('_', ' '):20} {text}")
-
-
-@program.command()
-@click.argument("study", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Where to (.html or .pdf).")
-def report(study: Path, output: Path) -> None:
-    """Save the report of a study."""
-    from vettore.files.study_file import open_study
-    from vettore.report.save import save_report
-
-    save_report(open_study(study), output)
-    click.echo(f"The report was saved as {output}.")
-
-
-for _command in (fit, *COMMANDS):
-    program.add_command(_command)
 
 
 def main(arguments: list[str] | None = None) -> None:

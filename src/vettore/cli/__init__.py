@@ -1,0 +1,5 @@
+"""The command line: everything without a screen, and the window."""
+
+from vettore.cli.program import main
+
+__all__ = ["main"]

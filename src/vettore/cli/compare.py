@@ -1,0 +1,80 @@
+"""vettore compare: several models on the same rows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from vettore.cli.given import column_of, numbers_of, say_json, table_of
+from vettore.core.errors import DataError
+from vettore.core.rounding import NumberStyle
+
+if TYPE_CHECKING:
+    pass
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--formula", "formulas", multiple=True, help="A formula over the columns; give it several times.")
+@click.option("--model", "keys", multiple=True, help="A model of the catalogue by its key; give it several times.")
+@click.option("--x", "x_name", help="Column for x of catalogue models.")
+@click.option("--y", "y_name", help="Column for y of catalogue models.")
+@click.option("--seed", type=int, default=1, show_default=True)
+@click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+def compare(
+    file: Path,
+    formulas: Sequence[str],
+    keys: Sequence[str],
+    x_name: str | None,
+    y_name: str | None,
+    seed: int,
+    as_json: bool,
+) -> None:
+    """Fit several models to the same rows and rank them."""
+    from vettore import core
+    from vettore.core.fitting.compare import compare as ranked
+
+    if len(formulas) + len(keys) < 2:
+        raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")
+    if not keys and (x_name is not None or y_name is not None):
+        raise DataError("--x and --y would have no effect here: formulas name their columns.")
+    columns = numbers_of(table_of(file))
+    fits = {formula: core.fit(formula, columns, seed=seed) for formula in formulas}
+    if keys:
+        x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
+        fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
+    order = ranked(fits)
+    style = NumberStyle()
+    if as_json:
+        say_json(
+            [
+                {
+                    "model": one.name,
+                    "formula": one.result.formula,
+                    "aicc": one.result.aicc,
+                    "difference": one.difference,
+                    "weight": one.weight,
+                    "as_good_as_the_best": one.equal,
+                    "r_squared": one.result.r_squared,
+                    "adjusted_r_squared": one.result.adjusted_r_squared,
+                    "left_one_out_error": one.result.left_one_out_error,
+                    "values": {name: c.value for name, c in one.result.coefficients.items()},
+                }
+                for one in order
+            ]
+        )
+    else:
+        click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
+        for one in order:
+            mark = "  as good as the best" if one.equal and one is not order[0] else ""
+            weight = style.fixed(one.weight, 3)
+            click.echo(
+                f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
+                f"{style.number(one.result.adjusted_r_squared, 5):>10} "
+                f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
+            )
+    if not all(one.result.converged for one in order):
+        raise SystemExit(1)

@@ -1,0 +1,43 @@
+"""vettore describe: the columns of a file in numbers."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from vettore.cli.given import table_of
+from vettore.core.errors import DataError
+from vettore.core.rounding import NumberStyle
+
+if TYPE_CHECKING:
+    pass
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+def describe(file: Path, as_json: bool) -> None:
+    """Describe the columns of a text table in numbers."""
+    from vettore.core.statistics import describe as describe_values
+
+    style = NumberStyle()
+    told: dict[str, dict[str, Any]] = {}
+    for column in table_of(file).columns:
+        if column.texts is None:
+            try:
+                told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
+            except DataError:
+                told[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
+    if as_json:
+        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        return
+    for name, numbers in told.items():
+        unit = numbers.pop("unit")
+        click.echo(f"{name} ({unit})" if unit else name)
+        for label, value in numbers.items():
+            text = str(value) if isinstance(value, int) else style.number(value, 8)
+            click.echo(f"  {label.replace('_', ' '):20} {text}")
