@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from vettore.core.practice import practice
+from vettore.core.practice_data import practice
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.kinds.polynomial_fit import PolynomialFit

@@ -1,24 +1,68 @@
 """The numbers of Vettore. Knows no file, no window and no plotting library.
 
-These names and behaviours are fixed, since people script against them.
+These names and behaviours are fixed, since people script against them. Each is loaded when it is first asked for, so that
+importing one part of the core does not import all of it.
 """
 
-from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
-from vettore.core.errors import DataError, FormulaError, VettoreError
-from vettore.core.fitting.compare import akaike_weights
-from vettore.core.fitting.many import ManyFits, fit_many
-from vettore.core.fitting.nonlinear import fit
-from vettore.core.fitting.polynomial import fit_polynomial, polynomial_formula
-from vettore.core.fitting.result import Coefficient, FitResult
-from vettore.core.fitting.shared import SharedFit, fit_shared
-from vettore.core.integration.function import FunctionArea, integrate_function
-from vettore.core.integration.sampled import SampledArea, integrate
-from vettore.core.interpolation.interpolant import Interpolant, interpolate
-from vettore.core.models.catalogue import CATALOGUE, model
-from vettore.core.models.model import Model
-from vettore.core.polynomial import Polynomial
-from vettore.core.practice import PracticeData, practice
-from vettore.core.statistics import Description, Relation, describe, relation
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
+    from vettore.core.errors import DataError, FormulaError, VettoreError
+    from vettore.core.fitting.compare import akaike_weights
+    from vettore.core.fitting.many import ManyFits, fit_many
+    from vettore.core.fitting.nonlinear import fit
+    from vettore.core.fitting.polynomial import fit_polynomial, polynomial_formula
+    from vettore.core.fitting.result import Coefficient, FitResult
+    from vettore.core.fitting.shared import SharedFit, fit_shared
+    from vettore.core.integration.function import FunctionArea, integrate_function
+    from vettore.core.integration.sampled import SampledArea, integrate
+    from vettore.core.interpolation.interpolant import Interpolant, interpolate
+    from vettore.core.models.catalogue import CATALOGUE, model
+    from vettore.core.models.model import Model
+    from vettore.core.polynomial import Polynomial
+    from vettore.core.practice_data import PracticeData, practice
+    from vettore.core.statistics import Description, Relation, describe, relation
+
+# Where each name is.
+_WHERE = {
+    "CATALOGUE": "models.catalogue",
+    "Coefficient": "fitting.result",
+    "Crossing": "curve",
+    "Curve": "curve",
+    "DataError": "errors",
+    "Description": "statistics",
+    "FitResult": "fitting.result",
+    "FormulaError": "errors",
+    "FunctionArea": "integration.function",
+    "Interpolant": "interpolation.interpolant",
+    "ManyFits": "fitting.many",
+    "Model": "models.model",
+    "Polynomial": "polynomial",
+    "PolynomialCurve": "curve",
+    "PracticeData": "practice_data",
+    "Relation": "statistics",
+    "SampledArea": "integration.sampled",
+    "SharedFit": "fitting.shared",
+    "TurningPoint": "curve",
+    "VettoreError": "errors",
+    "akaike_weights": "fitting.compare",
+    "describe": "statistics",
+    "fit": "fitting.nonlinear",
+    "fit_many": "fitting.many",
+    "fit_polynomial": "fitting.polynomial",
+    "fit_shared": "fitting.shared",
+    "integrate": "integration.sampled",
+    "integrate_function": "integration.function",
+    "interpolate": "interpolation.interpolant",
+    "model": "models.catalogue",
+    "polynomial_formula": "fitting.polynomial",
+    "practice": "practice_data",
+    "relation": "statistics",
+}
 
 __all__ = [
     "CATALOGUE",
@@ -55,3 +99,15 @@ __all__ = [
     "practice",
     "relation",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _WHERE:
+        raise AttributeError(f"vettore.core has no “{name}”.")
+    value = getattr(importlib.import_module(f"vettore.core.{_WHERE[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *__all__})

@@ -35,7 +35,7 @@ from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy
-from vettore.core.practice import PracticeData
+from vettore.core.practice_data import PracticeData
 from vettore.study import edits, making
 from vettore.study.series import Role, Series
 from vettore.study.table import Table

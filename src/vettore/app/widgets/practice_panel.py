@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 from vettore.app.widgets.parts import Column, button, clear, label, section
 from vettore.core.errors import VettoreError
 from vettore.core.formula import read_formula
-from vettore.core.practice import Noise, PracticeData, Spacing, practice, practice_x
+from vettore.core.practice_data import Noise, PracticeData, Spacing, practice, practice_x
 from vettore.core.rounding import read_number
 
 START = {"formula": "y = A*exp(-k*t) + C", "A": "6", "k": "0.04", "C": "2"}
