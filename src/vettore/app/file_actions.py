@@ -64,7 +64,7 @@ class FileActions:
         def work():
             offers = read_file_as_before(path, store)
             return next(
-                (one.table for one in offers if one.table.source.options.get("part") == part), offers[0].table
+                (offer.table for offer in offers if offer.table.source.options.get("part") == part), offers[0].table
             )
 
         def done(table: Table) -> None:

@@ -39,7 +39,7 @@ class OwnModels(QObject):
 
     def named(self, name: str) -> Model | None:
         """Return the model of this name."""
-        return next((one for one in self.models.values() if one.name == name), None)
+        return next((model for model in self.models.values() if model.name == name), None)
 
     def keep(self, model: Model) -> None:
         """Add a model, or replace the one of the same name. Raises VettoreError."""

@@ -39,7 +39,9 @@ def note_study(folder: Path, path: Path, picture: QPixmap | None) -> None:
     """Put a study at the head of the list; not being able to is no reason to disturb anyone."""
     with contextlib.suppress(OSError, VettoreError):
         folder.mkdir(parents=True, exist_ok=True)
-        paths = [path.resolve(), *(one.path for one in recent_studies(folder) if one.path != path.resolve())][:MOST]
+        paths = [path.resolve(), *(study.path for study in recent_studies(folder) if study.path != path.resolve())][
+            :MOST
+        ]
         write_whole(folder / LIST, json.dumps([str(one) for one in paths]).encode())
         if picture is not None and not picture.isNull():
             picture.scaledToWidth(PICTURE_WIDTH).save(str(_picture(folder, path.resolve())))

@@ -19,9 +19,11 @@ def fit_text(derived: DerivedFit) -> str:
 
     style, result = NumberStyle(), derived.result
     lines = [result.formula, ""]
-    for unit, one in zip(coefficient_units(derived), result.coefficients.values(), strict=True):
-        held = "  (held)" if one.held else "  (at its limit)" if one.at_limit else ""
-        lines.append(f"  {one.name:8} {style.pair(one.value, one.standard_error, unit)}{held}")
+    for unit, coefficient in zip(coefficient_units(derived), result.coefficients.values(), strict=True):
+        held = "  (held)" if coefficient.held else "  (at its limit)" if coefficient.at_limit else ""
+        lines.append(
+            f"  {coefficient.name:8} {style.pair(coefficient.value, coefficient.standard_error, unit)}{held}"
+        )
     lines += ["", *(f"  {line.label:38} {line.text}" for line in goodness_lines(derived, style))]
     lines.append(f"  {'rows':38} {rows_words(derived)}")
     lines += ["", summary_of(derived, style), result.message]

@@ -43,23 +43,23 @@ def models(key: str | None, library: Path | None, as_json: bool) -> None:
             click.echo(f"  slope = {_slope_text(one)}")
 
 
-def _slope_text(one: Model) -> str:
+def _slope_text(model: Model) -> str:
     """Return dy/dx of a model as a textbook writes it."""
     from vettore.core.formula.derivative import derivative
     from vettore.core.formula.simplify import simplified
     from vettore.core.formula.write import to_text
 
-    return to_text(simplified(derivative(one.read.right, "x")))
+    return to_text(simplified(derivative(model.read.right, "x")))
 
 
-def _described(one: Model) -> dict[str, Any]:
+def _described(model: Model) -> dict[str, Any]:
     return {
-        "key": one.key,
-        "name": one.name,
-        "group": one.group,
-        "formula": one.formula,
-        "use": one.use,
-        "meanings": dict(one.meanings),
-        "quantities": [asdict(quantity) for quantity in one.quantities],
-        "slope": _slope_text(one),
+        "key": model.key,
+        "name": model.name,
+        "group": model.group,
+        "formula": model.formula,
+        "use": model.use,
+        "meanings": dict(model.meanings),
+        "quantities": [asdict(quantity) for quantity in model.quantities],
+        "slope": _slope_text(model),
     }

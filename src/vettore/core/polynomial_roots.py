@@ -124,13 +124,13 @@ def _standard_error(covariance: Array | None, z: complex, count: int, slope: flo
     return error if math.isfinite(error) else None
 
 
-def _near(one: Root, roots: Sequence[Root]) -> int:
+def _near(root: Root, roots: Sequence[Root]) -> int:
     """Return how many roots, itself counted, a last-digit change may make one with it."""
     return (
         sum(
-            other is one or abs(other.value - one.value) <= 4 * min(one.moved, other.moved)
+            other is root or abs(other.value - root.value) <= 4 * min(root.moved, other.moved)
             for other in roots
-            if one.multiplicity == 1 and other.multiplicity == 1
+            if root.multiplicity == 1 and other.multiplicity == 1
         )
         or 1
     )

@@ -62,7 +62,7 @@ def roots_in_words(p: Polynomial, roots: tuple[Root, ...]) -> str:
         return "The constant 0 is zero everywhere."
     if not roots:
         return "A constant has no roots."
-    real = sum(one.is_real for one in roots)
+    real = sum(root.is_real for root in roots)
     pairs = (len(roots) - real) // 2
     several = any(one.multiplicity > 1 for one in roots)
     counted = {0: "No real root", 1: "One real root"}.get(real, f"{real} real roots")
@@ -74,7 +74,7 @@ def roots_in_words(p: Polynomial, roots: tuple[Root, ...]) -> str:
 
 def doubts_in_words(roots: tuple[Root, ...], style: NumberStyle) -> str:
     """Say how far the digits of the coefficients determine the roots; empty where they do."""
-    near = [one for one in roots if one.together > 1]
+    near = [root for root in roots if root.together > 1]
     parts = []
     if near:
         most = max(near, key=lambda one: one.together)

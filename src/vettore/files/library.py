@@ -42,20 +42,20 @@ def read_library(path: Path) -> tuple[Model, ...]:
     except (msgspec.MsgspecError, UnicodeDecodeError) as error:
         raise FileError(f"“{path.name}” is not a library of models, or it is damaged: {error}.") from None
     models: dict[str, Model] = {}
-    for number, one in enumerate(record.models, 1):
+    for number, model in enumerate(record.models, 1):
         try:
-            made = own_model(one.name, one.formula, "x", "y", one.note, one.meanings)
+            made = own_model(model.name, model.formula, "x", "y", model.note, model.meanings)
         except VettoreError as error:
-            raise FileError(f"Model {number} of “{path.name}”, {one.name}, cannot be used: {error}") from None
+            raise FileError(f"Model {number} of “{path.name}”, {model.name}, cannot be used: {error}") from None
         if made.key in models:
-            raise FileError(f"“{path.name}” has two models called {one.name}. Give one of them another name.")
+            raise FileError(f"“{path.name}” has two models called {model.name}. Give one of them another name.")
         models[made.key] = made
     return tuple(models.values())
 
 
 def write_library(path: Path, models: Iterable[Model]) -> None:
     """Write models as a library, whole or not at all. Raises FileError."""
-    records = tuple(ModelRecord(one.name, one.formula, one.use, dict(one.meanings)) for one in models)
+    records = tuple(ModelRecord(model.name, model.formula, model.use, dict(model.meanings)) for model in models)
     path.parent.mkdir(parents=True, exist_ok=True)
     encoded = msgspec.json.encode(LibraryRecord(FORMAT, records))
     write_whole(path, msgspec.json.format(encoded, indent=1) + b"\n")

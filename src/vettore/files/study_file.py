@@ -187,7 +187,7 @@ def _read_series(record: SeriesRecord, text: str, name: str) -> Series:
         raise FileError(
             f"“{name}” is damaged: the data of {record.name} are not the {record.rows} rows they should be."
         )
-    raw_places = [one.raw for one in record.columns if one.raw is not None]
+    raw_places = [column.raw for column in record.columns if column.raw is not None]
     rows_named = [*(entry.row for entry in record.set_aside), *(edit.row for edit in record.edits)]
     if not all(
         0 <= place < len(record.raw) for place in (*raw_places, *(edit.raw for edit in record.edits))

@@ -149,7 +149,7 @@ def _linear(work: LinearWorking, fit: DerivedFit, style: NumberStyle) -> tuple[S
         agreement = ""
         if work.agreement is not None:
             agreement = f"The two agree to {style.number(work.agreement, 2)} of their size."
-        fitted = [(name, one.value) for name, one in fit.result.coefficients.items()]
+        fitted = [(name, coefficient.value) for name, coefficient in fit.result.coefficients.items()]
         steps.append(
             replace(
                 _pairs("The fit itself goes by orthogonal columns, which keep more digits", fitted, repr),
@@ -185,13 +185,15 @@ def _iterations(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
             tuple(full),
         ),
         replace(
-            _pairs("Polished to", [(name, one.value) for name, one in result.coefficients.items()], repr),
+            _pairs(
+                "Polished to", [(name, coefficient.value) for name, coefficient in result.coefficients.items()], repr
+            ),
             words=result.message,
         ),
     ]
     steps += _derivatives(fit)
-    for one in result.alternatives:
-        pairs = [*one.values.items(), ("sum of squares", one.sum_of_squares)]
+    for alternative in result.alternatives:
+        pairs = [*alternative.values.items(), ("sum of squares", alternative.sum_of_squares)]
         steps.append(_pairs("Another answer that was met", pairs, lambda value: style.number(value, 6)))
     return tuple(steps)
 

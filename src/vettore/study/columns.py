@@ -73,9 +73,11 @@ def effective_columns(
 ) -> tuple[RawColumn, ...]:
     """Return one column per setting. A worked column that cannot be worked out is blank and says why."""
     ready: dict[int, RawColumn] = {}
-    for place, one in enumerate(settings):
-        if one.raw is not None:
-            ready[place] = _from_raw(table.columns[one.raw], one, [edit for edit in edits if edit.raw == one.raw])
+    for place, setting in enumerate(settings):
+        if setting.raw is not None:
+            ready[place] = _from_raw(
+                table.columns[setting.raw], setting, [edit for edit in edits if edit.raw == setting.raw]
+            )
     worked = {place: one for place, one in enumerate(settings) if one.raw is None}
     trees: dict[int, Node] = {}
     known = column_names(settings)
@@ -97,7 +99,7 @@ def effective_columns(
 
 def column_names(settings: tuple[ColumnSettings, ...]) -> list[str]:
     """Return the names that a worked column or a condition may use."""
-    return [*(one.name for one in settings), SLOPE, ROW]
+    return [*(setting.name for setting in settings), SLOPE, ROW]
 
 
 def values_by_name(settings: tuple[ColumnSettings, ...], data: tuple[RawColumn, ...], rows: int) -> dict[str, object]:
@@ -115,32 +117,34 @@ def _awaits(tree: Node, settings: tuple[ColumnSettings, ...], waiting: dict[int,
     """Whether a tree needs a worked column that is not worked out yet."""
     wanted = set(names(tree))
     if SLOPE in wanted:
-        wanted |= {one.name for one in settings if one.role in (Role.X, Role.Y)}
+        wanted |= {setting.name for setting in settings if setting.role in (Role.X, Role.Y)}
     return any(settings[place].name in wanted for place in waiting)
 
 
-def _from_raw(raw: RawColumn, one: ColumnSettings, edits: list[CellEdit]) -> RawColumn:
-    column = replace(raw, name=one.name, unit=one.unit, places=raw.places if one.places is None else one.places)
-    if one.other_reading and raw.doubt is not None:
-        shown = one.places if one.places is not None else 3 if raw.doubt.grouped else 0
+def _from_raw(raw: RawColumn, settings: ColumnSettings, edits: list[CellEdit]) -> RawColumn:
+    column = replace(
+        raw, name=settings.name, unit=settings.unit, places=raw.places if settings.places is None else settings.places
+    )
+    if settings.other_reading and raw.doubt is not None:
+        shown = settings.places if settings.places is not None else 3 if raw.doubt.grouped else 0
         column = replace(column, values=raw.doubt.other_values(raw.values), places=shown)
     if edits:
         column = _edited(column, edits)
-    if one.elapsed and column.texts is not None:
-        column = _elapsed(column, one)
-    if column.texts is None and (one.factor, one.offset) != (1.0, 0.0):
-        places = one.places if one.places is not None else None
-        column = replace(column, values=column.values * one.factor + one.offset, places=places)
+    if settings.elapsed and column.texts is not None:
+        column = _elapsed(column, settings)
+    if column.texts is None and (settings.factor, settings.offset) != (1.0, 0.0):
+        places = settings.places if settings.places is not None else None
+        column = replace(column, values=column.values * settings.factor + settings.offset, places=places)
     return column
 
 
-def _elapsed(column: RawColumn, one: ColumnSettings) -> RawColumn:
+def _elapsed(column: RawColumn, settings: ColumnSettings) -> RawColumn:
     """Turn dates into the time passed since a zero."""
-    seconds = seconds_of([*(column.texts or ()), *([one.zero] if one.zero else [])])
+    seconds = seconds_of([*(column.texts or ()), *([settings.zero] if settings.zero else [])])
     if seconds is None:
         return replace(column, texts=None, places=None, problem="The cells are no dates.")
-    zero = seconds[-1] if one.zero else seconds[np.isfinite(seconds)][0]
-    values = (seconds[: len(column.texts or ())] - zero) / SECONDS[one.elapsed]
+    zero = seconds[-1] if settings.zero else seconds[np.isfinite(seconds)][0]
+    values = (seconds[: len(column.texts or ())] - zero) / SECONDS[settings.elapsed]
     return replace(column, values=values, texts=None, words={}, places=None)
 
 
@@ -194,8 +198,8 @@ def _work_out(
 
 
 def _of_role(settings: tuple[ColumnSettings, ...], ready: dict[int, RawColumn], role: Role) -> Array | None:
-    return next((ready[p].values for p, one in enumerate(settings) if one.role is role and p in ready), None)
+    return next((ready[p].values for p, setting in enumerate(settings) if setting.role is role and p in ready), None)
 
 
-def _blank(one: ColumnSettings, rows: int, problem: str) -> RawColumn:
-    return RawColumn(one.name, one.unit, np.full(rows, np.nan), places=one.places, problem=problem)
+def _blank(settings: ColumnSettings, rows: int, problem: str) -> RawColumn:
+    return RawColumn(settings.name, settings.unit, np.full(rows, np.nan), places=settings.places, problem=problem)

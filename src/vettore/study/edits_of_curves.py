@@ -35,7 +35,7 @@ def add_area(study: Study, recipe: AreaRecipe) -> Study:
 
 def change_area(study: Study, recipe: AreaRecipe) -> Study:
     """Replace an area, found by its id."""
-    if not any(one.id == recipe.id for one in study.areas):
+    if not any(area.id == recipe.id for area in study.areas):
         raise DataError(f"The study has no area “{recipe.id}”.")
     return parts.change(study, recipe)
 

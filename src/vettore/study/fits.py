@@ -232,7 +232,7 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
         return ()
     known = {name: told.exponents[new] for name, new in called.items()}
     named = CoefficientUnits({}, (), known)
-    return tuple((one, named.of(one.tree)) for one in quantities(model, fit.result, called))
+    return tuple((quantity, named.of(quantity.tree)) for quantity in quantities(model, fit.result, called))
 
 
 def is_at_hand(series: Series, recipe: AnyFit) -> bool:

@@ -154,10 +154,10 @@ def _without_twins(entries: Sequence[Entry]) -> list[Entry]:
     return out
 
 
-def _are_twins(one: Entry, other: Entry) -> bool:
-    if one.fit is None or other.fit is None:
+def _are_twins(entry: Entry, other: Entry) -> bool:
+    if entry.fit is None or other.fit is None:
         return False
-    a, b = one.fit.result, other.fit.result
+    a, b = entry.fit.result, other.fit.result
     near = abs(a.sum_of_squares - b.sum_of_squares) <= TWINS * b.sum_of_squares
     return near and a.degrees_of_freedom == b.degrees_of_freedom and isinstance(other.key, str)
 

@@ -127,7 +127,9 @@ def _together(
     read = read_formula(formula, [column.name for column in series.columns])
     x, _, _ = points_in_use(series)
     # The model over this series may call its coefficients otherwise; their order is the same.
-    values = {name: one.value for name, one in zip(read.coefficients, coefficients.values(), strict=True)}
+    values = {
+        name: coefficient.value for name, coefficient in zip(read.coefficients, coefficients.values(), strict=True)
+    }
     span = (float(x.min()), float(x.max()))
     curve = FormulaCurve(read.right, x_name, values, (), None, span, result.residual_sd, result.degrees_of_freedom)
     return SeveralRow(series.id, series.name, dict(coefficients), curve=curve, formula=formula)

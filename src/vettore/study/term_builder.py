@@ -46,7 +46,7 @@ def build(series: Series, terms: Sequence[str]) -> Terms:
     values = series.numbers(rows)
     parts, sides, named = [], [], []
     free = (name for name in (f"a{k}" for k in range(10_000)) if name not in columns)
-    for text in dict.fromkeys(one.strip() for one in terms):
+    for text in dict.fromkeys(term.strip() for term in terms):
         tree = read_expression(text, columns)
         if y in names(tree):
             raise DataError(f"{y} is what is fitted; it cannot be a term.")

@@ -22,13 +22,13 @@ class Without:
     def lines(self, style: NumberStyle) -> tuple[tuple[str, ...], ...]:
         """Return name, value now, value then, and the change in standard errors, for each coefficient and s and R²."""
         out: list[tuple[str, ...]] = []
-        for name, one in self.now.result.coefficients.items():
+        for name, coefficient in self.now.result.coefficients.items():
             other = self.then.result.coefficients[name]
             change = "—"
-            if one.standard_error:
-                shift = (other.value - one.value) / one.standard_error
+            if coefficient.standard_error:
+                shift = (other.value - coefficient.value) / coefficient.standard_error
                 change = f"{'+' if shift >= 0 else ''}{style.fixed(shift, 1)} s.e."
-            values = (style.pair(each.value, each.standard_error) for each in (one, other))
+            values = (style.pair(each.value, each.standard_error) for each in (coefficient, other))
             out.append((name, *values, change))
         a, b = self.now.result, self.then.result
         spreads = (style.number(each.residual_sd, 3) for each in (a, b))

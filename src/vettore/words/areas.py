@@ -94,13 +94,13 @@ def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, 
 def function_lines(study: Study, style: NumberStyle) -> tuple[Line, ...]:
     """Return the functions kept, each with its area and how surely it is known."""
     out = []
-    for one in study.functions:
-        words = f"{one.formula}, {one.start} to {one.end}"
+    for function in study.functions:
+        words = f"{function.formula}, {function.start} to {function.end}"
         try:
-            limits = [limit_in(text) for text in (one.start, one.end)]
+            limits = [limit_in(text) for text in (function.start, function.end)]
             if None in limits:
                 raise DataError("Its limits are no numbers; type them again on the Integrate page.")
-            area = integrate_function(one.formula, *limits)  # type: ignore[arg-type]
+            area = integrate_function(function.formula, *limits)  # type: ignore[arg-type]
         except VettoreError as error:
             out.append(Line(words, str(error)))
             continue

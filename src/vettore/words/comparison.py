@@ -31,15 +31,15 @@ def comparison_words(compared: Sequence[Compared], style: NumberStyle) -> str:
     return f"{first.name} is favoured: {times} times the evidence of {second.name}, which comes next."
 
 
-def compared_row(one: Compared, style: NumberStyle) -> tuple[str, ...]:
+def compared_row(compared: Compared, style: NumberStyle) -> tuple[str, ...]:
     """Return name, coefficients, residual s, R² about the mean, left-one-out error, ΔAICc and weight of a fit."""
-    share = one.r_squared_about_mean
+    share = compared.r_squared_about_mean
     return (
-        one.name,
-        str(one.coefficients),
-        style.number(one.result.residual_sd, 4),
+        compared.name,
+        str(compared.coefficients),
+        style.number(compared.result.residual_sd, 4),
         "—" if share is None else style.fixed(share, 4 if share < 0.9995 else 6),
-        style.number(one.result.left_one_out_error, 4),
-        style.number(one.difference, 3),
-        style.plain("< 0.001") if one.weight < 0.001 else style.fixed(one.weight, 3),
+        style.number(compared.result.left_one_out_error, 4),
+        style.number(compared.difference, 3),
+        style.plain("< 0.001") if compared.weight < 0.001 else style.fixed(compared.weight, 3),
     )

@@ -64,7 +64,7 @@ class Comparing:
 
         def work() -> tuple[tuple[Entry, ...], tuple[Compared, ...]]:
             entries = try_models(series, recipe, keys, own=own, thorough=True)
-            refused = [f"{one.name}: {one.refusal}" for one in entries if one.fit is None]
+            refused = [f"{entry.name}: {entry.refusal}" for entry in entries if entry.fit is None]
             if refused:
                 raise DataError(" ".join(refused))
             return entries, compare({one.name: one.fit.result for one in entries if one.fit})
@@ -80,7 +80,11 @@ class Comparing:
             return
         try:
             found: Ladder = ladder(
-                {one.key: one.fit.result for one in self._filler.entries if one.fit and isinstance(one.key, int)}
+                {
+                    entry.key: entry.fit.result
+                    for entry in self._filler.entries
+                    if entry.fit and isinstance(entry.key, int)
+                }
             )
         except VettoreError as error:
             self._session.say(str(error), "bad")

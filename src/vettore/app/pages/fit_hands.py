@@ -107,7 +107,7 @@ class StripHands:
             self._decide(f"let {name} go", hold=tuple(held.items()))
         elif len(held) + 1 < len(values):
             held[name] = values[name]
-            limits = tuple(one for one in self.fit.recipe.limits if one[0] != name)
+            limits = tuple(limit for limit in self.fit.recipe.limits if limit[0] != name)
             self._decide(f"hold {name}", hold=tuple(held.items()), limits=limits)
         else:
             self.session.say("One coefficient at least has to be fitted.", "bad")
@@ -141,7 +141,7 @@ class StripHands:
         recipe = self.fit.recipe
         held = {**dict(recipe.hold)}
         held.pop(name, None)
-        limits = [one for one in recipe.limits if one[0] != name]
+        limits = [limit for limit in recipe.limits if limit[0] != name]
         start = [one for one in recipe.start if one[0] != name]
         if hold:
             held[name] = value
@@ -173,7 +173,7 @@ class StripHands:
         left, terms = renamed(left, short), [Row((renamed(term, short),)) for term in terms]
         self.strip.legend = "; ".join(f"{symbol}: {name}" for name, symbol in short.items())
         # The spread of y is asked for only where a value of 0 tells nothing.
-        at_zero = any(one.value == 0.0 for one in fit.result.coefficients.values())
+        at_zero = any(coefficient.value == 0.0 for coefficient in fit.result.coefficients.values())
         spread = float(np.ptp(fit.result.y)) if at_zero and fit.result.n else 1.0
         for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
             value, error = style.with_error(one.value, one.standard_error)
@@ -249,4 +249,4 @@ def short_names(fit: DerivedFit) -> dict[str, str]:
 
 
 def _values(fit: DerivedFit) -> dict[str, float]:
-    return {name: one.value for name, one in fit.result.coefficients.items()}
+    return {name: coefficient.value for name, coefficient in fit.result.coefficients.items()}

@@ -22,12 +22,12 @@ MOST_WHILE_DRAGGING = 200
 SHARE_OF_ERROR, SHARE_OF_SIZE = 0.25, 0.003
 
 
-def step_of(one: Coefficient, spread: float) -> float:
+def step_of(coefficient: Coefficient, spread: float) -> float:
     """Return what one pixel of dragging changes; ``spread`` is that of y, for a coefficient at zero."""
-    if one.standard_error is not None and one.standard_error > 0:
+    if coefficient.standard_error is not None and coefficient.standard_error > 0:
         # At least a thousandth of the value, or a very sure coefficient would hardly move.
-        return max(SHARE_OF_ERROR * one.standard_error, abs(one.value) / 1000)
-    return SHARE_OF_SIZE * (abs(one.value) or spread or 1.0)
+        return max(SHARE_OF_ERROR * coefficient.standard_error, abs(coefficient.value) / 1000)
+    return SHARE_OF_SIZE * (abs(coefficient.value) or spread or 1.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +47,7 @@ class Shaping:
     def __init__(self, fit: DerivedFit) -> None:
         self.fit = fit
         result = fit.result
-        self.values = {name: one.value for name, one in result.coefficients.items()}
+        self.values = {name: coefficient.value for name, coefficient in result.coefficients.items()}
         self._fitted = dict(self.values)
         # The values after each drag.
         self.steps: list[dict[str, float]] = []

@@ -53,7 +53,9 @@ class MethodHands:
             self.plot.upper.vb.removeItem(item)
         self._beside = []
         entries = []
-        for place, one in enumerate(one for one in self._offers if one.key in self.pinned and one.curve is not None):
+        for place, one in enumerate(
+            offer for offer in self._offers if offer.key in self.pinned and offer.curve is not None
+        ):
             ink = theme().series[(place + 2) % len(theme().series)]
             line = CurveLine(ink=ink)
             line.set_curve(one.curve)
@@ -92,23 +94,29 @@ class MethodHands:
         self._offers = offers
         style = self.session.style
         candidates = []
-        for one in offers:
-            error = one.curve.left_out_error if one.curve is not None else None
+        for offer in offers:
+            error = offer.curve.left_out_error if offer.curve is not None else None
             note = (
-                "needs more points" if one.curve is None else "—" if error is None else f"± {style.number(error, 2)}"
+                "needs more points"
+                if offer.curve is None
+                else "—"
+                if error is None
+                else f"± {style.number(error, 2)}"
             )
             candidates.append(
                 Candidate(
-                    one.key,
-                    METHODS[one.key].name,
-                    one.curve,
-                    refusal=one.refusal or METHODS[one.key].use,
+                    offer.key,
+                    METHODS[offer.key].name,
+                    offer.curve,
+                    refusal=offer.refusal or METHODS[offer.key].use,
                     note=note,
-                    pinned=one.key in self.pinned,
+                    pinned=offer.key in self.pinned,
                 )
             )
         order = {one.key: (one.curve is None, one.curve.left_out_error if one.curve else None) for one in offers}
-        candidates.sort(key=lambda one: (order[str(one.key)][0], order[str(one.key)][1] or math.inf))
+        candidates.sort(
+            key=lambda candidate: (order[str(candidate.key)][0], order[str(candidate.key)][1] or math.inf)
+        )
         x, y = series.values(Role.X), series.values(Role.Y)
         assert x is not None
         assert y is not None

@@ -167,17 +167,17 @@ class PolynomialPage(ShelfHands, Page):
             words.append("coefficients carry ± from the fit")
         return words
 
-    def _show(self, one: Shelved) -> None:
-        p, style = one.polynomial, self.session.style
+    def _show(self, shelved: Shelved) -> None:
+        p, style = shelved.polynomial, self.session.style
         self.plot.dress(style)
-        self.plot.set_titles("x", f"{one.letter}(x)")
-        self.strip.show_polynomial(one.letter, p.coefficients, style, self.descending.isChecked())
+        self.plot.set_titles("x", f"{shelved.letter}(x)")
+        self.strip.show_polynomial(shelved.letter, p.coefficients, style, self.descending.isChecked())
         roots = () if p.is_zero else p.root_list
         turns = p.turns()
         low, high = self._home(p, roots, [turn.x for turn in turns])
         curve = p.curve(-math.inf, math.inf)
         self.plot.line.set_curve(curve)
-        view = (one.recipe.id, p.coefficients)
+        view = (shelved.recipe.id, p.coefficients)
         if view != self._view:
             self._view = view
             x = np.linspace(low, high, 300)
@@ -185,7 +185,7 @@ class PolynomialPage(ShelfHands, Page):
             self.plot.show_home(np.append(x, x[:1]), np.append(y, 0.0))
         self.turns.set_turns([(t.x, t.y, t.kind, _turn_words(t, roots, style)) for t in turns])
         self._show_grips(roots)
-        self._show_roots(one, roots)
+        self._show_roots(shelved, roots)
         self.turn_pairs.show_pairs(
             [
                 (f"{TURNS.get(t.kind, t.kind)} at (x, y)", f"({style.number(t.x, 4)}, {style.number(t.y, 4)})")
@@ -204,7 +204,7 @@ class PolynomialPage(ShelfHands, Page):
 
     def _home(self, p: Polynomial, roots: tuple[Root, ...], turns: list[float]) -> tuple[float, float]:
         """Return a span of x that shows all real roots and turning points."""
-        places = [one.value.real for one in roots if one.is_real] + turns
+        places = [root.value.real for root in roots if root.is_real] + turns
         if not places:
             places = [one.value.real for one in roots] or [0.0]
         low, high = min(places), max(places)
@@ -258,7 +258,7 @@ class PolynomialPage(ShelfHands, Page):
             )
             self.session.do("drag a root", study)
 
-    def _show_roots(self, one: Shelved, roots: tuple[Root, ...]) -> None:
+    def _show_roots(self, shelved: Shelved, roots: tuple[Root, ...]) -> None:
         style = self.session.style
         rows, full = [], []
         for root in roots:
@@ -270,8 +270,8 @@ class PolynomialPage(ShelfHands, Page):
             error = "—" if root.standard_error is None else style.number(root.standard_error, 2)
             rows.append((text + times, error, "0" if root.is_zero else style.number(root.residual, 2)))
             full.append((z.real, z.imag, float(root.multiplicity), root.residual))
-        self.root_table.show_rows(("root", "±", f"{one.letter} there"), rows, full)
-        self.sentence.setText(roots_in_words(one.polynomial, roots))
+        self.root_table.show_rows(("root", "±", f"{shelved.letter} there"), rows, full)
+        self.sentence.setText(roots_in_words(shelved.polynomial, roots))
         words = doubts_in_words(roots, style)
         if roots and not words:
             words = "0 means zero to rounding: no more than the last digits of the terms."
@@ -302,7 +302,7 @@ def _turn_words(turn: Turn, roots: tuple[Root, ...], style: NumberStyle) -> str:
     """Return what stands beside a turning point: nothing where a root has its number there already."""
     if turn.kind == "inflection":
         return "inflection"
-    if any(one.is_real and one.value.real == turn.x for one in roots):
+    if any(root.is_real and root.value.real == turn.x for root in roots):
         return ""
     return f"{TURNS[turn.kind]} at {style.number(turn.x, 4)}"
 

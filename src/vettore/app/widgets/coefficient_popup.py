@@ -20,7 +20,7 @@ class CoefficientPopup(QFrame):
 
     def __init__(
         self,
-        one: Coefficient,
+        coefficient: Coefficient,
         limits: tuple[float | None, float | None],
         meaning: str,
         style: NumberStyle,
@@ -32,24 +32,24 @@ class CoefficientPopup(QFrame):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFrameShape(QFrame.Shape.Box)
-        self._name, self._decided = one.name, decided
+        self._name, self._decided = coefficient.name, decided
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 12, 14, 12)
-        box.addWidget(label(f"{one.name}: {meaning}" if meaning else one.name, "sentence", wrap=True))
-        self.value = QLineEdit(style.short(one.value))
+        box.addWidget(label(f"{coefficient.name}: {meaning}" if meaning else coefficient.name, "sentence", wrap=True))
+        self.value = QLineEdit(style.short(coefficient.value))
         self.low, self.high = (QLineEdit("" if limit is None else style.short(limit)) for limit in limits)
         for field in (self.low, self.high):
             field.setPlaceholderText("none")
         grid = QGridLayout()
         rows = (("value", self.value), ("not below", self.low), ("not above", self.high))
         for row, (words, field) in enumerate(rows):
-            field.setAccessibleName(f"{one.name} {words}")
+            field.setAccessibleName(f"{coefficient.name} {words}")
             field.returnPressed.connect(self.apply)
             grid.addWidget(label(words, "label"), row, 0)
             grid.addWidget(field, row, 1)
         box.addLayout(grid)
         self.hold = QCheckBox("hold at this value")
-        self.hold.setChecked(one.held)
+        self.hold.setChecked(coefficient.held)
         self.problem = label("", "bad", wrap=True)
         self.problem.hide()
         box.addWidget(self.hold)

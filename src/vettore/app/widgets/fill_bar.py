@@ -66,9 +66,9 @@ class FillBar(Bar):
         """Offer the other series of the study."""
         chosen = self.other.currentData()
         self.other.clear()
-        for one in self._session.study.series:
-            if self._session.series is None or one.id != self._session.series.id:
-                self.other.addItem(one.name, one.id)
+        for series in self._session.study.series:
+            if self._session.series is None or series.id != self._session.series.id:
+                self.other.addItem(series.name, series.id)
         if chosen is not None:
             self.other.setCurrentIndex(max(self.other.findData(chosen), 0))
 

@@ -134,8 +134,8 @@ class FormulaBench(QWidget):
         if list(self.ticked)[: len(terms)] != list(terms):
             clear(self._ticks)
             self.ticked = {}
-            for one in terms:
-                self._add_tick(one)
+            for term in terms:
+                self._add_tick(term)
         self._check()
 
     def ask(self) -> None:

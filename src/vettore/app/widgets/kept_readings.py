@@ -77,7 +77,7 @@ class KeptReadings(QWidget):
         self._session.do("name a reading", study)
 
     def _copy(self, reading: DerivedReading, words: str) -> None:
-        numbers = [(one.x, one.standard_error) for one in reading.crossings]
+        numbers = [(crossing.x, crossing.standard_error) for crossing in reading.crossings]
         if reading.value is not None:
             numbers = [(reading.value, reading.standard_error)]
         full = "\n".join(f"{value!r}\t{'' if error is None else repr(error)}" for value, error in numbers)

@@ -111,9 +111,9 @@ def ground(name: str, margins: tuple[int, int, int, int]) -> tuple[QWidget, QHBo
 
 def tab_through(first: QWidget, others: Iterable[QWidget]) -> None:
     """Let Tab go from one widget to others made later, in their order."""
-    for one in others:
-        QWidget.setTabOrder(first, one)
-        first = one
+    for other in others:
+        QWidget.setTabOrder(first, other)
+        first = other
 
 
 class Pairs(QWidget):

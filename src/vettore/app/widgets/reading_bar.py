@@ -193,7 +193,7 @@ class ReadingBar(QWidget):
     def _make_room(self) -> None:
         """Show the answer where it has room; it stands in the findings in any case."""
         fields = sum(field.width() for field in self._row_fields) + sum(
-            one.sizeHint().width() for one in self._questions
+            question.sizeHint().width() for question in self._questions
         )
         room = self.width() - fields - MARGINS
         self.said.setVisible(room >= self.said.fontMetrics().horizontalAdvance(self.said.text()))

@@ -97,18 +97,20 @@ class SeveralView(QWidget):
                 self.common[name] = box
                 self._choices.add(box)
         self._choices.add(section(f"{fit.recipe.name} over"))
-        for one in self._session.study.series:
-            box = QCheckBox(one.name)
-            box.setChecked(one.id == fit.series.id)
+        for series in self._session.study.series:
+            box = QCheckBox(series.name)
+            box.setChecked(series.id == fit.series.id)
             box.toggled.connect(lambda _on: self._run())
-            self.series[one.id] = box
+            self.series[series.id] = box
             self._choices.add(box)
         self._choices.column.addStretch()
         self._run()
 
     def _chosen(self) -> list[Series]:
         return [
-            one for one in self._session.study.series if one.id in self.series and self.series[one.id].isChecked()
+            series
+            for series in self._session.study.series
+            if series.id in self.series and self.series[series.id].isChecked()
         ]
 
     def _run(self) -> None:
@@ -144,7 +146,7 @@ class SeveralView(QWidget):
             words = f"{len(several.rows)} series together, with {listed} common to all; "
             words += f"what is left has a standard deviation of {scatter}."
         self.words.setText("\n".join([words, *refused]))
-        found = {one.id: one for one in self._session.study.series}
+        found = {series.id: series for series in self._session.study.series}
         pairs = [(row, found[row.series]) for row in several.rows if row.series in found and row.curve is not None]
         self._show_multiples(several, pairs, style)
         self._show_overlay(pairs)
@@ -251,5 +253,5 @@ def _foot(row: SeveralRow, shared: tuple[str, ...], style: NumberStyle) -> str:
     """Return what stands at the foot of a small picture: the scatter, or where that is common the series' own values."""
     if row.residual_sd is not None:
         return f"s = {style.number(row.residual_sd, 3)}"
-    own = [(name, one.value) for name, one in row.coefficients.items() if name not in shared]
+    own = [(name, coefficient.value) for name, coefficient in row.coefficients.items() if name not in shared]
     return "   ".join(f"{name} = {style.number(value, 3)}" for name, value in own[:2])

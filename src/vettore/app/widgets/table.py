@@ -86,7 +86,10 @@ class SeriesTable(QTableView):
 
     def chosen_cells(self) -> list[tuple[int, int]]:
         """Return the chosen cells as (row of the series, place of the column), in the order shown."""
-        indexes = sorted(self.selectionModel().selectedIndexes(), key=lambda one: (one.row(), one.column()))
+        indexes = sorted(
+            self.selectionModel().selectedIndexes(),
+            key=lambda cell: (cell.row(), cell.column()),
+        )
         return [(self.model().row_of(index.row()), index.column()) for index in indexes]
 
     def show_rows(self, rows: frozenset[int]) -> None:
@@ -123,7 +126,7 @@ class SeriesTable(QTableView):
         block = [[text[row] for text in texts] for row in rows]
         headed = len(rows) > 1
         if headed:
-            block.insert(0, [f"{one.name} ({one.unit})" if one.unit else one.name for one in columns])
+            block.insert(0, [f"{column.name} ({column.unit})" if column.unit else column.name for column in columns])
         mime = QMimeData()
         mime.setText(as_tab_text(block))
         mime.setHtml(as_html(block, header=headed))

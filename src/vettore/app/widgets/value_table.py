@@ -47,9 +47,9 @@ class ValueTable(QWidget):
         shape = (len(headings), *map(len, rows))
         if shape != self._shape:
             self._build(shape)
-        for one, text in zip(self._cells, (*headings, *(text for row in rows for text in row)), strict=True):
-            if one.text() != text:
-                one.setText(text)
+        for cell, text in zip(self._cells, (*headings, *(text for row in rows for text in row)), strict=True):
+            if cell.text() != text:
+                cell.setText(text)
 
     def _build(self, shape: tuple[int, ...]) -> None:
         """Make the labels of the headings and of each row, by how many there are in each."""

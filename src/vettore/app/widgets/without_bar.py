@@ -51,8 +51,8 @@ class WithoutBar(Bar):
         style = self._session.style
         lines = without.lines(style)
         full = [
-            (name, one.value, without.then.result.coefficients[name].value)
-            for name, one in without.now.result.coefficients.items()
+            (name, coefficient.value, without.then.result.coefficients[name].value)
+            for name, coefficient in without.now.result.coefficients.items()
         ]
         self.table.show_rows(("", "now", "without", "change"), lines, full, ("", "now", "without"))
         self.show()

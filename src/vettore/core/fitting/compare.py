@@ -49,10 +49,10 @@ def check_comparable(results: Sequence[FitResult]) -> None:
         )
 
 
-def _same_weights(one: FitResult, other: FitResult) -> bool:
-    if one.sigma is None or other.sigma is None:
-        return one.sigma is None and other.sigma is None
-    return bool(np.allclose(one.sigma, other.sigma, rtol=1e-9, atol=0.0))
+def _same_weights(result: FitResult, other: FitResult) -> bool:
+    if result.sigma is None or other.sigma is None:
+        return result.sigma is None and other.sigma is None
+    return bool(np.allclose(result.sigma, other.sigma, rtol=1e-9, atol=0.0))
 
 
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:

@@ -61,7 +61,7 @@ def profile_intervals(
     quantile = t_quantile(result.level, result.interval_freedom)
     unit = 1.0 if result.absolute_sigma else result.sum_of_squares / result.degrees_of_freedom
     allowed = result.sum_of_squares + quantile**2 * unit
-    held = {one.name: one.value for one in result.coefficients.values() if one.held}
+    held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
     out: dict[str, Interval] = {}
     for name in asked:
         one = result.coefficients[name]
@@ -124,7 +124,7 @@ def bootstrap_intervals(
     _usable(result)
     if samples < 20:
         raise DataError(f"{samples} samples are too few for an interval; take 200 or more.")
-    held = {one.name: one.value for one in result.coefficients.values() if one.held}
+    held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
     model = prepared(result.formula, data, held)
     rows, used = pick_rows(model.formula, data, sigma, weights)
     root = None if rows.weights is None else np.sqrt(rows.weights.high)

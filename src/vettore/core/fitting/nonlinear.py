@@ -192,7 +192,11 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
     if asked.estimate is not None:
         columns = {name: np.asarray(problem.given[name]) for name in problem.model.formula.data}
         estimates = asked.estimate(columns, problem.plain_y)
-        first = [np.array([one[name] for name in names]) for one in estimates if all(name in one for name in names)]
+        first = [
+            np.array([estimate[name] for name in names])
+            for estimate in estimates
+            if all(name in estimate for name in names)
+        ]
         first = [one for one in first if np.isfinite(one).all()]
     if first and not asked.start:
         near = agreed_estimate(problem, first, asked.thorough)

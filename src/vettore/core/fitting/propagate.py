@@ -39,7 +39,10 @@ def propagate(
     Raises FormulaError, or DataError for a name that is neither or for a formula without a value.
     """
     given = dict(others or {})
-    known = {**{key: one.value for key, one in result.coefficients.items()}, **{k: v[0] for k, v in given.items()}}
+    known = {
+        **{key: coefficient.value for key, coefficient in result.coefficients.items()},
+        **{k: v[0] for k, v in given.items()},
+    }
     tree = Reader(formula, frozenset(known)).read_all()
     unknown = [one for one in names(tree) if one not in known]
     if unknown:
@@ -56,15 +59,15 @@ def quantities(model: Model, result: FitResult, called: Mapping[str, str]) -> tu
     Quantities without a value, such as the logarithm of a negative coefficient, are left out.
     """
     out = []
-    for one in model.quantities:
-        tree = Reader(one.formula, frozenset(model.coefficients)).read_all()
+    for quantity in model.quantities:
+        tree = Reader(quantity.formula, frozenset(model.coefficients)).read_all()
         values = {name: result.coefficients[called[name]].value for name in names(tree)}
         value = _at(tree, values)
         if not math.isfinite(value):
             continue
         places = {called[name]: name for name in names(tree)}
         error = _error(tree, values, result, {}, places)
-        out.append(Derived(one.name, value, error, tree, one.meaning))
+        out.append(Derived(quantity.name, value, error, tree, quantity.meaning))
     return tuple(out)
 
 
@@ -95,11 +98,11 @@ def _error(
         if error is not None and name in names(tree):
             variance += (_at(derivative(tree, name), known) * error) ** 2
     loose = [
-        one.name
-        for one in result.coefficients.values()
-        if one.name not in fitted
-        and not one.held
-        and (places or {one.name: one.name}).get(one.name, "") in names(tree)
+        coefficient.name
+        for coefficient in result.coefficients.values()
+        if coefficient.name not in fitted
+        and not coefficient.held
+        and (places or {coefficient.name: coefficient.name}).get(coefficient.name, "") in names(tree)
     ]
     if loose or not math.isfinite(variance):
         return None

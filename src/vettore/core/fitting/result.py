@@ -139,9 +139,9 @@ class FitResult(Tells):
 
     def _line(self) -> str:
         told = ", ".join(
-            f"{name} = {short(one.value)}"
-            + (f" ± {one.standard_error:.2g}" if one.standard_error is not None else "")
-            for name, one in self.coefficients.items()
+            f"{name} = {short(coefficient.value)}"
+            + (f" ± {coefficient.standard_error:.2g}" if coefficient.standard_error is not None else "")
+            for name, coefficient in self.coefficients.items()
         )
         state = "" if self.converged else ", did not converge"
         return f"{self.formula}; {told}; R² = {short(self.r_squared) or 'unknown'}, n = {self.n}{state}"
@@ -158,7 +158,9 @@ class FitResult(Tells):
             "converged": self.converged,
             "message": self.message,
             "warnings": self.warnings,
-            "coefficients": {name: {**asdict(one), "p": one.p} for name, one in self.coefficients.items()},
+            "coefficients": {
+                name: {**asdict(coefficient), "p": coefficient.p} for name, coefficient in self.coefficients.items()
+            },
             "rows": np.flatnonzero(self.rows_in_use) + 1,
             **{name: getattr(self, name) for name in TOLD},
             "better": self.better,

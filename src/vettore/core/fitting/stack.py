@@ -111,8 +111,8 @@ class Stack:
         slow = np.flatnonzero(~answers.converged)
         if len(slow):
             rest = work(slow, answers.theta[:, self.p :], 0.0)
-            for one in fields(Answers):
-                getattr(answers, one.name)[slow] = getattr(rest, one.name)
+            for field in fields(Answers):
+                getattr(answers, field.name)[slow] = getattr(rest, field.name)
         return answers
 
     @cached_property

@@ -98,7 +98,7 @@ def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool)
     if not ends:
         return None
     best = min(ends, key=lambda one: one.projected.squares)
-    agreed = sum(_same(one.projected.squares, best.projected.squares, problem) for one in ends)
+    agreed = sum(_same(end.projected.squares, best.projected.squares, problem) for end in ends)
     return Found(best, agreed, len(starts), len(starts), ()) if agreed >= AGREE else None
 
 

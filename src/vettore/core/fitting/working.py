@@ -55,7 +55,7 @@ def linear_working(
     result: FitResult, data: Mapping[str, Values], sigma: Values | None = None, weights: Values | None = None
 ) -> LinearWorking:
     """Return the working of a linear fit from what was fitted. Raises DataError for a nonlinear one."""
-    held = {one.name: one.value for one in result.coefficients.values() if one.held}
+    held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
     model = prepared(result.formula, data, held)
     if model.parts.nonlinear:
         raise DataError("A nonlinear fit has no normal equations; its working are the iterations.")

@@ -130,17 +130,17 @@ class Dimensions:
         one, other = self.of(left), self.of(right)
         return self._shared(left, one, right, other)
 
-    def _shared(self, left: Node, one: Vector, right: Node, other: Vector) -> Vector:
+    def _shared(self, left: Node, vector: Vector, right: Node, other: Vector) -> Vector:
         if _is_zero(left) or _is_zero(right):
-            return other if _is_zero(left) else one
+            return other if _is_zero(left) else vector
         number, other_number = (not names(side) and not self._doubts(side) for side in (left, right))
         if number != other_number:
-            inner, text = (other, right) if number else (one, left)
+            inner, text = (other, right) if number else (vector, left)
             self._note(inner, True, text, None)
             return inner
-        self._note(_added(one, other, -1.0), False, left, right)
+        self._note(_added(vector, other, -1.0), False, left, right)
         # The side without unknown powers says more about what stands beside the sum.
-        return other if any(label for label, _ in one) else one
+        return other if any(label for label, _ in vector) else vector
 
     def _doubts(self, node: Node) -> bool:
         return self.doubt_numbers and any(
@@ -179,8 +179,8 @@ def _is_zero(node: Node) -> bool:
     return isinstance(node, Number) and node.value == 0
 
 
-def _added(one: Vector, other: Vector, factor: float) -> Vector:
-    return {k: one.get(k, 0.0) + factor * other.get(k, 0.0) for k in {**one, **other}}
+def _added(vector: Vector, other: Vector, factor: float) -> Vector:
+    return {k: vector.get(k, 0.0) + factor * other.get(k, 0.0) for k in {**vector, **other}}
 
 
 def _times(vector: Vector, factor: float) -> Vector:

@@ -31,7 +31,7 @@ def simplified(tree: Node) -> Node:
         case Binary("^", base, exponent):
             return _product(_power(base, exponent))
         case Call(function, arguments):
-            return Call(function, tuple(simplified(one) for one in arguments))
+            return Call(function, tuple(simplified(argument) for argument in arguments))
         case _:
             return tree
 
@@ -76,11 +76,11 @@ def _is_sum(tree: Node) -> bool:
     return isinstance(tree, Binary) and tree.sign in "+-"
 
 
-def _times(one: Term, other: Term) -> Term:
-    factors = dict(one[1])
+def _times(term: Term, other: Term) -> Term:
+    factors = dict(term[1])
     for factor, n in other[1].items():
         factors[factor] = factors.get(factor, 0) + n
-    return one[0] * other[0], {factor: n for factor, n in factors.items() if n}
+    return term[0] * other[0], {factor: n for factor, n in factors.items() if n}
 
 
 def _summands(tree: Node, sign: int = 1) -> list[Term]:

@@ -204,7 +204,7 @@ def _looked_at_ends(f: Function, pieces: list[_Piece], tolerance: float) -> list
     A function that falls off from a border within a thousandth of the piece is over before the first node; and what is
     level towards a border gives the same next to it and nearer still.
     """
-    low, high = np.array([one.low for one in pieces]), np.array([one.high for one in pieces])
+    low, high = np.array([piece.low for piece in pieces]), np.array([one.high for one in pieces])
     away = (high - low)[:, None] * NEXT_TO
     with np.errstate(all="ignore"):
         found = np.stack(

@@ -128,8 +128,12 @@ def present(
         baseline=baseline_words(study, recipe.baseline, style) if recipe is not None else "",
         kept=_kept(study, state, answer, style),
         functions=tuple(
-            Choice(one.id, f"{one.formula}   {one.start} … {one.end}", one == state.function(study))
-            for one in study.functions
+            Choice(
+                function.id,
+                f"{function.formula}   {function.start} … {function.end}",
+                function == state.function(study),
+            )
+            for function in study.functions
         ),
         keep="Let go of this area" if recipe is not None and recipe.id else "Keep this area",
         keep_function="Let go of it" if state.function(study) else "Keep this function",
