@@ -34,6 +34,7 @@ from vettore.app.widgets.parts import label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.core.errors import VettoreError
+from vettore.core.remarks import counted
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
 from vettore.study import edits
@@ -337,7 +338,7 @@ class Window(FileActions, QMainWindow):
         if rows > MANY_ROWS:
             QTimer.singleShot(GIVE_BACK_AFTER, give_back)
         tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
-        self.session.say(f"{path.name}: {rows} rows came in{tables}.")
+        self.session.say(f"{path.name}: {counted(rows, 'row')} came in{tables}.")
         if self.page is not None and self.page.name == "Report":
             self.show_page("Data")
 

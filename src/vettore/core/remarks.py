@@ -94,6 +94,11 @@ def _others(names: tuple[str, ...]) -> str:
     return f"{listed(names)}{together}" if names else "the others"
 
 
+def counted(count: float, word: str, several: str = "") -> str:
+    """Return ``1 row``, ``12 rows``."""
+    return f"1 {word}" if count == 1 else f"{count:.0f} {several or word + 's'}"
+
+
 def _rows(remark: Remark) -> str:
     return name_rows(remark.rows)
 
@@ -129,7 +134,7 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.ROWS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no finite number in {r.names[0]}.",
     RemarkKind.ROWS_WITHOUT_WEIGHT: lambda r: f"{_rows(r).capitalize()} left out: no weight in {r.names[0]}.",
     RemarkKind.POINTS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no number.",
-    RemarkKind.REPEATS_AVERAGED: lambda r: f"{r.figures[0]:.0f} rows repeat an x; their y is averaged.",
+    RemarkKind.REPEATS_AVERAGED: lambda r: f"{counted(r.figures[0], 'row')} repeat an x; their y is averaged.",
     RemarkKind.SPELT_ALIKE: lambda r: (
         f"{r.names[0]} is no column and was fitted as a coefficient; the column {r.names[1]} is spelt alike."
     ),
@@ -149,11 +154,11 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     ),
     RemarkKind.SAME_Y: lambda r: "y is the same in every row, so R² has no meaning.",
     RemarkKind.THROUGH_EVERY_POINT: lambda r: (
-        f"{r.figures[0]:.0f} rows for {r.figures[1]:.0f} coefficients: the curve passes through every point and no "
-        "uncertainty can be known."
+        f"{counted(r.figures[0], 'row')} for {counted(r.figures[1], 'coefficient')}: the curve passes through every point and "
+        "no uncertainty can be known."
     ),
     RemarkKind.TOO_FEW_ROWS: lambda r: (
-        f"{r.figures[0]:.0f} rows for {r.figures[1]:.0f} coefficients: no uncertainty can be known."
+        f"{counted(r.figures[0], 'row')} for {counted(r.figures[1], 'coefficient')}: no uncertainty can be known."
     ),
     RemarkKind.NO_EFFECT: lambda r: (
         f"{listed(r.names)} {'has' if len(r.names) == 1 else 'have'} no effect on the curve, so no uncertainty can be "

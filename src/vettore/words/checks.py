@@ -9,7 +9,7 @@ from typing import NamedTuple
 from vettore.core.errors import name_rows
 from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
 from vettore.core.fitting.result import FitResult
-from vettore.core.remarks import listed
+from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
 
 # More rows than this are counted.
@@ -72,7 +72,7 @@ def _pattern_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
     told = check.figures
     return (
         f"{int(told['runs'])} runs of like sign, {style.fixed(told['expected'], 0)} expected by chance, the longest of "
-        f"{int(told['longest'])} rows; neighbours correlate with {style.fixed(told['correlation'], 2)} "
+        f"{counted(told['longest'], 'row')}; neighbours correlate with {style.fixed(told['correlation'], 2)} "
         f"({_probability(check, style)})"
     )
 
@@ -172,7 +172,7 @@ def _rows_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
     if check.outcome is Outcome.LEANS:
         error, scatter = (style.number(told[name], 2) for name in ("leave-one-out error", "residual sd"))
         return f"leave-one-out error {error}, residual standard deviation {scatter}"
-    return f"{int(told['rows'])} rows, {int(told['coefficients'])} coefficients"
+    return f"{counted(told['rows'], 'row')}, {counted(told['coefficients'], 'coefficient')}"
 
 
 def _repeats_the_remark(check: Check, result: FitResult) -> str:

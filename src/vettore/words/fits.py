@@ -9,6 +9,7 @@ from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
+from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit, derived_quantities
 from vettore.study.kinds.fits import AnyFit
@@ -62,7 +63,9 @@ def summary(
         parts.append(f"What is left has a standard deviation of {left}.")
     if 0 < result.degrees_of_freedom < FEW_DEGREES_OF_FREEDOM:
         fitted = result.n - result.degrees_of_freedom
-        parts.append(f"With {result.n} rows for {fitted} coefficients, trust the ± only roughly.")
+        parts.append(
+            f"With {counted(result.n, 'row')} for {counted(fitted, 'coefficient')}, trust the ± only roughly."
+        )
     parts += _gravest(found, result)
     if span:
         parts.append(f"Only rows with {span} are fitted.")
@@ -93,8 +96,8 @@ LOSS_WORDS = {
 def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     """Say in a sentence or two which rows are fitted and how: ``All 30 rows, equal weights, ordinary least squares.``"""
     x_name, rows = series.name_and_unit(Role.X)[0], int(series.in_use.sum())
-    count = "1 row" if rows == 1 else f"{rows} rows"
-    which = f"All {count}" if not series.set_aside else f"The {count} in use"
+    count = counted(rows, "row")
+    which = f"The {count} in use" if series.set_aside or rows == 1 else f"All {count}"
     if recipe.span is not None:
         low, high = (style.short(edge, 4) for edge in recipe.span)
         which = f"Rows with {x_name} from {low} to {high}"

@@ -36,6 +36,7 @@ from vettore.app.widgets.tools_line import ToolsLine
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy
 from vettore.core.practice_data import PracticeData
+from vettore.core.remarks import counted
 from vettore.study import edits, making
 from vettore.study.series import Role, Series
 from vettore.study.table import Table
@@ -156,7 +157,7 @@ class DataPage(DataFindings, Page):
             return
         self.session.do("paste a series", edits.add_series(self.session.study, table, "Pasted"))
         self.session.choose_newest()
-        self.session.say(f"{table.rows} rows were pasted.")
+        self.session.say(f"{counted(table.rows, 'row')} came in from the clipboard.")
 
     def type_columns(self) -> None:
         """Begin a series to type into."""
@@ -227,7 +228,10 @@ class DataPage(DataFindings, Page):
         series = self.session.series
         if series is None:
             return []
-        words = [f"{series.rows} rows, {len(series.columns)} columns", "raw values are never changed"]
+        words = [
+            f"{counted(series.rows, 'row')}, {counted(len(series.columns), 'column')}",
+            "raw values are never changed",
+        ]
         if self.session.pointed >= 0:
             words.append(f"row {self.session.pointed + 1} under the pointer")
         return words

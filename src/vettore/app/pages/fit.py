@@ -45,6 +45,8 @@ from vettore.words.fits import rows_words, weights_in_words
 FITTED_RADIUS = 2.2
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
+# Where rows that are set aside stand at most, in largest residuals of those in use.
+AT_EDGE = 1.12
 
 
 class FitPage(StripHands, ModelHands, Page):
@@ -369,6 +371,10 @@ class FitPage(StripHands, ModelHands, Page):
         missed = fit.response[aside] - curve(x[aside]) if curve is not None else np.empty(0)
         misses = np.concatenate([result.residuals, missed])
         gone = np.arange(len(rows)) >= len(fit.rows)
+        # The range is that of the rows in use; what is set aside beyond it stands at the edge.
+        reach = float(np.max(np.abs(result.residuals), initial=0.0)) * AT_EDGE
+        if reach > 0:
+            misses = np.where(gone, np.clip(misses, -reach, reach), misses)
         self.plot.residual_marks.set_data(x[rows], misses, rows, gone, self.session.ink(series))
         self.plot.set_residual_range(misses)
 

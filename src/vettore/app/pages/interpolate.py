@@ -31,6 +31,7 @@ from vettore.core.errors import DataError, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant, Outside
 from vettore.core.interpolation.methods import METHODS
 from vettore.core.interpolation.points import wide_gaps
+from vettore.core.remarks import counted
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps
@@ -195,7 +196,7 @@ class InterpolatePage(MethodHands, Page):
         """Say what was used."""
         if self.curve is None:
             return []
-        return [f"{len(self.curve.x)} points", self.curve.method.name.lower(), *self.curve.notes]
+        return [counted(len(self.curve.x), "point"), self.curve.method.name.lower(), *self.curve.notes]
 
     def choose(self, method: object) -> None:
         """Join the points in another way."""
@@ -233,7 +234,9 @@ class InterpolatePage(MethodHands, Page):
             self.session.say(str(error), "bad")
             return
         self.session.do("fill in values", study)
-        self.session.say(f"{study.series[-1].rows} values came in as a new series; it follows these points.")
+        self.session.say(
+            f"{counted(study.series[-1].rows, 'value')} came in as a new series; it follows these points."
+        )
 
     def _change(self, words: str, **values: object) -> None:
         series = self.session.series

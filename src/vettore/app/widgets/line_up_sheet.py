@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from vettore.app.widgets.line_up import Candidate, Thumbnail
 from vettore.app.widgets.parts import Column, Elided, button, clear, ground, label
 from vettore.core.arrays import Array
+from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study.line_up import Key
 
@@ -98,7 +99,7 @@ class LineUpSheet(QWidget):
             self.cards[key].show()
         for column in range(8):
             self._grid.setColumnStretch(column, 1 if column < abreast else 0)
-        models = "1 model" if len(shown) == 1 else f"{len(shown)} models"
+        models = counted(len(shown), "model")
         self.count.setText(models if len(shown) == len(self.cards) else f"{len(shown)} of {len(self.cards)} models")
 
     def _take_first(self) -> None:

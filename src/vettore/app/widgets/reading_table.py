@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Column, button, label
 from vettore.app.widgets.value_table import ValueTable
+from vettore.core.remarks import counted
 from vettore.study import edits
 from vettore.study.derive_curves import sampled
 from vettore.study.fits import DerivedFit
@@ -75,5 +76,5 @@ class ReadingTable(QDialog):
         table = sampled(self._fit, [one.recipe.at for one in self._found])
         name = f"{self._fit.series.name}, {self._fit.recipe.name.lower()}"
         self._session.do("make a series of the curve", edits.add_series(self._session.study, table, name))
-        self._session.say(f"{name}: a new series of {table.rows} rows.")
+        self._session.say(f"{name}: a new series of {counted(table.rows, 'row')}.")
         self.close()

@@ -14,6 +14,7 @@ from vettore.app.widgets.tray_entry import TrayEntry, told_by_their_ends
 from vettore.app.work import Search
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
+from vettore.core.remarks import counted
 from vettore.study import edits
 from vettore.study.derive import derive_fit, is_known
 from vettore.study.kinds.fits import AnyFit
@@ -184,7 +185,7 @@ class SeriesList(QWidget):
             self._scroll.ensureWidgetVisible(chosen, 0, ROOM)
 
     def _series_entry(self, series: Series, middle: bool) -> TrayEntry:
-        figure = "1 row" if series.rows == 1 else f"{series.rows} rows"
+        figure = counted(series.rows, "row")
         if series.set_aside:
             figure += f" · {len(series.set_aside)} set aside"
         x, y = series.values(Role.X), series.values(Role.Y)

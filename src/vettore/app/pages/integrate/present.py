@@ -13,6 +13,7 @@ from vettore.core.arrays import Array
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.integration.sampled import SampledArea, between_edges
 from vettore.core.integration.settling import Settling
+from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.areas import UNDER_FIT
 from vettore.study.derive_curves import area_unit
@@ -176,7 +177,7 @@ def _kept(
 
 
 def _status(answer: AreaAnswer, study: Study) -> tuple[str, ...]:
-    rows = f"{int(answer.series.in_use.sum())} rows in use"
+    rows = f"{counted(int(answer.series.in_use.sum()), 'row')} in use"
     error = ERRORS_FROM.get(answer.area.error_from, "")
     return (rows, RULE_WORDS[answer.recipe.rule][0].lower(), *filter(None, [error]), *answer.area.notes)
 
