@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.checks import Kind, Verdict, checks
+from vettore.core.fitting.checks import Check, Kind, Verdict, checks
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import CHECKS, check_figure, check_sentence, gravest_first
 from vettore.words.fits import summary
@@ -172,6 +172,20 @@ def test_what_did_not_converge_is_no_answer():
     assert "not an answer" in words
     assert "explain" not in words
     assert checks(stopped)[0].verdict is Verdict.BAD
+
+
+def test_rows_are_named_in_the_singular_and_in_the_plural():
+    """One row moves, two move; more than five are counted."""
+    result = line(X, 2 + 3 * X)
+
+    def said(kind, *numbers):
+        check = Check(kind, Verdict.LOOK, rows=numbers, numbers=numbers, figures={"largest": 2.0})
+        return check_sentence(check, result)
+
+    assert said(Kind.INFLUENCE, 3) == "Row 3 moves the curve strongly."
+    assert said(Kind.INFLUENCE, 9, 3) == "Rows 3 and 9 move the curve strongly."
+    assert said(Kind.OUTLIERS, 7) == "Row 7 lies farther from the curve than chance would have it."
+    assert said(Kind.OUTLIERS, 9, 1, 3, 5, 7, 11, 13).startswith("Rows 1, 3, 5, 7 and 9 and 2 more lie farther")
 
 
 def test_every_kind_of_check_has_its_words():
