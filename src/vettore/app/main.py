@@ -59,7 +59,13 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
 
 def warm() -> None:
     """Load what the first fit and the other pages need while the user looks at the data."""
-    for name in ("scipy.special", "scipy.linalg", *(f"vettore.app.pages.{entry.module}" for entry in PAGES)):
+    solvers = ("vettore.core.fitting.nonlinear", "vettore.core.fitting.polynomial", "vettore.core.fitting.checks")
+    for name in (
+        "scipy.special",
+        "scipy.linalg",
+        *solvers,
+        *(f"vettore.app.pages.{entry.module}" for entry in PAGES),
+    ):
         importlib.import_module(name)
 
 

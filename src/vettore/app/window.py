@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
-from vettore.app.finder import Finder, KeySheet, actions_of, things_of
 from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
 from vettore.app.menus import Menus
@@ -163,11 +162,15 @@ class Window(FileActions, QMainWindow):
 
     def find(self) -> None:
         """Open the finder."""
+        from vettore.app.finder import Finder, things_of
+
         self.finder = Finder(things_of(self), self)
         self.finder.open()
 
     def show_keys(self) -> None:
         """Show all keys."""
+        from vettore.app.finder import KeySheet, actions_of
+
         self.keys = KeySheet(actions_of(self, possible=False), self)
         self.keys.show()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,10 +15,6 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fitting.asked import SQUARES, Progress
-from vettore.core.fitting.checks import Check, checks
-from vettore.core.fitting.nonlinear import fit
-from vettore.core.fitting.polynomial import fit_polynomial
-from vettore.core.fitting.propagate import Derived, quantities
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula
@@ -32,6 +29,10 @@ from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
+
+if TYPE_CHECKING:
+    from vettore.core.fitting.checks import Check
+    from vettore.core.fitting.propagate import Derived
 
 # Rows of a first look, drawn with this seed.
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
@@ -49,6 +50,8 @@ class DerivedFit:
     @cached_property
     def checks(self) -> tuple[Check, ...]:
         """What was tested about the fit, rows named by their numbers in the series."""
+        from vettore.core.fitting.checks import checks
+
         return checks(self.result, self.rows + 1)
 
     @cached_property
@@ -140,9 +143,12 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
 
     def work() -> FitResult:
+        # The solvers are loaded when something is fitted, so that the window is painted before.
         if isinstance(recipe, FormulaFit):
             spread = None if sigma is None else {names[1]: sigma[rows]}
             return _fit_formula(series, recipe, rows, spread, progress, thorough)
+        from vettore.core.fitting.polynomial import fit_polynomial
+
         return fit_polynomial(
             x[rows],
             y[rows],
@@ -172,6 +178,8 @@ def _fit_formula(
     thorough: bool,
 ) -> FitResult:
     """Fit a formula to the columns that it names, on the rows that are in use."""
+    from vettore.core.fitting.nonlinear import fit
+
     columns = series.numbers(rows)
     estimate = None
     x, y = series.column(Role.X), series.column(Role.Y)
@@ -224,6 +232,8 @@ def coefficient_units(fit: DerivedFit) -> Sequence[str]:
 
 def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     """Return what the model of a fit derives from its coefficients, each with its unit."""
+    from vettore.core.fitting.propagate import quantities
+
     model, told = CATALOGUE.get(fit.recipe.model), fit.formula_units
     if model is None or told is None:
         return ()

@@ -6,7 +6,6 @@ from collections.abc import Container
 from dataclasses import replace
 
 from vettore.core.errors import VettoreError
-from vettore.study.following import followed
 from vettore.study.study import AnyPart, Study
 
 
@@ -35,7 +34,12 @@ def put(study: Study, part: AnyPart) -> Study:
 def _with(study: Study, parts: tuple[AnyPart, ...]) -> Study:
     """Return a study with other parts; series that are filled from others follow them."""
     changed = replace(study, parts=parts)
-    return followed(study, changed) if changed.fillings else changed
+    if not changed.fillings:
+        return changed
+    # Loaded only here: it needs all of interpolation, which most studies do not.
+    from vettore.study.following import followed
+
+    return followed(study, changed)
 
 
 def remove(study: Study, identity: str) -> Study:
