@@ -11,7 +11,6 @@ from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
 from vettore.app.widgets.parts import Column, Pairs, button, rule, section
 from vettore.core.inspection import Finding
-from vettore.files.clipboard import as_tab_text
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
 from vettore.study.series import ColumnSettings, Series
 
@@ -132,6 +131,8 @@ class DataFindings:
 
     def copy_numbers(self) -> None:
         """Put the summary of all columns on the clipboard as a table."""
+        from vettore.files.clipboard import as_tab_text
+
         series = self.session.series
         if series is not None:
             QApplication.clipboard().setText(as_tab_text(summary_table(series)))

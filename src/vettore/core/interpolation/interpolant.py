@@ -14,7 +14,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Literal
 
 import numpy as np
 
@@ -25,12 +24,11 @@ from vettore.core.errors import DataError
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
 from vettore.core.interpolation.piecewise import Pieces, hermite, straight
-from vettore.core.interpolation.points import check_points, sorted_points
+from vettore.core.interpolation.points import Outside, check_points, sorted_points
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
 from vettore.core.interpolation.smoothing import Smoother
 from vettore.core.remarks import Noted, Remark, RemarkKind
 
-Outside = Literal["refuse", "constant", "linear", "continue"]
 OUTSIDE = ("refuse", "constant", "linear", "continue")
 # One polynomial through more points than this has no digit left.
 MOST_POINTS_OF_A_POLYNOMIAL = 100

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Literal, TypeAlias
+
 import numpy as np
 
 from vettore.core.arrays import Array, check_range
 from vettore.core.errors import DataError
 
+# What a curve through points is beyond them.
+Outside: TypeAlias = Literal["refuse", "constant", "linear", "continue"]
 # Beyond this the cubes of distances, and slopes times them, leave the range of a double.
 LARGEST_OF_CURVES = 1e60
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vettore.core.interpolation.interpolant import Outside
+from vettore.core.interpolation.points import Outside
 from vettore.study.kinds.part import Part
 
 
