@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
+from math import inf
 
 from PySide6.QtCore import QRectF
 
@@ -30,8 +32,6 @@ INSIDE = (25.0, 21.0, 18.0)
 # The size of one without; it may shrink to this share before it is scrolled, and to any size to keep within its height.
 LARGEST, SHRINKS_TO, STEP, LEAST = 23.0, 0.7, 0.95, 7.0
 
-Place = Callable[[Row, float, Callable[[str, float], Placed]], Placed]
-
 
 @dataclass(frozen=True, eq=False)
 class Line:
@@ -40,6 +40,8 @@ class Line:
     placed: Placed
     x: float
     baseline: float
+    # The width that is taken on its right.
+    beside: float = 0.0
     overflow: float = 0.0
 
     def frames(self, scrolled: float) -> dict[str, list[QRectF]]:
@@ -59,46 +61,80 @@ class Arrangement:
 
 
 def arranged(
-    terms: list[Row], chips: Mapping[str, Chip], lit: str, room: float, beside: float, height: float
+    terms: tuple[Row, ...], chips: Mapping[str, Chip], lit: str, room: float, beside: tuple[float, ...], height: float
 ) -> Arrangement:
-    """Return how terms are arranged in a strip; ``beside`` is the width that its buttons take on the first line."""
-    for size in INSIDE:
-        whole = _line(terms, size, lambda name, at: inline_chip(name, chips.get(name, Chip("", "")), at, name == lit))
-        if whole.width <= room - beside and whole.above + whole.below + 2 * AIR <= height:
-            free = height - whole.above - whole.below
-            return Arrangement(Line(whole, MARGIN, free / 2 + whole.above))
+    """Return how terms are arranged in a strip.
+
+    ``beside`` are the widths that may be taken on the first line, the widest first: a narrower one is for an equation
+    that has its chips inside only then.
+    """
+    if (inside := _inside(terms, chips, lit, room, beside, height)) is not None:
+        return inside
     row = _row(chips, lit, room)
     free = height - ROW_HEIGHT - 2 * AIR - BETWEEN
-    equation = _symbols(terms, lit, room - beside, free)
+    wide = room - beside[0]
+    equation = _symbols(terms, lit, wide, free)
     baseline = AIR + (free - equation.above - equation.below) / 2 + equation.above
     return Arrangement(
-        Line(equation, MARGIN, baseline, max(equation.width - (room - beside), 0.0)),
-        Line(row, MARGIN, height - AIR, max(row.width - room, 0.0)),
+        Line(equation, MARGIN, baseline, beside[0], max(equation.width - wide, 0.0)),
+        Line(row, MARGIN, height - AIR, 0.0, max(row.width - room, 0.0)),
     )
 
 
-def _line(terms: list[Row], size: float, slot: Callable[[str, float], Placed]) -> Placed:
+def _inside(
+    terms: tuple[Row, ...], chips: Mapping[str, Chip], lit: str, room: float, beside: tuple[float, ...], height: float
+) -> Arrangement | None:
+    """Return the equation with its chips inside, as large as it can be; None when it cannot be small enough."""
+
+    def at(size: float) -> Placed:
+        return _line(terms, size, lambda name, at: inline_chip(name, chips.get(name, Chip("", "")), at, name == lit))
+
+    # Most that do not fit do not at the smallest size: that one is tried first.
+    smallest = at(INSIDE[-1])
+    if not _fits(smallest, room - beside[-1], height - 2 * AIR):
+        return None
+    sizes = [*(at(size) for size in INSIDE[:-1]), smallest]
+    for taken in beside:
+        for whole in sizes:
+            if _fits(whole, room - taken, height - 2 * AIR):
+                free = height - whole.above - whole.below
+                return Arrangement(Line(whole, MARGIN, free / 2 + whole.above, taken))
+    return None
+
+
+def _fits(placed: Placed, width: float, height: float) -> bool:
+    return placed.width <= width and placed.above + placed.below <= height
+
+
+def _line(terms: tuple[Row, ...], size: float, slot: Callable[[str, float], Placed]) -> Placed:
     return side_by_side([place(term, size, slot) for term in terms])
 
 
-def _symbols(terms: list[Row], lit: str, room: float, height: float) -> Placed:
-    """Return the equation in symbols: within the height whatever it takes, within the width as long as it can be read."""
+# The line of symbols stays the same while values change under the hand.
+@lru_cache(maxsize=32)
+def _symbols(terms: tuple[Row, ...], lit: str, room: float, height: float) -> Placed:
+    """Return the equation in symbols, as large as it can be."""
+    terms, size = _readable(terms, room, height)
+    return _in_symbols(terms, size, lit)
 
-    def fits(placed: Placed) -> bool:
-        return placed.above + placed.below <= height
 
-    def at(terms: list[Row], size: float) -> Placed:
-        return _line(terms, size, lambda name, at: lit_symbol(name, at, name == lit))
+def _in_symbols(terms: tuple[Row, ...], size: float, lit: str = "") -> Placed:
+    return _line(terms, size, lambda name, at: lit_symbol(name, at, name == lit))
 
+
+@lru_cache(maxsize=32)
+def _readable(terms: tuple[Row, ...], room: float, height: float) -> tuple[tuple[Row, ...], float]:
+    """Return the terms and the size of type that keeps them in the height, and in the width while it can be read."""
     # Fractions that would have to be tiny to stand in the height are written on one line.
-    if not fits(at(terms, LARGEST * SHRINKS_TO)):
-        terms = [Row((flat(term),)) for term in terms]
+    if not _fits(_in_symbols(terms, LARGEST * SHRINKS_TO), inf, height):
+        terms = tuple(Row((flat(term),)) for term in terms)
     size = LARGEST
-    placed = at(terms, size)
-    while size > LEAST and (not fits(placed) or (placed.width > room and size > LARGEST * SHRINKS_TO)):
+    while size > LEAST:
+        placed = _in_symbols(terms, size)
+        if _fits(placed, inf if size <= LARGEST * SHRINKS_TO else room, height):
+            break
         size *= STEP
-        placed = at(terms, size)
-    return placed
+    return terms, size
 
 
 def _row(chips: Mapping[str, Chip], lit: str, room: float) -> Placed:

@@ -141,37 +141,38 @@ class EquationStrip(QWidget):
         self.setFixedHeight(LOW_HEIGHT if self.window().height() < LOW_WINDOW else HEIGHT)
 
     def _arrange(self) -> None:
-        beside = self._place_side(True)
+        beside = self._beside()
         self._arrangement = None
         if self._terms:
-            terms = [Row((self._left, Text(" = "))), *self._terms]
-            lit = self._lit()
+            terms = (Row((self._left, Text(" = "))), *self._terms)
             room, high = self.width() - 2 * MARGIN, float(self.height())
-            self._arrangement = arranged(terms, self.chips, lit, room, beside, high)
-            if self._arrangement.chips is not None and not self._shaped:
-                # Without the hint the chips may have room inside.
-                without = arranged(terms, self.chips, lit, room, self._place_side(False), high)
-                if without.chips is None:
-                    self._arrangement = without
-                else:
-                    self._place_side(True)
+            self._arrangement = arranged(terms, self.chips, self._lit(), room, beside, high)
             lines = self._lines()
             self._scrolled = [min(by, line.overflow) for by, line in zip(self._scrolled, lines, strict=False)]
             self._scrolled += [0.0] * (2 - len(self._scrolled))
+        self._place_side(self._arrangement is not None and self._arrangement.equation.beside == beside[0])
         self.update()
 
-    def _place_side(self, with_note: bool) -> float:
-        """Put the hint and the button at the upper right corner; return the width that they take."""
-        shown = bool(self._terms) and (self._shaped or self.width() > NARROW)
-        self.note.setVisible(shown and with_note)
-        self.again.setVisible(shown)
-        if not shown:
-            return 0.0
+    @property
+    def _has_side(self) -> bool:
+        return bool(self._terms) and (self._shaped or self.width() > NARROW)
+
+    def _beside(self) -> tuple[float, ...]:
+        """Return the widths that the hint and the button may take at the upper right corner, the widest first."""
+        if not self._has_side:
+            return (0.0,)
+        alone = 24.0 + self.again.sizeHint().width()
+        # Without the hint the chips may have room inside; what the hand has done is said in any case.
+        return (alone + NOTE_WIDTH,) if self._shaped else (alone + NOTE_WIDTH, alone)
+
+    def _place_side(self, with_note: bool) -> None:
+        """Put the hint and the button at the upper right corner."""
+        self.note.setVisible(self._has_side and with_note)
+        self.again.setVisible(self._has_side)
         size = self.again.sizeHint()
         high = max(size.height(), 28)
         self.again.setGeometry(self.width() - 14 - size.width(), 10, size.width(), high)
         self.note.setGeometry(self.again.x() - 10 - NOTE_WIDTH, 6, NOTE_WIDTH, high + 8)
-        return float(self.width() - (self.note.x() if with_note else self.again.x() - 10))
 
     def _lit(self) -> str:
         if self._pressed is not None:
