@@ -28,6 +28,29 @@ def page(window, qtbot, settled):
     return one
 
 
+def test_a_copy_of_a_series_gets_a_curve_of_its_own(window, qtbot, settled):
+    """What suggests itself for a series stays with it; the copy of its content asks anew and is fitted itself."""
+    window.start(demo_study())
+    oxygen = next(one.id for one in window.session.study.series if one.name.startswith("Oxygen"))
+    bare = window.session.study
+    for fit in [one for one in bare.curves if one.series == oxygen]:
+        bare = edits.remove_fit(bare, fit.id)
+    window.session.do("Let go", bare)
+    window.session.choose(oxygen)
+    window.show_page("Fit")
+    settled()
+    page = window.pages["Fit"]
+    suggested = page.fit.result.formula
+    window.session.do("Duplicate", edits.duplicate_series(window.session.study, oxygen))
+    copy = window.session.study.series[-1].id
+    window.session.choose(copy)
+    settled()
+    assert (page.fit.recipe.series, page.fit.result.formula) == (copy, suggested)
+    qtbot.mouseClick(page.line_up.thumbnails["exponential-decay-level"], LEFT)
+    settled()
+    assert (window.session.curve.series, window.session.study.curves[-1].series) == (copy, copy)
+
+
 def test_undo_takes_back_the_last_drag_before_any_edit(page, qtbot, settled, window):
     """Two drags, three times Ctrl+Z: the first drag again, then the fit, then the choice of the model."""
     best = page.fit.result.coefficients["k"].value

@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.made import parabola_and_line
 from vettore.app.pages.integrate.derived import AreaAsked, FunctionAsked, asked
 from vettore.app.pages.integrate.making import running_area, with_peaks
 from vettore.app.pages.integrate.present import MOST_STRIPS_SHOWN, present
@@ -24,11 +25,7 @@ STYLE = NumberStyle()
 @pytest.fixture
 def study():
     """y = x² in m over s, another series, a parabola fitted to the first."""
-    out = Study()
-    for name, y in (("upper", X**2), ("lower", 2 * X)):
-        table = Table((RawColumn("x", "s", X), RawColumn("y", "m", y)), Source("made"))
-        out = edits.add_series(out, table, name)
-    return edits.add_fit(out, "s1", 2)
+    return parabola_and_line(X)
 
 
 def view(study, state, curve="", style=STYLE):
@@ -103,7 +100,8 @@ def test_what_cannot_be_is_said(study):
     assert "does not reach so far" in view(short, state).refusal
     typed = State("s1", AreaRecipe("s1"), typed=Typed("exp(-x)", "0", "soon"))
     assert view(study, typed).refusal == "“soon” is no limit; write a number, or inf."
-    assert view(Study(), State().on("")).invites
+    empty = view(Study(), State().on(""))
+    assert (empty.invites, empty.awaited) == (True, False)
     with pytest.raises(DataError, match="no limit"):
         asked(study, typed)
 

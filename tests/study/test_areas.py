@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from tests.made import parabola_and_line
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits, edits_of_curves
@@ -11,7 +12,6 @@ from vettore.study.derive import derive_fit
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.baselines import BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
 from vettore.study.kinds.interpolant import InterpolantRecipe
-from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 from vettore.words.areas import baseline_words
 
@@ -21,11 +21,7 @@ X = np.linspace(0, 10, 41)
 @pytest.fixture
 def study():
     """y = x² and y = 2x as series s1, s2, a parabola fitted to the first."""
-    out = Study()
-    for name, y in (("upper", X**2), ("lower", 2 * X)):
-        table = Table((RawColumn("x", "s", X), RawColumn("y", "m", y)), Source("made"))
-        out = edits.add_series(out, table, name)
-    return edits.add_fit(out, "s1", 2)
+    return parabola_and_line(X)
 
 
 @pytest.mark.parametrize(

@@ -4,6 +4,7 @@ import threading
 
 import numpy as np
 
+from tests.made import parabola_and_line
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import derive_area
 from vettore.study.derive_curves import derive_interpolant
@@ -11,18 +12,12 @@ from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.baselines import CurveOf, PointsOf
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.remembered import Memory
-from vettore.study.study import Study
-from vettore.study.table import RawColumn, Source, Table
 
 X = np.linspace(0, 10, 41)
 
 
 def study():
-    out = Study()
-    for name, y in (("upper", X**2), ("lower", 2 * X)):
-        table = Table((RawColumn("x", "s", X), RawColumn("y", "m", y)), Source("made"))
-        out = edits.add_series(out, table, name)
-    return edits.add_fit(out, "s1", 2)
+    return parabola_and_line(X)
 
 
 def test_the_same_content_is_the_same_object_and_another_is_another():

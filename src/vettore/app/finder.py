@@ -11,7 +11,6 @@ from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
-    QFrame,
     QGridLayout,
     QLineEdit,
     QListWidget,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from vettore.app.help import guide_folder
 from vettore.app.widgets.parts import Column, label, section
+from vettore.app.widgets.popup import Popup
 from vettore.core.models.catalogue import CATALOGUE
 
 if TYPE_CHECKING:
@@ -115,14 +115,11 @@ def _keys(action: QAction) -> str:
     return action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
 
 
-class Finder(QFrame):
+class Finder(Popup):
     """A field over a list; arrows and Enter choose, Escape leaves."""
 
     def __init__(self, things: list[Thing], parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFrameShape(QFrame.Shape.Box)
+        super().__init__(parent)
         self._things = things
         self._shown: list[Thing] = []
         box = QVBoxLayout(self)

@@ -61,7 +61,7 @@ class FitPage(StripHands, ModelHands, Page):
         self._shown: tuple[object, ...] = ()
         self._shaping: Shaping | None = None
         # What is shown of a series, by its content, while none of its models has been chosen.
-        self._suggested: dict[str, tuple[Key, AnyFit]] = {}
+        self._suggested: dict[tuple[str, str], tuple[Key, AnyFit]] = {}
         self._pulls: Pulls | None = None
         self._search = Search()
         self._under_way: tuple[Series, AnyFit] | None = None
@@ -274,8 +274,8 @@ class FitPage(StripHands, ModelHands, Page):
         series, best = self.session.series, self.filler.best()
         if series is None or self.session.curve is not None or self.fit is None or best is None or best.fit is None:
             return
-        if self._suggested.get(series.key) != (best.key, best.fit.recipe):
-            self._suggested = {series.key: (best.key, best.fit.recipe)}
+        if self._suggested.get((series.id, series.key)) != (best.key, best.fit.recipe):
+            self._suggested = {(series.id, series.key): (best.key, best.fit.recipe)}
             self._begin(series, best.fit.recipe)
 
     def fit_several(self) -> None:

@@ -26,7 +26,7 @@ class ModelHands:
     plot: Plot
     how: HowFitted
     bench: FormulaBench
-    _suggested: dict[str, tuple[Key, AnyFit]]
+    _suggested: dict[tuple[str, str], tuple[Key, AnyFit]]
 
     def _decide(self, label: str, **values: object) -> None:
         raise NotImplementedError
@@ -91,7 +91,7 @@ class ModelHands:
 
     def _recipe(self, series: Series) -> AnyFit:
         """Return what is shown: the chosen curve, or the model that suggests itself, or a line."""
-        _key, suggested = self._suggested.get(series.key, (-1, None))
+        _key, suggested = self._suggested.get((series.id, series.key), (-1, None))
         return self.session.curve or suggested or PolynomialFit(series=series.id, degree=1)
 
     def _present_recipe(self) -> AnyFit | None:
@@ -178,5 +178,5 @@ class ModelHands:
             return curve.degree
         if curve is None:
             series = self.session.series
-            return -1 if series is None else self._suggested.get(series.key, (-1, None))[0]
+            return -1 if series is None else self._suggested.get((series.id, series.key), (-1, None))[0]
         return curve.model or -1

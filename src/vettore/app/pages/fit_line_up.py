@@ -43,6 +43,8 @@ class LineUpFiller(QObject):
         self._filled: tuple[object, ...] = ()
         self._waiting: list[Key] = []
         self.entries: list[Entry] = []
+        # The entries from the best to the worst, as they were arranged last.
+        self._ranked: tuple[Ranked, ...] = ()
         self.by_complexity = False
         self.candidates: list[Candidate] = []
         self.points: tuple[Array, Array] = (np.empty(0), np.empty(0))
@@ -72,18 +74,18 @@ class LineUpFiller(QObject):
 
     def clear(self) -> None:
         """Show no models."""
-        self._filled, self.entries, self._waiting = (), [], []
+        self._filled, self.entries, self._ranked, self._waiting = (), [], (), []
         self._line_up.show_candidates([], (np.empty(0), np.empty(0)), -1, self._session.style)
 
     def fill(self, series: Series, recipe: AnyFit) -> None:
         """Fit the models to a series unless they are there already."""
         own = self._session.own_models.models
         same = (recipe.intercept, recipe.use_errors, recipe.span, tuple(own.values()))
-        key = (series.key, series.columns, series.set_aside, series.error_of_y, *same)
+        key = (series.id, series.key, series.columns, series.set_aside, series.error_of_y, *same)
         if key == self._filled:
             self._line_up.mark(self._chosen())
             return
-        self._filled, self.entries = key, []
+        self._filled, self.entries, self._ranked = key, [], ()
         # Their own models first: the user has reasons for them.
         self._waiting = [*own, *plausible(series)]
         self._run(series, recipe, degrees(recipe), key)
@@ -117,7 +119,8 @@ class LineUpFiller(QObject):
         x, y = series.values(Role.X), series.values(Role.Y)
         if x is None or y is None:
             return
-        order = list(ranked(self.entries))
+        self._ranked = tuple(ranked(self.entries))
+        order = list(self._ranked)
         if self.by_complexity:
             order.sort(key=lambda one: (_coefficients(one.entry), isinstance(one.entry.key, str)))
         there = {one.entry.key for one in order}
@@ -146,24 +149,24 @@ class LineUpFiller(QObject):
             figures = f"{share}AICc {style.number(result.aicc, 4)}   {_coefficients(entry)} coefficients"
         model = CATALOGUE.get(entry.key) if isinstance(entry.key, str) else None
         return Candidate(
-            entry.key,
-            entry.name,
-            entry.fit.result.curve if entry.fit else None,
-            one.weight,
-            entry.refusal,
-            one.equal,
-            "a curve above" if entry.fit and not one.weight and is_own(entry) else None,
-            entry.key in self.pinned,
-            entry.fit.result.formula if entry.fit else "",
-            figures,
-            model.group if model is not None else "",
+            key=entry.key,
+            name=entry.name,
+            curve=entry.fit.result.curve if entry.fit else None,
+            weight=one.weight,
+            refusal=entry.refusal,
+            equal=one.equal,
+            note="a curve above" if entry.fit and not one.weight and is_own(entry) else None,
+            pinned=entry.key in self.pinned,
+            formula=entry.fit.result.formula if entry.fit else "",
+            figures=figures,
+            family=model.group if model is not None else "",
         )
 
     def best(self) -> Entry | None:
         """Return the simplest of the models that are equally good, once all have been tried."""
         if self._waiting:
             return None
-        return next((one.entry for one in ranked(self.entries) if one.entry.fit is not None and one.weight), None)
+        return next((one.entry for one in self._ranked if one.entry.fit is not None and one.weight), None)
 
 
 def in_view(candidates: list[Candidate], chosen: Key) -> list[Candidate]:

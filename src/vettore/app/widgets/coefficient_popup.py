@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.widgets.parts import button, label
+from vettore.app.widgets.popup import Popup
 from vettore.core.fitting.result import Coefficient
 from vettore.core.rounding import NumberStyle, read_number
 
@@ -15,7 +16,7 @@ from vettore.core.rounding import NumberStyle, read_number
 Decided = Callable[[str, float, bool, float | None, float | None], None]
 
 
-class CoefficientPopup(QFrame):
+class CoefficientPopup(Popup):
     """Value, hold and limits of one coefficient."""
 
     def __init__(
@@ -27,11 +28,7 @@ class CoefficientPopup(QFrame):
         decided: Decided,
         parent: QWidget,
     ) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFrameShape(QFrame.Shape.Box)
+        super().__init__(parent, once=True)
         self._name, self._decided = coefficient.name, decided
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 12, 14, 12)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.widgets.parts import button, label, rule
+from vettore.app.widgets.popup import Popup
 from vettore.core import units
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
@@ -18,15 +19,11 @@ from vettore.study.series import Role
 NUMBER_ROLES = [role for role in Role if role is not Role.TEXT]
 
 
-class ColumnPopup(QFrame):
+class ColumnPopup(Popup):
     """Name, unit, role, digits, formula or conversion; sorting, moving, removing."""
 
     def __init__(self, session: Session, place: int, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFrameShape(QFrame.Shape.Box)
+        super().__init__(parent, once=True)
         self._session, self._place = session, place
         series = session.series
         assert series is not None

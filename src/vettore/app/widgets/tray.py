@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from vettore.app.session import Session, What
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import section
+from vettore.app.widgets.popup import Popup
 from vettore.app.widgets.series_list import SeriesList
 from vettore.app.widgets.tray_entry import draw_sign, draw_words
 
@@ -59,16 +60,13 @@ class Fold(QAbstractButton):
         painter.drawPolyline(QPolygonF([QPointF(x - 5, y - 2.5), QPointF(x, y + 2.5), QPointF(x + 5, y - 2.5)]))
 
 
-class Opened(QFrame):
+class Opened(Popup):
     """The list over the column; ``gone`` tells that it was closed, however that came about."""
 
     gone = Signal()
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFrameShape(QFrame.Shape.Box)
+        super().__init__(parent)
 
     def hideEvent(self, event) -> None:
         super().hideEvent(event)

@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from functools import cached_property
+from typing import get_args
 
 import numpy as np
 
@@ -29,7 +30,7 @@ from vettore.core.interpolation.slopes import check_periodic, spline_slopes
 from vettore.core.interpolation.smoothing import Smoother
 from vettore.core.remarks import Noted, Remark, RemarkKind
 
-OUTSIDE = ("refuse", "constant", "linear", "continue")
+OUTSIDE: tuple[Outside, ...] = get_args(Outside)
 # One polynomial through more points than this has no digit left.
 MOST_POINTS_OF_A_POLYNOMIAL = 100
 # Points left out, one at a time, to see how well they are predicted; of more, this many evenly chosen ones.

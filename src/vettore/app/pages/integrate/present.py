@@ -112,8 +112,9 @@ def present(
     series = next((one for one in study.series if one.id == state.series), None)
     recipe = state.area(study)
     of_function = isinstance(answer, FunctionAnswer)
+    invites = series is None and not state.has_function
     return View(
-        invites=series is None and not state.has_function,
+        invites=invites,
         series=None if state.has_function else series,
         titles=_titles(state, series),
         rules=tuple(
@@ -138,7 +139,7 @@ def present(
         ),
         keep="Let go of this area" if recipe is not None and recipe.id else "Keep this area",
         keep_function="Let go of it" if state.function(study) else "Keep this function",
-        awaited=answer is None and not refusal,
+        awaited=answer is None and not refusal and not invites,
         refusal=refusal,
         shown=_shown(study, answer, style),
         asks=_asks(answer.curve, state, style) if isinstance(answer, FunctionAnswer) else None,
