@@ -90,7 +90,7 @@ def frames() -> None:
         y = np.sin(x / 9) + rng.normal(0, 0.1, n)
         few = 25 if n <= 10_000 else 3
         for kind in ("marks", "line"):
-            plot = Plot()
+            plot = Plot(lambda *_said: None)
             plot.resize(900, 500)
             plot.show()
             if kind == "marks":

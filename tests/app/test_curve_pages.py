@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
+from vettore.app.pages.integrate.derived import AreaAnswer
 from vettore.demo.study import demo_study
 from vettore.study.kinds.baselines import CurveOf, Level
 
@@ -173,11 +174,11 @@ def test_limits_are_dragged_the_floor_changed_and_the_area_kept(on_page, qtbot, 
     settled()
     assert page.answer.area.a == pytest.approx(40, abs=3)
     assert page.answer.area.area < whole
-    qtbot.mouseClick(page.choices.rules["simpson"], LEFT)
+    qtbot.mouseClick(page.choices.points.rules["simpson"], LEFT)
     settled()
     assert page.answer.area.rule == "simpson"
-    page.choices.baseline.setEditText("0,5")
-    qtbot.keyClick(page.choices.baseline.lineEdit(), ENTER)
+    page.choices.points.baseline.setEditText("0,5")
+    qtbot.keyClick(page.choices.points.baseline.lineEdit(), ENTER)
     settled()
     assert set(page.answer.area.floor_at_edges) == {0.5}
     assert page.answer.steps[0].strips < page.answer.steps[1].strips
@@ -208,8 +209,8 @@ def test_peaks_are_found_and_each_can_be_adjusted(on_page, qtbot, settled, windo
     settled()
     areas = page.session.study.areas
     assert len(areas) == 3
-    assert "%" in page.choices.kept.buttons[areas[0].id].text()
-    qtbot.mouseClick(page.choices.kept.buttons[areas[2].id], LEFT)
+    assert "%" in page.choices.points.kept.buttons[areas[0].id].text()
+    qtbot.mouseClick(page.choices.points.kept.buttons[areas[2].id], LEFT)
     settled()
     assert page.answer.area.area == pytest.approx(8 * 1.5 * np.sqrt(2 * np.pi), rel=0.02)
     page.move_limit(1, 84.0)
@@ -224,6 +225,13 @@ def test_peaks_are_found_and_each_can_be_adjusted(on_page, qtbot, settled, windo
 def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
     """Strips and their order; as many as needed for an infinite limit; a wrong function is said."""
     page = on_page("Integrate")
+    qtbot.mouseClick(page.choices.ways[True], LEFT)
+    assert (page.choices.points.isVisible(), page.choices.panel.isVisible()) == (False, True)
+    assert page.stage.currentWidget().findChild(QPushButton).text() == "Take exp(-x^2) as an example"
+    qtbot.mouseClick(page.stage.currentWidget().findChild(QPushButton), LEFT)
+    settled()
+    assert page.findings.number.text().startswith("1.77245")
+    page.choices.panel.function.clear()
     qtbot.keyClicks(page.choices.panel.function, "exp(-x^2)")
     page.choices.panel.start.setText("-inf")
     page.choices.panel.end.setText("inf")
@@ -235,7 +243,14 @@ def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
     page.choices.panel.strips.setText("8")
     qtbot.keyClick(page.choices.panel.strips, ENTER)
     settled()
-    assert "strips" in page.stage.rungs.settles.text() or "rungs" in page.stage.rungs.settles.text()
+    assert page.stage.rungs.settles.text().endswith("(trapezoid rule).")
+    # The nine points used, as a table and as marks.
+    assert [row[0] for row in page.findings.table.texts] == [f"{x / 8:.5g}" for x in range(9)]
+    assert page.plot.marks.ys.tolist() == pytest.approx(np.exp(-((np.arange(9) / 8) ** 2)).tolist())
+    page.choices.panel.strips.setText("4.5")
+    qtbot.keyClick(page.choices.panel.strips, ENTER)
+    assert "“4.5” is no number of strips" in page.stage.refusal.text()
+    page.choices.panel.strips.clear()
     page.choices.panel.function.setText("a*x")
     qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
@@ -243,30 +258,38 @@ def test_a_function_is_integrated_without_data(on_page, qtbot, settled):
     page.choices.panel.function.clear()
     qtbot.keyClick(page.choices.panel.function, ENTER)
     settled()
-    assert page.answer is not None
+    assert (page.answer, page.stage.refusal.text()) == (None, "")
+    qtbot.mouseClick(page.choices.ways[False], LEFT)
+    settled()
+    assert isinstance(page.answer, AreaAnswer)
+    qtbot.mouseClick(page.choices.ways[True], LEFT)
+    page.session.choose(page.session.study.series[0].id)
+    settled()
+    assert page.choices.ways[False].isChecked()
 
 
 def test_the_area_between_curves_slopes_and_a_kept_function_that_is_read(on_page, qtbot, settled):
     """Under the fitted curve, above another floor; slopes as a series; a function read, crossed, kept and let go."""
     page = on_page("Integrate", "Stage")
     session = page.session
-    qtbot.mouseClick(page.choices.rules["fit"], LEFT)
+    qtbot.mouseClick(page.choices.points.rules["fit"], LEFT)
     settled()
     assert page.answer.recipe.curve == session.curve.id
     assert page.status()[-1] == "± from the coefficients"
-    qtbot.mouseClick(page.choices.rules["trapezoid"], LEFT)
+    qtbot.mouseClick(page.choices.points.rules["trapezoid"], LEFT)
     settled()
-    place = page.choices.baseline.findText("quadratic of Stage", Qt.MatchFlag.MatchStartsWith)
-    page.choices.baseline.setCurrentIndex(place)
-    page.choices.baseline.activated.emit(place)
+    place = page.choices.points.baseline.findText("quadratic of Stage", Qt.MatchFlag.MatchStartsWith)
+    page.choices.points.baseline.setCurrentIndex(place)
+    page.choices.points.baseline.activated.emit(place)
     settled()
     assert abs(page.answer.area.area) < 0.01
-    page.choices.baseline.setEditText("a*x")
-    qtbot.keyClick(page.choices.baseline.lineEdit(), ENTER)
+    page.choices.points.baseline.setEditText("a*x")
+    qtbot.keyClick(page.choices.points.baseline.lineEdit(), ENTER)
     assert page.answer.recipe.baseline == CurveOf(session.curve.id)
     qtbot.mouseClick(page.findings.slopes, LEFT)
     settled()
     assert session.study.series[-1].name.endswith(", slopes")
+    qtbot.mouseClick(page.choices.ways[True], LEFT)
     qtbot.keyClicks(page.choices.panel.function, "x^2 - 2*x")
     page.choices.panel.end.setText("4")
     qtbot.keyClick(page.choices.panel.function, ENTER)

@@ -13,7 +13,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox
 
 from vettore.app.recent import recent_studies
-from vettore.app.stage.plot import Hand
+from vettore.app.stage.hand_box import Hand
+from vettore.app.stage.picture import save_picture
 from vettore.core.inspection import FindingKind
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
@@ -261,7 +262,7 @@ def test_pictures_recent_studies_and_several_series(window, qtbot, settled, tmp_
     window.take_theme(True)
     window.take_theme(False)
     for ending, mark in ((".png", b"\x89PNG"), (".svg", b"<svg"), (".pdf", b"%PDF")):
-        page.plot.picture(tmp_path / f"plot{ending}")
+        save_picture(page.plot, tmp_path / f"plot{ending}")
         assert mark in (tmp_path / f"plot{ending}").read_bytes()[:200]
     page.log_y.click()
     assert page.plot.upper.vb.viewRange()[1][0] < np.log10(0.0652) < page.plot.upper.vb.viewRange()[1][1]

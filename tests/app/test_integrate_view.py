@@ -8,7 +8,7 @@ import pytest
 from tests.made import parabola_and_line
 from vettore.app.pages.integrate.derived import AreaAsked, FunctionAsked, asked
 from vettore.app.pages.integrate.making import running_area, with_peaks
-from vettore.app.pages.integrate.present import MOST_STRIPS_SHOWN, present
+from vettore.app.pages.integrate.present import MOST_STRIPS_SHOWN, NO_POINTS, present
 from vettore.app.pages.integrate.state import State, Typed
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
@@ -98,10 +98,10 @@ def test_what_cannot_be_is_said(study):
     short = edits.set_rows_aside(study, "s2", list(range(50, 101)), "")
     state = State("s1", AreaRecipe("s1", baseline=PointsOf("s2")))
     assert "does not reach so far" in view(short, state).refusal
-    typed = State("s1", AreaRecipe("s1"), typed=Typed("exp(-x)", "0", "soon"))
+    typed = State("s1", AreaRecipe("s1"), typed=Typed("exp(-x)", "0", "soon"), of_function=True)
     assert view(study, typed).refusal == "“soon” is no limit; write a number, or inf."
     empty = view(Study(), State().on(""))
-    assert (empty.invites, empty.awaited) == (True, False)
+    assert (empty.invites, empty.awaited) == (NO_POINTS, False)
     with pytest.raises(DataError, match="no limit"):
         asked(study, typed)
 
@@ -109,23 +109,46 @@ def test_what_cannot_be_is_said(study):
 def test_a_function_is_told_read_and_crossed(study):
     """e^(−x²) over all x; x² − 2x where it is 0 and at 3; what is kept is known again."""
     typed = Typed("exp(-x^2)", "-inf", "inf")
-    shown = view(study, State("s1", AreaRecipe("s1"), typed=typed))
+    shown = view(study, of(typed))
     assert shown.shown.number.startswith("1.77245385091")
     assert (shown.series, shown.titles) == (None, ("x", "exp(-x^2)"))
     assert shown.shown.drawing.running[1][-1] == pytest.approx(math.sqrt(math.pi), rel=1e-4)
     assert shown.keep_function == "Keep this function"
-    crossed = view(study, State(typed=Typed("x^2 - 2*x", "0", "4", at_x="3", where_y="0")))
+    crossed = view(study, of(Typed("x^2 - 2*x", "0", "4", at_x="3", where_y="0")))
     assert crossed.asks.at_x == "y = 3.0000000"
     assert crossed.asks.where_y == "x = 0; 2.0000000"
     assert [round(flag[0], 9) for flag in crossed.asks.flags] == [3.0, 0.0, 2.0]
     assert crossed.shown.rungs[-1][2] == "order 2.0"
     kept = edits_of_curves.add_function(study, "x^2 - 2*x", "0", "4")
-    again = view(kept, State(typed=Typed("x^2 - 2*x", "0", "4")))
+    again = view(kept, of(Typed("x^2 - 2*x", "0", "4")))
     assert (again.keep_function, again.functions[0].chosen) == ("Let go of it", True)
-    one = view(study, State(typed=Typed("x^2", "0", "3", "6", "left")))
+    one = view(study, of(Typed("x^2", "0", "3", "6", "left")))
     assert one.shown.number == style_of(FunctionAsked("x^2", 0.0, 3.0, 6, "left").answer().area.area)
-    assert "no value here" in view(study, State(typed=Typed("a*x"))).refusal
-    assert view(study, State(typed=Typed("1/x", "0", "1"))).shown.number == "not settled"
+    assert "no value here" in view(study, of(Typed("a*x"))).refusal
+    assert view(study, of(Typed("1/x", "0", "1"))).shown.number == "not settled"
+
+
+def of(typed):
+    """The state of a page that shows a function beside a series."""
+    return State("s1", AreaRecipe("s1"), typed=typed, of_function=True)
+
+
+def test_a_rule_is_drawn_as_what_it_is_and_its_points_are_listed(study):
+    """Chords lie above e^x, steps jump, parabolas meet it at the points; weights times values are the area."""
+    for rule, height, weights in (
+        ("trapezoid", (1 + math.e) / 2, [0.5, 0.5]),
+        ("left", 1.0, [1.0]),
+        ("midpoint", math.exp(0.5), [1.0]),
+    ):
+        shown = view(study, of(Typed("exp(x)", "0", "1", "1", rule))).shown
+        assert shown.drawing.shape_of(np.array([0.5]))[0] == pytest.approx(height)
+        assert shown.full[:, 2].tolist() == weights
+        assert float(shown.full[:, 1] @ shown.full[:, 2]) == pytest.approx(float(shown.number), rel=1e-7)
+    shown = view(study, of(Typed("exp(x)", "0", "1", "4", "simpson"))).shown
+    assert (np.array(shown.full)[:, 2] * 12).tolist() == pytest.approx([1, 4, 2, 4, 1])
+    assert shown.drawing.shape_of(shown.full[:, 0]) == pytest.approx(np.exp(shown.full[:, 0]))
+    assert shown.strips[1] == ("0.25", "1.2840", "0.3333")
+    assert view(study, of(Typed("exp(x)", "0", "1", "some"))).refusal.startswith("“some” is no number of strips")
 
 
 def style_of(area):

@@ -92,7 +92,7 @@ class Driver:
             self.act(f"first sight of {name}", lambda name=name: self.window.show_page(name))
             page = pages[name]
             if name == "Integrate":
-                self.act("spline", page.choices.rules["spline"].click)
+                self.act("spline", page.choices.points.rules["spline"].click)
                 for act in (page.keep_area, page.make_slopes, session.undo, page.find_peaks):
                     self.act(getattr(act, "__name__", "act"), act)
             if name == "Interpolate":

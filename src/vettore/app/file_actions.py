@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QFileDialog
 
 from vettore.core.errors import VettoreError
 from vettore.study import edits
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from vettore.app.pages.page import Page
     from vettore.app.places import Places
     from vettore.app.session import Session
+    from vettore.app.stage.plot import Plot
 
 
 class FileActions:
@@ -113,24 +114,22 @@ class FileActions:
 
     def copy_picture(self) -> None:
         """Put the plot of the page on the clipboard."""
-        plot = getattr(self.page, "plot", None)
+        plot = self._plot()
         if plot is not None:
-            QApplication.clipboard().setPixmap(plot.grab())
-            self.session.say("The plot is on the clipboard.")
+            plot.copy()
 
     def save_picture(self) -> None:
         """Ask for a name and save the plot there."""
-        plot = getattr(self.page, "plot", None)
+        plot = self._plot()
+        if plot is not None:
+            plot.save()
+
+    def _plot(self) -> Plot | None:
+        """Return the plot of the page; a page without one says so."""
+        plot = self.page.plot if self.page is not None else None
         if plot is None:
-            return
-        words = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf)"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the plot", str(Path.home() / "plot.png"), words)
-        if chosen:
-            try:
-                plot.picture(Path(chosen))
-                self.session.say(f"The plot was saved as {Path(chosen).name}.")
-            except VettoreError as error:
-                self.refuse(str(error))
+            self.refuse("This page has no plot. Choose another page, then copy or save its plot.")
+        return plot
 
 
 # Readers are loaded when first needed, on the thread that reads.

@@ -92,5 +92,5 @@ class Keeper:
         from vettore.app.recent import note_study
 
         if self.session.path is not None:
-            plot = getattr(self._window.page, "plot", None)
+            plot = self._window.page.plot if self._window.page is not None else None
             note_study(self._window.places.recent, self.session.path, plot.grab() if plot is not None else None)

@@ -23,7 +23,8 @@ from vettore.app.pages.data_findings import DataFindings
 from vettore.app.pages.data_hands import TableHands
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
-from vettore.app.stage.plot import Hand, Plot
+from vettore.app.stage.hand_box import Hand
+from vettore.app.stage.plot import Plot
 from vettore.app.style import series_colour
 from vettore.app.widgets.ask_bar import AskBar
 from vettore.app.widgets.column_bar import ColumnBar
@@ -94,7 +95,8 @@ class DataPage(DataFindings, Page):
         box.addLayout(logs)
 
     def _build_stage(self) -> None:
-        self.plot = Plot()
+        self.plot = Plot(self.session.say)
+        self.plot.log_turned.connect(self._show_log)
         self.first = self.plot
         self.table = SeriesTable()
         self.hands = TableHands(self.session, self.table)
@@ -367,6 +369,11 @@ class DataPage(DataFindings, Page):
 
     def _set_log(self) -> None:
         self.plot.set_log(self.log_x.isChecked(), self.log_y.isChecked())
+
+    def _show_log(self, *log: bool) -> None:
+        """Follow the scales of the axes, and say which rows have no place on them."""
+        for box, on in zip((self.log_x, self.log_y), log, strict=True):
+            box.setChecked(on)
         series = self.session.series
         if series is None:
             return

@@ -117,9 +117,9 @@ class FitPage(StripHands, ModelHands, Page):
         self.strip.held.connect(self.turn_hold)
         self.strip.asked.connect(self.ask_coefficient)
         self.strip.refit.connect(self.refit)
-        self.plot = Plot(with_residuals=True)
+        self.plot = Plot(self.session.say, with_residuals=True)
         self.grips = Grips()
-        self.plot.add_grips(self.grips)
+        self.plot.put(self.grips, 45)
         self.grips.pulled.connect(self.pull)
         self.grips.released.connect(self._let_go)
         self.first = self.plot

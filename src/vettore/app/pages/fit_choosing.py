@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from vettore.app.session import Session
-from vettore.app.stage.plot import Hand, Plot
+from vettore.app.stage.hand_box import Hand
+from vettore.app.stage.plot import Plot
 from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.how_fitted import HowFitted
 from vettore.core.errors import VettoreError

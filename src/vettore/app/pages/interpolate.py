@@ -128,7 +128,7 @@ class InterpolatePage(MethodHands, Page):
             box.addWidget(widget)
 
     def _build_stage(self) -> None:
-        self.plot = Plot()
+        self.plot = Plot(self.session.say)
         self.first = self.plot
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)

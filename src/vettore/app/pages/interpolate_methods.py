@@ -50,7 +50,7 @@ class MethodHands:
     def _show_beside(self) -> None:
         """Draw the pinned methods as thin lines in colours of their own."""
         for item in self._beside:
-            self.plot.upper.vb.removeItem(item)
+            self.plot.take_away(item)
         self._beside = []
         entries = []
         for place, one in enumerate(
@@ -59,8 +59,7 @@ class MethodHands:
             ink = theme().series[(place + 2) % len(theme().series)]
             line = CurveLine(ink=ink)
             line.set_curve(one.curve)
-            line.setZValue(4)
-            self.plot.upper.vb.addItem(line, ignoreBounds=True)
+            self.plot.put(line, 4)
             self._beside.append(line)
             entries.append((METHODS[one.key].name, ink))
         chosen = [(self.curve.method.name, theme().fit)] if self.curve is not None else []

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
 from vettore.app.session import Session, What
+
+if TYPE_CHECKING:
+    from vettore.app.stage.plot import Plot
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,8 @@ class Page(QObject):
         self.choices: QWidget
         self.stage: QWidget
         self.findings: QWidget
+        # What is copied and saved as the page's picture.
+        self.plot: Plot | None = None
         # What has the keyboard when the page comes into view.
         self.first: QWidget | None = None
         self._stale = True

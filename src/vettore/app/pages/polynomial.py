@@ -57,11 +57,10 @@ class PolynomialPage(ShelfHands, Page):
 
     def _build_stage(self) -> None:
         self.strip = PolynomialStrip()
-        self.plot = Plot()
+        self.plot = Plot(self.session.say)
         self.first = self.plot
         self.turns = Turns()
-        self.turns.setZValue(12)
-        self.plot.upper.vb.addItem(self.turns, ignoreBounds=True)
+        self.plot.put(self.turns, 12)
         bar = QWidget()
         bar.setObjectName("bar")
         bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -181,8 +180,7 @@ class PolynomialPage(ShelfHands, Page):
         if view != self._view:
             self._view = view
             x = np.linspace(low, high, 300)
-            y = p(x)
-            self.plot.show_home(np.append(x, x[:1]), np.append(y, 0.0))
+            self.plot.show_home(x, p(x), with_zero=True)
         self.turns.set_turns([(t.x, t.y, t.kind, _turn_words(t, roots, style)) for t in turns])
         self._show_grips(roots)
         self._show_roots(shelved, roots)
@@ -216,11 +214,10 @@ class PolynomialPage(ShelfHands, Page):
         real = [(place, root.value.real) for place, root in enumerate(roots) if root.is_real]
         while len(self._grips) < len(real):
             grip = RootGrip()
-            grip.setZValue(18)
             grip.moved.connect(self._drag_root)
             grip.released.connect(self._release_root)
             self._grips.append(grip)
-            self.plot.upper.vb.addItem(grip, ignoreBounds=True)
+            self.plot.put(grip, 18)
         for grip in self._grips[len(real) :]:
             grip.setVisible(False)
         for grip, (place, x) in zip(self._grips, real, strict=False):

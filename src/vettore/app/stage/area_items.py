@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from vettore.app.stage.items import Map, StageItem
+from vettore.app.stage.upright import Upright
 from vettore.app.style import colour
 from vettore.core.arrays import Array
 
@@ -44,7 +45,8 @@ class Strips(StageItem):
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         if self.shape_of is None or self.floor_of is None or len(self.edges) < 2:
             return
-        left, right = float(to_pixels.x(self.edges[0])), float(to_pixels.x(self.edges[-1]))
+        # An edge without a place on a logarithmic axis lies to the left of everything.
+        left, right = (float(np.nan_to_num(to_pixels.x(end), nan=area.left())) for end in self.edges[[0, -1]])
         left, right = max(left, area.left()), min(right, area.right())
         if right <= left:
             return
@@ -57,6 +59,9 @@ class Strips(StageItem):
             pixels = np.unique(np.concatenate([pixels, inside]))
         x = np.clip(to_pixels.x_back(pixels), self.edges[0], self.edges[-1])
         top, bottom = to_pixels.y(self.shape_of(x)), to_pixels.y(self.floor_of(x))
+        if to_pixels.log[1]:
+            # What is not above 0 lies below everything on a logarithmic axis.
+            top, bottom = (np.nan_to_num(side, nan=area.bottom() + 500) for side in (top, bottom))
         if not (np.isfinite(top).all() and np.isfinite(bottom).all()):
             return
         top, bottom = (np.clip(side, area.top() - 500, area.bottom() + 500) for side in (top, bottom))
@@ -111,14 +116,14 @@ class Running(StageItem):
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(xs.tolist(), ys.tolist(), strict=True)]))
 
 
-class Handle(pg.InfiniteLine):
+class Handle(Upright):
     """A limit that can be dragged sideways; ``released`` tells where it was let go."""
 
     released = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__(angle=90, movable=True)
-        self.sigPositionChangeFinished.connect(lambda _line: self.released.emit(float(self.value())))
+        super().__init__()
+        self.sigPositionChangeFinished.connect(lambda _line: self.released.emit(self.at))
         self.dress()
 
     def dress(self) -> None:

@@ -65,6 +65,11 @@ class Axis(pg.AxisItem):
             self._factor = factor
             QTimer.singleShot(0, self._write_title)
 
+    @property
+    def title(self) -> str:
+        """The name and unit of what is measured."""
+        return self._title
+
     def set_title(self, text: str) -> None:
         """Show the name and unit of what is measured."""
         self._title = text

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
 
-from vettore.app.stage.items import Map, StageItem
+from vettore.app.stage.items import Map, StageItem, off_axis, on_axis
 from vettore.app.style import colour, sans
 
 SIDE, REACH = 13.0, 10.0
+# Where a grip stands that has no place on a logarithmic axis.
+FAR = -1e6
 
 
 class Grips(StageItem):
@@ -40,17 +43,27 @@ class Grips(StageItem):
         if view is None:
             return path
         width, height = view.viewPixelSize()
-        for x, y, _ in self.grips:
+        for x, y in self._places():
             at = QRectF(-REACH * width, -REACH * height, 2 * REACH * width, 2 * REACH * height)
             path.addEllipse(at.translated(x, y))
         return path
+
+    def _places(self) -> list[tuple[float, float]]:
+        """Return where the grips stand on the axes; far away where they have no place."""
+        return [
+            (
+                float(np.nan_to_num(on_axis(x, self.log[0]), nan=FAR)),
+                float(np.nan_to_num(on_axis(y, self.log[1]), nan=FAR)),
+            )
+            for x, y, _ in self.grips
+        ]
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         font = sans(11, sans().weight().DemiBold)
         painter.setFont(font)
         for place, (x, y, words) in enumerate(self.grips):
             at = QPointF(float(to_pixels.x(x)), float(to_pixels.y(y)))
-            if not area.adjusted(-SIDE, -SIDE, SIDE, SIDE).contains(at):
+            if not (np.isfinite([at.x(), at.y()]).all() and area.adjusted(-SIDE, -SIDE, SIDE, SIDE).contains(at)):
                 continue
             strong = place in (self._over, self._held)
             painter.setPen(QPen(colour("fit"), 2.6 if strong else 1.8))
@@ -73,7 +86,7 @@ class Grips(StageItem):
             return -1
         width, height = view.viewPixelSize()
         best, nearest = -1, REACH**2
-        for place, (x, y, _) in enumerate(self.grips):
+        for place, (x, y) in enumerate(self._places()):
             distance = ((x - point.x()) / width) ** 2 + ((y - point.y()) / height) ** 2
             if distance <= nearest:
                 best, nearest = place, distance
@@ -99,7 +112,8 @@ class Grips(StageItem):
             event.ignore()
             return
         event.accept()
-        self.pulled.emit(self._held, event.pos().x(), event.pos().y())
+        x, y = (float(off_axis(v, log)) for v, log in zip((event.pos().x(), event.pos().y()), self.log, strict=True))
+        self.pulled.emit(self._held, x, y)
         if event.isFinish():
             self._held = -1
             self.released.emit()

@@ -33,6 +33,12 @@ class StageItem(pg.GraphicsObject):
     # Whether the x and the y axis are logarithmic; the plot sets it for all its items.
     log = (False, False)
 
+    def set_log(self, log: tuple[bool, bool]) -> None:
+        """Stand on logarithmic or linear axes."""
+        self.log = log
+        self.prepareGeometryChange()
+        self.update()
+
     def boundingRect(self) -> QRectF:
         rect = self.viewRect()
         return rect if rect is not None else QRectF()
@@ -79,8 +85,7 @@ class Map:
         return on_axis(values, self.log[1]) * self.my + self.dy
 
     def x_back(self, pixels):
-        x = (pixels - self.dx) / self.mx
-        return 10.0**x if self.log[0] else x
+        return off_axis((pixels - self.dx) / self.mx, self.log[0])
 
 
 def on_axis(values, log: bool):
@@ -89,6 +94,14 @@ def on_axis(values, log: bool):
         return values
     with np.errstate(all="ignore"):
         return np.log10(np.where(np.asarray(values) > 0, values, np.nan))
+
+
+def off_axis(places, log: bool):
+    """Return the values that stand at places of an axis."""
+    if not log:
+        return places
+    with np.errstate(over="ignore"):
+        return np.power(10.0, places)
 
 
 class Marks(StageItem):

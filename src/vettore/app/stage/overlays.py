@@ -33,6 +33,23 @@ class Cross(StageItem):
         _draw_tag(painter, QPointF(x + 8, y - 26), self.text, area)
 
 
+class Note(StageItem):
+    """What the plot has to say about itself, in its lower left corner."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = ""
+
+    def set_text(self, text: str) -> None:
+        """Say something, or nothing."""
+        self.text = text
+        self.update()
+
+    def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        if self.text:
+            _draw_tag(painter, QPointF(area.left() + 8, area.bottom() - 28), self.text, area)
+
+
 class Legend(StageItem):
     """Which colour is which series, in the corner with most room above."""
 

@@ -2,67 +2,28 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-from pathlib import Path
+from collections.abc import Callable
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QImage, QPageSize, QPainter, QPdfWriter
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF
 
+from vettore.app.stage.axes_menu import AxisPopup, axes_menu
 from vettore.app.stage.axis import SHARED_WIDTH, WIDTH, Axis
-from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, on_axis
-from vettore.app.stage.overlays import Cross, Legend, Pennants, Rubber
+from vettore.app.stage.framing import Framing
+from vettore.app.stage.hand_box import Hand, HandBox
+from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, off_axis, on_axis
+from vettore.app.stage.overlays import Cross, Legend, Note, Pennants, Rubber
+from vettore.app.stage.picture import ask_picture, copy_picture
+from vettore.app.stage.upright import Upright
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
+from vettore.core.remarks import counted
 from vettore.core.rounding import MINUS, NumberStyle
 
 REACH = 14.0
-# Room around the data, as a share of its span.
-MARGIN = 0.06
-BEYOND = 0.16
-# Pixels of a saved picture per pixel on screen.
-PICTURE_SCALE = 3
-
-
-class Hand(StrEnum):
-    """What dragging on the plot does."""
-
-    MOVE = "moves the view"
-    LASSO = "chooses by lasso"
-    BOX = "chooses a box"
-    SPAN = "chooses a span of x"
-    ZOOM = "zooms into a box"
-
-
-class HandBox(pg.ViewBox):
-    """A view box whose dragging moves the view or encloses points."""
-
-    outlined = Signal(object, bool)
-
-    def __init__(self) -> None:
-        super().__init__(enableMenu=False)
-        self.hand = Hand.MOVE
-        self._path: list[tuple[float, float]] = []
-
-    def mouseDragEvent(self, event, axis=None) -> None:
-        if self.hand is Hand.MOVE or event.button() != Qt.MouseButton.LeftButton or axis is not None:
-            super().mouseDragEvent(event, axis)
-            return
-        event.accept()
-        here = self.mapSceneToView(event.scenePos())
-        start = self.mapSceneToView(event.buttonDownScenePos())
-        if event.isStart():
-            self._path = [(start.x(), start.y())]
-        if self.hand is Hand.LASSO:
-            self._path.append((here.x(), here.y()))
-            path = self._path
-        else:
-            low, high = self.viewRange()[1]
-            y0, y1 = (low, high) if self.hand is Hand.SPAN else (start.y(), here.y())
-            path = [(start.x(), y0), (here.x(), y0), (here.x(), y1), (start.x(), y1)]
-        self.outlined.emit(path, event.isFinish())
 
 
 class Plot(pg.GraphicsLayoutWidget):
@@ -73,9 +34,12 @@ class Plot(pg.GraphicsLayoutWidget):
     place_clicked = Signal(float)
     rows_enclosed = Signal(object)
     span_dragged = Signal(float, float)
+    log_turned = Signal(bool, bool)
 
-    def __init__(self, with_residuals: bool = False) -> None:
+    def __init__(self, say: Callable[[str, str], object], with_residuals: bool = False) -> None:
+        """``say`` takes a sentence and its kind: what was done, or what cannot be."""
         super().__init__()
+        self._say = say
         self.setAccessibleName("Plot of the series")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setBackground(colour("canvas"))
@@ -83,34 +47,38 @@ class Plot(pg.GraphicsLayoutWidget):
         self.ci.setContentsMargins(0, 10, 16, 6)
         self.ci.setSpacing(14)
         self._grids: list[Grid] = []
-        self.log = (False, False)
-        self._data: tuple[Array, Array] = (np.empty(0), np.empty(0))
-        self._room_beyond = False
+        # Everything that stands on the axes, to follow when they become logarithmic.
+        self._put: list[StageItem | Upright] = []
         self._shares = False
+        self.lower: pg.PlotItem | None = None
         self.upper = self._panel(0, "")
+        self.framing = Framing(self.upper.vb)
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
         # A curve that might be, beside the one that is.
         self.ghost = CurveLine(ghost=True)
-        for item, z in ((self.beyond, -50), (self.ghost, 6), (self.line, 5), (self.marks, 10), (self.pennants, 20)):
-            item.setZValue(z)
-            self.upper.vb.addItem(item, ignoreBounds=True)
-        self.lower: pg.PlotItem | None = None
+        self.rubber, self.cross, self.legend, self.trace, self.note = Rubber(), Cross(), Legend(), Trace(), Note()
+        self.trace.setVisible(False)
+        for item, z in (
+            (self.beyond, -50),
+            (self.trace, 4),
+            (self.line, 5),
+            (self.ghost, 6),
+            (self.marks, 10),
+            (self.pennants, 20),
+            (self.rubber, 30),
+            (self.legend, 35),
+            (self.note, 36),
+            (self.cross, 40),
+        ):
+            self.put(item, z)
         if with_residuals:
             self._add_residuals()
-        self.rubber = Rubber()
-        self.rubber.setZValue(30)
-        self.upper.vb.addItem(self.rubber, ignoreBounds=True)
-        self.cross, self.legend, self.trace = Cross(), Legend(), Trace()
-        self.trace.setVisible(False)
         self.others: list[Marks] = []
         self.cross_shown = False
+        # What dragging did before a box was asked for once.
+        self._hand_before: Hand | None = None
         self._numbers = NumberStyle()
-        for item, z in ((self.trace, 4), (self.cross, 40), (self.legend, 35)):
-            item.setZValue(z)
-            self.upper.vb.addItem(item, ignoreBounds=True)
         self.upper.vb.outlined.connect(self._outlined)
-        self._views: list[tuple[list[float], list[float]]] = []
-        self._home: tuple[tuple[float, float], tuple[float, float]] | None = None
         self.scene().sigMouseClicked.connect(self._clicked)
         self.scene().sigMouseMoved.connect(self._moved)
 
@@ -140,8 +108,8 @@ class Plot(pg.GraphicsLayoutWidget):
         self.residual_marks.radius = 3.2
         self.residual_marks.stems = True
         self.zero = Level(0.0, "fit")
-        for item in (self.lower_beyond, self.zero, self.residual_marks):
-            self.lower.vb.addItem(item, ignoreBounds=True)
+        for item, z in ((self.lower_beyond, -50), (self.zero, 0), (self.residual_marks, 0)):
+            self.put_below(item, z)
         self.ci.layout.setRowStretchFactor(0, 5)
         self.ci.layout.setRowStretchFactor(1, 2)
         self.ci.layout.setRowPreferredHeight(1, 150)
@@ -171,92 +139,69 @@ class Plot(pg.GraphicsLayoutWidget):
             one.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
         _take_view(self.upper.vb, first.upper.vb.viewRange())
 
-    def add_grips(self, grips: StageItem) -> None:
-        """Put grips over everything that is drawn; the page keeps them."""
-        grips.setZValue(45)
-        self.upper.vb.addItem(grips, ignoreBounds=True)
+    def put(self, item: StageItem | Upright, z: float) -> None:
+        """Draw an item on the axes, the higher ``z`` the further in front; whoever puts it keeps it."""
+        item.setZValue(z)
+        item.set_log(self.framing.log)
+        self.upper.vb.addItem(item, ignoreBounds=True)
+        self._put.append(item)
+
+    def put_below(self, item: StageItem, z: float) -> None:
+        """Draw an item in the strip below; its y is never logarithmic."""
+        assert self.lower is not None
+        item.setZValue(z)
+        item.set_log((self.framing.log[0], False))
+        self.lower.vb.addItem(item, ignoreBounds=True)
+        self._put.append(item)
+
+    def take_away(self, item: StageItem | Upright) -> None:
+        """Draw an item no longer."""
+        self._put.remove(item)
+        item.getViewBox().removeItem(item)
 
     def show_others(self, others: list[tuple[str, Array, Array, str]], first: tuple[str, str]) -> None:
         """Show further series as (name, x, y, colour) with a legend; ``first`` is the name and colour of the main one."""
         for item in self.others:
-            self.upper.vb.removeItem(item)
+            self.take_away(item)
         self.others = []
         for _, x, y, ink in others:
             marks = Marks()
-            marks.log = self.log
             marks.radius = 3.4
-            marks.setZValue(8)
             marks.set_data(x, y, np.full(len(x), -2), np.zeros(len(x), dtype=bool), ink)
-            self.upper.vb.addItem(marks, ignoreBounds=True)
+            self.put(marks, 8)
             self.others.append(marks)
         self.legend.set_entries([first, *((name, ink) for name, _, _, ink in others)] if others else [])
-
-    def picture(self, path: Path) -> None:
-        """Save what is shown as PNG, SVG or PDF, by the ending. Raises VettoreError."""
-        size = self.size()
-        kind = path.suffix.casefold()
-        if kind == ".png":
-            target = QImage(size * PICTURE_SCALE, QImage.Format.Format_ARGB32)
-            target.setDevicePixelRatio(PICTURE_SCALE)
-        elif kind == ".svg":
-            from PySide6.QtSvg import QSvgGenerator
-
-            target = QSvgGenerator()
-            target.setFileName(str(path))
-            target.setSize(size)
-            target.setViewBox(self.rect())
-        elif kind == ".pdf":
-            target = QPdfWriter(str(path))
-            target.setResolution(96)
-            target.setPageSize(QPageSize(QSizeF(size) * 0.75, QPageSize.Unit.Point))
-            target.setPageMargins(QMarginsF())
-        else:
-            raise VettoreError(f"“{path.name}”: a picture ends in .png, .svg or .pdf.")
-        painter = QPainter()
-        if not painter.begin(target):
-            raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
-        self.render(painter, QRectF(QPointF(), QSizeF(size)), self.rect())
-        painter.end()
-        if kind == ".png" and not target.save(str(path)):
-            raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
 
     def set_hand(self, hand: Hand) -> None:
         """Say what dragging on the plot does."""
         self.upper.vb.hand = hand
 
     def set_log(self, x: bool, y: bool) -> None:
-        """Make axes logarithmic or linear."""
-        if (x, y) == self.log:
+        """Make axes logarithmic or linear, and say which rows have no place on them."""
+        if (x, y) == self.framing.log:
             return
-        self.log = (x, y)
         self.upper.getAxis("left").setLogMode(y)
         for panel in filter(None, (self.upper, self.lower)):
             panel.getAxis("bottom").setLogMode(x)
-        for item in (self.marks, self.line, self.ghost, self.beyond, self.pennants, self.trace, *self.others):
-            item.log = (x, y)
-        if self.lower is not None:
-            for item in (self.residual_marks, self.lower_beyond):
-                item.log = (x, False)
-        self.show_home(*self._data, beyond=self._room_beyond)
+        for item in self._put:
+            below = self.lower is not None and item.getViewBox() is self.lower.vb
+            item.set_log((x, y and not below))
+        self.framing.set_log((x, y))
+        self._fit_axis_widths()
+        self._say_without_place()
+        self.log_turned.emit(x, y)
 
-    def last_view(self) -> None:
-        """Go back to the view before the last zoom or move."""
-        if self._views:
-            x, y = self._views.pop()
-            self.upper.vb.setRange(xRange=x, yRange=y, padding=0)
-
-    def remember_view(self) -> None:
-        """Keep the present view to go back to."""
-        view = self.upper.vb.viewRange()
-        if not self._views or self._views[-1] != view:
-            self._views = [*self._views[-19:], view]
+    def _say_without_place(self) -> None:
+        gone = self.framing.without_place()
+        words = f"{counted(gone, 'row')} not above 0: no place on a logarithmic axis" if gone else ""
+        self.note.set_text(words)
 
     def wheelEvent(self, event) -> None:
-        self.remember_view()
+        self.framing.remember()
         super().wheelEvent(event)
 
     def mousePressEvent(self, event) -> None:
-        self.remember_view()
+        self.framing.remember()
         super().mousePressEvent(event)
 
     def _outlined(self, points: list[tuple[float, float]], done: bool) -> None:
@@ -268,10 +213,14 @@ class Plot(pg.GraphicsLayoutWidget):
         xs, ys = [x for x, _ in points], [y for _, y in points]
         if hand is Hand.ZOOM:
             self.upper.vb.setRange(xRange=(min(xs), max(xs)), yRange=(min(ys), max(ys)), padding=0)
+            if self._hand_before is not None:
+                self._end_hand()
+            self._fit_axis_widths()
             return
-        x, y = on_axis(self.marks.xs, self.log[0]), on_axis(self.marks.ys, self.log[1])
+        log = self.framing.log
+        x, y = on_axis(self.marks.xs, log[0]), on_axis(self.marks.ys, log[1])
         if hand is Hand.SPAN:
-            low, high = (10.0**edge if self.log[0] else edge for edge in (min(xs), max(xs)))
+            low, high = off_axis(np.array([min(xs), max(xs)]), log[0]).tolist()
             self.span_dragged.emit(low, high)
             inside = (x >= min(xs)) & (x <= max(xs))
         else:
@@ -283,24 +232,55 @@ class Plot(pg.GraphicsLayoutWidget):
         self.upper.getAxis("left").set_title(y)
         (self.lower or self.upper).getAxis("bottom").set_title(x)
 
-    def show_home(self, x: Array, y: Array, beyond: bool = False) -> None:
-        """Set the view to all of the data, with room beyond it when asked."""
-        self._data, self._room_beyond = (x, y), beyond
-        x, y = (on_axis(values, log) for values, log in zip((x, y), self.log, strict=True))
-        good = np.isfinite(x) & np.isfinite(y)
-        x, y = x[good], y[good]
-        if not len(x):
-            self._home = ((0.0, 1.0), (0.0, 1.0))
-        else:
-            right = BEYOND if beyond else MARGIN
-            self._home = (_padded(x, MARGIN, right), _padded(y, MARGIN, MARGIN))
-        self.go_home()
+    def show_home(self, x: Array, y: Array, beyond: bool = False, with_zero: bool = False) -> None:
+        """Set the view to all of the data; with room beyond it in x, and with y = 0, when asked."""
+        self.framing.show_home(x, y, beyond, with_zero)
+        self._fit_axis_widths()
+        self._say_without_place()
 
     def go_home(self) -> None:
-        """Fit the view to the data again."""
-        if self._home is not None:
-            self.upper.vb.setRange(xRange=self._home[0], yRange=self._home[1], padding=0)
-            self._fit_axis_widths()
+        """Show all of the data again."""
+        self.framing.remember()
+        self.framing.go_home()
+        self._fit_axis_widths()
+
+    def go_back(self) -> None:
+        """Show the view before the last zoom or move."""
+        self.framing.go_back()
+        self._fit_axis_widths()
+
+    def zoom_once(self) -> None:
+        """Let the next drag choose the box that is then shown."""
+        self._hand_before = self.upper.vb.hand
+        self.set_hand(Hand.ZOOM)
+        self._say("Drag a box over what you want to see; Escape leaves it.", "")
+
+    def ask_limits(self, axis: int, place: QPoint | None = None) -> None:
+        """Open the form of an axis (0 is x, 1 is y) at a place of the screen."""
+        panel = self.upper if axis else (self.lower or self.upper)
+        side = panel.getAxis("left" if axis else "bottom")
+        title = side.title or "xy"[axis]
+        self.axis_form = AxisPopup(self, axis, title, self._numbers)
+        middle = self.mapFromScene(side.sceneBoundingRect().center())
+        self.axis_form.show_at(place or self.viewport().mapToGlobal(middle))
+
+    def set_limits(self, axis: int, low: float, high: float) -> None:
+        """Show x (0) or y (1) from one value to another. Raises VettoreError."""
+        self.framing.set_limits(axis, low, high)
+        self._fit_axis_widths()
+
+    def copy(self) -> None:
+        """Put the plot on the clipboard."""
+        self._say(copy_picture(self), "")
+
+    def save(self) -> None:
+        """Ask for a name and save the plot there."""
+        try:
+            done = ask_picture(self)
+            if done:
+                self._say(done, "")
+        except VettoreError as error:
+            self._say(str(error), "bad")
 
     def set_residual_range(self, residuals: Array) -> None:
         """Scale the residual strip about zero."""
@@ -310,33 +290,23 @@ class Plot(pg.GraphicsLayoutWidget):
             self._fit_axis_widths()
 
     def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Escape and self.upper.vb.hand is Hand.SPAN:
-            self.set_hand(Hand.MOVE)
+        if event.key() == Qt.Key.Key_Escape and self.upper.vb.hand in (Hand.SPAN, Hand.ZOOM):
+            self._end_hand()
             self.rubber.set_outline([])
-            return
-        if event.key() == Qt.Key.Key_Home:
-            self.remember_view()
-            self.go_home()
-            return
-        if event.key() == Qt.Key.Key_Backspace:
-            self.last_view()
-            return
-        steps = {
-            Qt.Key.Key_Left: (-0.1, 0),
-            Qt.Key.Key_Right: (0.1, 0),
-            Qt.Key.Key_Up: (0, 0.1),
-            Qt.Key.Key_Down: (0, -0.1),
-        }
-        if event.key() in steps:
-            (x0, x1), (y0, y1) = self.upper.vb.viewRange()
-            dx, dy = steps[event.key()]
-            self.upper.vb.translateBy(x=dx * (x1 - x0), y=dy * (y1 - y0))
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.upper.vb.scaleBy((0.8, 0.8))
-        elif event.key() == Qt.Key.Key_Minus:
-            self.upper.vb.scaleBy((1.25, 1.25))
-        else:
+        elif not self.framing.take_key(event.key()):
             super().keyPressEvent(event)
+        else:
+            self._fit_axis_widths()
+
+    def _end_hand(self) -> None:
+        """Dragging does again what it did."""
+        self.set_hand(self._hand_before or Hand.MOVE)
+        self._hand_before = None
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        # By mouse the menu opens on a click, since dragging with the right button zooms.
+        if event.reason() is not QContextMenuEvent.Reason.Mouse:
+            axes_menu(self).popup(self.viewport().mapToGlobal(self.viewport().rect().center()))
 
     def position_of(self, x: float, y: float) -> QPointF:
         """Return where a data point lies in this widget, in pixels."""
@@ -368,16 +338,29 @@ class Plot(pg.GraphicsLayoutWidget):
         return -1
 
     def _clicked(self, event) -> None:
+        place = event.scenePos()
+        if event.button() == Qt.MouseButton.RightButton:
+            axes_menu(self).popup(event.screenPos().toPoint())
+            return
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if event.double():
-            self.go_home()
+            axis = self._axis_at(place)
+            if axis is None:
+                self.go_home()
+            else:
+                self.ask_limits(axis, event.screenPos().toPoint())
             return
-        row = self._row_at(event.scenePos())
+        row = self._row_at(place)
         more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
         self.row_clicked.emit(row, more)
-        if row < 0 and self.upper.vb.sceneBoundingRect().contains(event.scenePos()):
-            self.place_clicked.emit(self.upper.vb.mapSceneToView(event.scenePos()).x())
+        if row < 0 and self.upper.vb.sceneBoundingRect().contains(place):
+            self.place_clicked.emit(float(off_axis(self.upper.vb.mapSceneToView(place).x(), self.framing.log[0])))
+
+    def _axis_at(self, place: QPointF) -> int | None:
+        """Return the axis (0 is x, 1 is y) at a point of the scene, or None."""
+        sides = [(0, (self.lower or self.upper).getAxis("bottom")), (1, self.upper.getAxis("left"))]
+        return next((axis for axis, side in sides if side.sceneBoundingRect().contains(place)), None)
 
     def _moved(self, point) -> None:
         self.row_pointed.emit(self._row_at(point))
@@ -386,7 +369,7 @@ class Plot(pg.GraphicsLayoutWidget):
             self.cross.set_place(None, "")
             return
         at = self.upper.vb.mapSceneToView(point)
-        values = [10.0**v if log else v for v, log in zip((at.x(), at.y()), self.log, strict=True)]
+        values = [float(off_axis(v, log)) for v, log in zip((at.x(), at.y()), self.framing.log, strict=True)]
         text = "  ·  ".join(self._numbers.number(value, 4) for value in values)
         self.cross.set_place((at.x(), at.y()), text)
 
@@ -406,9 +389,3 @@ def _inside(x: Array, y: Array, polygon: Array) -> Array:
             spans = (y0 > y) != (y1 > y)
             inside ^= spans & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
     return inside
-
-
-def _padded(values: Array, low: float, high: float) -> tuple[float, float]:
-    a, b = float(np.min(values)), float(np.max(values))
-    span = b - a or abs(a) or 1.0
-    return a - low * span, b + high * span

@@ -7,31 +7,30 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 
 from vettore.app.stage.items import Map, StageItem
+from vettore.app.stage.upright import Upright
 from vettore.app.style import colour, sans
 
 SIDE = 13.0
 
 
-class RootGrip(pg.InfiniteLine):
+class RootGrip(Upright):
     """A root: a rounded square on the axis that is dragged sideways."""
 
     moved = Signal(int, float)
     released = Signal(int, float)
 
     def __init__(self) -> None:
-        super().__init__(angle=90, movable=True)
+        super().__init__()
         self._words, self._place = "", 0
         self.setPen(pg.mkPen(None))
         self.setHoverPen(pg.mkPen(colour("accent"), width=1))
-        self.sigDragged.connect(lambda _line: self.moved.emit(self._place, float(self.value())))
-        self.sigPositionChangeFinished.connect(lambda _line: self.released.emit(self._place, float(self.value())))
+        self.sigDragged.connect(lambda _line: self.moved.emit(self._place, self.at))
+        self.sigPositionChangeFinished.connect(lambda _line: self.released.emit(self._place, self.at))
 
     def show_root(self, place: int, x: float, words: str) -> None:
         """Stand for the root at a place of the list."""
         self._place, self._words = place, words
-        self.blockSignals(True)
-        self.setValue(x)
-        self.blockSignals(False)
+        self.show_at(x)
         self.setVisible(True)
         self.update()
 

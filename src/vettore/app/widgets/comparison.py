@@ -99,7 +99,7 @@ class Comparison(QWidget):
     def _plot(self, series: Series, entry: Entry, place: int, style: NumberStyle) -> Plot:
         assert entry.fit is not None
         result, rows = entry.fit.result, entry.fit.rows
-        plot = Plot(with_residuals=True)
+        plot = Plot(self._session.say, with_residuals=True)
         plot.setAccessibleName(f"{entry.name} through the points")
         plot.dress(style)
         none = np.zeros(len(rows), dtype=bool)
@@ -127,9 +127,7 @@ class Comparison(QWidget):
             trace = Trace()
             with np.errstate(all="ignore"):
                 trace.set_data(x, first.result.curve(x) - entry.fit.result.curve(x), theme().accent)
-            trace.setZValue(6)
-            if plot.lower is not None:
-                plot.lower.vb.addItem(trace, ignoreBounds=True)
+            plot.put_below(trace, 6)
             self._traces.append(trace)
         self.note.setText(f"Lines in the strips: by how much the residuals differ from those of {entries[0].name}.")
 

@@ -53,7 +53,7 @@ class SeveralView(QWidget):
         self._pictures.setSpacing(8)
         self.multiples.add(pictures)
         self.multiples.column.addStretch()
-        self.overlay = Plot()
+        self.overlay = Plot(session.say)
         self._lines: list[CurveLine | Marks] = []
         self.shown = QStackedWidget()
         self.shown.addWidget(self.multiples)
@@ -188,7 +188,7 @@ class SeveralView(QWidget):
 
     def _clear_overlay(self) -> None:
         for item in self._lines:
-            self.overlay.upper.vb.removeItem(item)
+            self.overlay.take_away(item)
         self._lines = []
 
     def _show_overlay(self, pairs: list[tuple[SeveralRow, Series]]) -> None:
@@ -206,8 +206,7 @@ class SeveralView(QWidget):
             marks.set_data(x[used], y[used], used, np.zeros(len(used), dtype=bool), ink)
             line.set_curve(row.curve)
             for item, z in ((marks, 8), (line, 5)):
-                item.setZValue(z)
-                self.overlay.upper.vb.addItem(item, ignoreBounds=True)
+                self.overlay.put(item, z)
                 self._lines.append(item)
             entries.append((row.name, ink))
             every_x.append(x[used])

@@ -23,6 +23,7 @@ from vettore.core.formula.simplify import simplified
 from vettore.core.formula.tree import Node, names
 from vettore.core.integration.adaptive import EPS, Function, Reached, Span, settle
 from vettore.core.integration.places import Places, is_zero, places_of
+from vettore.core.integration.strips import places_of_rule
 from vettore.core.integration.waves import wave_tail
 from vettore.core.telling import Tells
 
@@ -146,7 +147,7 @@ def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionA
         raise DataError(f"Simpson’s rule needs an even number of strips, but was given {strips}.")
     edges = np.linspace(a, b, strips + 1)
     h = (b - a) / strips
-    at = {"left": edges[:-1], "right": edges[1:], "midpoint": (edges[:-1] + edges[1:]) / 2}.get(rule, edges)
+    at = places_of_rule(rule, edges)
     values = f(at)
     bad = np.flatnonzero(~np.isfinite(values))
     if len(bad):

@@ -63,7 +63,8 @@ class FunctionPanel(QWidget):
         super().__init__()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(section("Or a function of x"))
+        outer.setSpacing(8)
+        outer.addWidget(section("Function of x"))
         self.function = FormulaField()
         self.function.set_names(("x",))
         self.function.setPlaceholderText("such as exp(-x^2)")
@@ -90,6 +91,11 @@ class FunctionPanel(QWidget):
         self.kept.chosen.connect(self.chosen.emit)
         outer.addWidget(self.function)
         outer.addLayout(limits)
+        outer.addWidget(
+            button("Show the area", self.taken.emit, "primary", "Enter in any of the fields does the same")
+        )
+        self._kept_title = section("Functions kept")
+        outer.addWidget(self._kept_title)
         outer.addWidget(self.kept)
 
     def typed(self) -> Typed:
@@ -97,14 +103,19 @@ class FunctionPanel(QWidget):
         texts = (field.text().strip() for field in (self.function, self.start, self.end, self.strips))
         return Typed(*texts, rule=self.rule.currentText())
 
+    def show_kept(self, functions: tuple[Choice, ...]) -> None:
+        """Show the functions that are kept, if there are any."""
+        self._kept_title.setVisible(bool(functions))
+        self.kept.show_choices(functions)
+
     def fill(self, formula: str, start: str, end: str) -> None:
         """Put a function into the fields."""
         for field, text in ((self.function, formula), (self.start, start), (self.end, end)):
             field.setText(text)
 
 
-class AreaChoices(QWidget):
-    """Says what the user asks for; what follows from it is the page's affair."""
+class PointsPanel(QWidget):
+    """How points are joined, what the area stands on, and the areas that are kept."""
 
     rule_chosen = Signal(str)
     baseline_typed = Signal(str)
@@ -113,12 +124,10 @@ class AreaChoices(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(10, 8, 6, 10)
-        outer.addWidget(rule())
-        scroll = Column("Area", (0, 0, 6, 0))
-        outer.addWidget(scroll, 1)
-        scroll.add(section("How to join the points"))
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        box.addWidget(section("How to join the points"))
         self.rules: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for key, (words, tip) in RULE_WORDS.items():
@@ -126,7 +135,7 @@ class AreaChoices(QWidget):
             line.setCheckable(True)
             group.addButton(line)
             self.rules[key] = line
-            scroll.add(line)
+            box.addWidget(line)
         self.baseline = QComboBox()
         self.baseline.setEditable(True)
         self.baseline.setAccessibleName("Baseline: zero, the line between the ends, another curve, or what you type")
@@ -135,7 +144,8 @@ class AreaChoices(QWidget):
         edit = self.baseline.lineEdit()
         assert edit is not None
         edit.returnPressed.connect(self._take_baseline)
-        scroll.add(section("Baseline"), self.baseline)
+        box.addWidget(section("Baseline"))
+        box.addWidget(self.baseline)
         holder = QWidget()
         head = QHBoxLayout(holder)
         head.setContentsMargins(0, 0, 0, 0)
@@ -146,10 +156,8 @@ class AreaChoices(QWidget):
         )
         self.kept = ChoiceList("Show this area")
         self.kept.chosen.connect(self.area_chosen.emit)
-        scroll.add(holder, self.kept)
-        scroll.column.addStretch()
-        self.panel = FunctionPanel()
-        outer.addWidget(self.panel)
+        box.addWidget(holder)
+        box.addWidget(self.kept)
 
     def _take_baseline(self) -> None:
         self.baseline_typed.emit(self.baseline.currentText().strip())
@@ -169,4 +177,44 @@ class AreaChoices(QWidget):
         if edit is not None and not edit.hasFocus():
             edit.setCursorPosition(0)
         self.kept.show_choices(view.kept)
-        self.panel.kept.show_choices(view.functions)
+
+
+class AreaChoices(QWidget):
+    """Points or a function, chosen on top, each with the whole column; what follows is the page's affair."""
+
+    turned = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(10, 8, 6, 10)
+        outer.addWidget(rule())
+        outer.addWidget(section("The area under"))
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.setContentsMargins(0, 0, 6, 0)
+        self.ways: dict[bool, QPushButton] = {}
+        group = QButtonGroup(self)
+        for of_function, words, tip in (
+            (False, "Points", "Measured points of a series, joined as you choose"),
+            (True, "A function", "A function of x that you type"),
+        ):
+            way = button(words, lambda way=of_function: self.turned.emit(way), "choice", tip)
+            way.setCheckable(True)
+            group.addButton(way)
+            self.ways[of_function] = way
+            line.addWidget(way)
+        outer.addLayout(line)
+        self.points, self.panel = PointsPanel(), FunctionPanel()
+        scroll = Column("Area", (0, 8, 6, 0))
+        scroll.add(self.points, self.panel)
+        scroll.column.addStretch()
+        outer.addWidget(scroll, 1)
+
+    def draw(self, view: View) -> None:
+        """Show a view."""
+        self.ways[view.of_function].setChecked(True)
+        self.points.setVisible(not view.of_function)
+        self.panel.setVisible(view.of_function)
+        self.points.draw(view)
+        self.panel.show_kept(view.functions)

@@ -17,6 +17,7 @@ from vettore.core.integration.function import FunctionArea, Rung, integrate_func
 from vettore.core.integration.rules import pieces_of
 from vettore.core.integration.sampled import SampledArea, integrate
 from vettore.core.integration.settling import Settling, settling
+from vettore.core.integration.strips import joined, places_of_rule, weights_of_rule
 from vettore.core.interpolation.points import sorted_points
 from vettore.core.rounding import read_number
 from vettore.core.typed import limit_in
@@ -95,7 +96,11 @@ class FunctionAsked:
         y = curve(x)
         good = np.isfinite(y)
         running = integrate(x[good], y[good]) if good.sum() > 1 else None
-        return FunctionAnswer(self, area, rungs, curve, x[good], y[good], running)
+        used = np.empty((0, 3))
+        if self.strips is not None:
+            places = places_of_rule(self.rule, area.edges)
+            used = np.column_stack([places, curve(places), weights_of_rule(self.rule, area.edges)])
+        return FunctionAnswer(self, area, rungs, curve, x[good], y[good], running, used)
 
     def _shown(self) -> tuple[float, float]:
         """Return the span on which the function is drawn."""
@@ -108,7 +113,10 @@ class FunctionAsked:
 
 @dataclass(frozen=True, eq=False)
 class FunctionAnswer:
-    """The area under a function, with its rungs, its curve, and the places (n,) at which it is drawn."""
+    """The area under a function, with its rungs, its curve, and the places (n,) at which it is drawn.
+
+    ``used`` are the points (k, 3) of a fixed number of strips: x, value, and by how much it counts.
+    """
 
     asked: FunctionAsked
     area: FunctionArea
@@ -117,6 +125,14 @@ class FunctionAnswer:
     x: Array
     y: Array
     running: SampledArea | None
+    used: Array
+
+    @property
+    def shape_of(self) -> Callable[[Array], Array]:
+        """What the area lies under: what the rule puts in place of the function, or the function itself."""
+        if not len(self.used):
+            return self.curve
+        return joined(self.asked.rule, self.area.edges, self.used[:, 1])
 
 
 Asked = AreaAsked | FunctionAsked
@@ -125,7 +141,9 @@ Answer = AreaAnswer | FunctionAnswer
 
 def asked(study: Study, state: State) -> Asked | None:
     """Return what is to be worked out for a state; None when there is nothing. Raises DataError for a wrong limit."""
-    if state.has_function:
+    if state.of_function:
+        if not state.typed.formula:
+            return None
         limits = []
         for typed in (state.typed.start, state.typed.end):
             limit = limit_in(typed)
@@ -133,6 +151,8 @@ def asked(study: Study, state: State) -> Asked | None:
                 raise DataError(f"“{typed}” is no limit; write a number, or inf.")
             limits.append(limit)
         strips = read_number(state.typed.strips) if state.typed.strips else None
+        if state.typed.strips and (strips is None or strips != int(strips)):
+            raise DataError(f"“{state.typed.strips}” is no number of strips; write a whole number, or leave it open.")
         whole = None if strips is None else int(strips)
         return FunctionAsked(state.typed.formula, limits[0], limits[1], whole, state.typed.rule)
     recipe = state.area(study)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from vettore.app.pages.integrate.present import STRIPS, View
+from vettore.app.pages.integrate.present import POINTS, STRIPS, View
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 
@@ -20,7 +20,7 @@ class AreaFindings(Column):
         super().__init__("What the area says")
         self.number, self.unit = label("", "display", wrap=True), label("", "muted", wrap=True)
         self.about, self.table = Pairs(), ValueTable()
-        self._title = section("Strip by strip")
+        self._title = section("")
         self.keep = button("", self.keep_asked.emit, "primary", "Keep it in the study; it follows the data")
         self.running = button(
             "Make the running area a series", self.series_asked.emit, "", "A new series of x and area"
@@ -33,8 +33,9 @@ class AreaFindings(Column):
     def draw(self, view: View) -> None:
         """Show a view."""
         self.keep.setText(view.keep)
-        for part in (self._title, self.keep, self.running, self.slopes):
+        for part in (self.keep, self.running, self.slopes):
             part.setVisible(view.series is not None)
+        self._title.setText(("Points used" if view.of_function else "Strip by strip").upper())
         if view.awaited:
             return
         shown = view.shown
@@ -44,4 +45,5 @@ class AreaFindings(Column):
         self.about.show_pairs(shown.pairs if shown is not None else ())
         full = () if shown is None or shown.full is None else shown.full
         headings, strips = (shown.headings, shown.strips) if shown is not None else ((), ())
-        self.table.show_rows(headings, strips, full, STRIPS)
+        self.table.show_rows(headings, strips, full, POINTS if view.of_function else STRIPS)
+        self._title.setVisible(bool(strips))

@@ -8,7 +8,7 @@ from vettore.app.pages.integrate.choices import AreaChoices
 from vettore.app.pages.integrate.derived import Answer, AreaAnswer, Asked, asked
 from vettore.app.pages.integrate.findings import AreaFindings
 from vettore.app.pages.integrate.making import SLOPE_WIDTH, running_area, with_peaks
-from vettore.app.pages.integrate.present import View, present
+from vettore.app.pages.integrate.present import EXAMPLE, View, present
 from vettore.app.pages.integrate.stage import AreaStage
 from vettore.app.pages.integrate.state import State, Typed
 from vettore.app.pages.page import Doors, Page
@@ -32,14 +32,20 @@ class IntegratePage(Page):
         self.answer: Answer | None = None
         self._refusal = ""
         self._view: View | None = None
-        choices, stage, findings = AreaChoices(), AreaStage(doors.open_file), AreaFindings()
+        choices, stage, findings = (
+            AreaChoices(),
+            AreaStage(doors.open_file, self.show_example, session.say),
+            AreaFindings(),
+        )
         self.choices, self.stage, self.findings = choices, stage, findings
         self._parts = (choices, stage, findings)
+        self.plot = stage.plot
         self.first = stage.plot
-        choices.rule_chosen.connect(self._choose_rule)
-        choices.baseline_typed.connect(self._take_baseline)
-        choices.area_chosen.connect(self.choose_area)
-        choices.peaks_asked.connect(self.find_peaks)
+        choices.points.rule_chosen.connect(self._choose_rule)
+        choices.points.baseline_typed.connect(self._take_baseline)
+        choices.points.area_chosen.connect(self.choose_area)
+        choices.points.peaks_asked.connect(self.find_peaks)
+        choices.turned.connect(self.turn)
         choices.panel.taken.connect(self.take_function)
         choices.panel.chosen.connect(self.show_function)
         stage.limit_moved.connect(self.move_limit)
@@ -203,14 +209,27 @@ class IntegratePage(Page):
 
     # A function of x.
 
+    def turn(self, of_function: bool) -> None:
+        """Show the area under a function, or that under points."""
+        self.state = replace(self.state, of_function=of_function)
+        self.refresh()
+        if of_function:
+            self._parts[0].panel.function.setFocus()
+
+    def show_example(self) -> None:
+        """Show the area under a function that many have met."""
+        self._parts[0].panel.fill(EXAMPLE, "-inf", "inf")
+        self.take_function()
+
     def take_function(self) -> None:
-        """Show the area under the function that was typed; without one, that under the points."""
+        """Show the area under the function that was typed."""
         choices, stage, _ = self._parts
         typed = choices.panel.typed()
         asks = stage.asks
         self.state = replace(
             self.state,
             typed=replace(typed, at_x=asks.at_x.text(), where_y=asks.where_y.text()) if typed.formula else Typed(),
+            of_function=True,
         )
         self.refresh()
 

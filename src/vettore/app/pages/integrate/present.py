@@ -26,6 +26,10 @@ MOST_STRIPS_SHOWN, MOST_RUNGS, MOST_CROSSINGS = 24, 5, 12
 # An error below this share of the area is worth more digits.
 SURE = 1e-9
 STRIPS = ("from", "to", "mean height", "area")
+POINTS = ("x", "f(x)", "weight")
+NO_POINTS = "An area under points needs a series. Bring in data first, or choose a function above."
+NO_FUNCTION = "Type a function of x and its limits on the left; the area under it is shown here."
+EXAMPLE = "exp(-x^2)"
 
 
 @dataclass(frozen=True)
@@ -48,8 +52,9 @@ class Drawing:
     running: tuple[Array, Array]
     limits: tuple[float, float] | None = None
     curve: FormulaCurve | None = None
-    # The points of a function, all of which come into view when ``what`` is drawn is another.
+    # The points of a function, all of which come into view when ``what`` is drawn is another; those its strips use.
     home: tuple[Array, Array] | None = None
+    points: tuple[Array, Array] | None = None
     what: Hashable = None
 
 
@@ -83,7 +88,9 @@ class Asks:
 class View:
     """The page as it is to be drawn. While an answer is ``awaited`` the area that was shown stays."""
 
-    invites: bool
+    of_function: bool
+    # What an empty page says, or nothing.
+    invites: str
     series: Series | None
     titles: tuple[str, str]
     rules: tuple[Choice, ...]
@@ -112,10 +119,13 @@ def present(
     series = next((one for one in study.series if one.id == state.series), None)
     recipe = state.area(study)
     of_function = isinstance(answer, FunctionAnswer)
-    invites = series is None and not state.has_function
+    invites = ""
+    if not state.has_function:
+        invites = NO_FUNCTION if state.of_function else NO_POINTS if series is None else ""
     return View(
+        of_function=state.of_function,
         invites=invites,
-        series=None if state.has_function else series,
+        series=None if state.of_function else series,
         titles=_titles(state, series),
         rules=tuple(
             Choice(
@@ -148,7 +158,7 @@ def present(
 
 
 def _titles(state: State, series: Series | None) -> tuple[str, str]:
-    if state.has_function:
+    if state.of_function:
         return "x", state.typed.formula
     return ("", "") if series is None else (series.label(Role.X), series.label(Role.Y))
 
@@ -282,13 +292,20 @@ def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
         settles="" if last is None else f"The rungs lead to {style.number(last, 10)} ({asked.rule} rule).",
         drawing=Drawing(
             area.edges if area.error is None else ends,
-            answer.curve,
+            answer.shape_of,
             lambda at: np.zeros(np.shape(at)),
             (x, running.running) if running is not None else (np.empty(0), np.empty(0)),
             curve=answer.curve,
             home=(x, answer.y),
+            points=(answer.used[:, 0], answer.used[:, 1]),
             what=asked,
         ),
+        headings=POINTS,
+        strips=tuple(
+            (style.short(x, 5), style.number(value, 5), style.number(weight, 4))
+            for x, value, weight in answer.used[:MOST_STRIPS_SHOWN].tolist()
+        ),
+        full=answer.used,
     )
 
 

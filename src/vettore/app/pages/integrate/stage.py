@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
-from vettore.app.pages.integrate.present import Asks, Drawing, View
+from vettore.app.pages.integrate.present import EXAMPLE, NO_FUNCTION, NO_POINTS, Asks, Drawing, View
 from vettore.app.stage.area_items import Handle, Running, Strips
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
@@ -94,23 +94,26 @@ class AreaStage(QStackedWidget):
 
     limit_moved = Signal(int, float)
 
-    def __init__(self, open_file: Callable[[], object]) -> None:
+    def __init__(
+        self,
+        open_file: Callable[[], object],
+        show_example: Callable[[], object],
+        say: Callable[[str, str], object],
+    ) -> None:
         super().__init__()
         self.setObjectName("canvas")
         self._drawn: Hashable = None
-        self.plot = Plot(with_residuals=True)
+        self.plot = Plot(say, with_residuals=True)
         assert self.plot.lower is not None
         self._lower = self.plot.lower
         self._lower.getAxis("left").set_title("Running area")
         self.plot.zero.setVisible(False)
         self.strip_item, self.running_item = Strips(), Running()
-        self.strip_item.setZValue(3)
-        self.plot.upper.vb.addItem(self.strip_item, ignoreBounds=True)
-        self._lower.vb.addItem(self.running_item, ignoreBounds=True)
+        self.plot.put(self.strip_item, 3)
+        self.plot.put_below(self.running_item, 0)
         self.handles = (Handle(), Handle())
         for place, handle in enumerate(self.handles):
-            handle.setZValue(15)
-            self.plot.upper.vb.addItem(handle, ignoreBounds=True)
+            self.plot.put(handle, 15)
             handle.released.connect(lambda x, place=place: self.limit_moved.emit(place, x))
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
@@ -122,13 +125,17 @@ class AreaStage(QStackedWidget):
         box.setSpacing(0)
         for widget, stretch in ((self.refusal, 0), (self.plot, 1), (self.asks, 0), (self.rungs, 0)):
             box.addWidget(widget, stretch)
-        words = "An area needs points, or a function of x typed on the left. Bring in data first."
-        self.addWidget(Invitation(words, "Open a file …", open_file))
-        self.addWidget(filled)
+        self._filled = filled
+        self._invitations = {
+            NO_POINTS: Invitation(NO_POINTS, "Open a file …", open_file),
+            NO_FUNCTION: Invitation(NO_FUNCTION, f"Take {EXAMPLE} as an example", show_example),
+        }
+        for widget in (*self._invitations.values(), filled):
+            self.addWidget(widget)
 
     def draw(self, view: View, ink: str, style: NumberStyle) -> None:
         """Show a view; ``ink`` is the colour of its series."""
-        self.setCurrentIndex(0 if view.invites else 1)
+        self.setCurrentWidget(self._invitations.get(view.invites, self._filled))
         self.plot.dress(style)
         self.plot.set_titles(*view.titles)
         self.refusal.setText(view.refusal)
@@ -164,16 +171,15 @@ class AreaStage(QStackedWidget):
 
     def _bring_into_view(self, x: Array, y: Array) -> None:
         """Show points (n,) with zero, which is part of the picture."""
-        self.plot.show_home(np.append(x, x[:1]), np.append(y, np.zeros(len(x[:1]))))
+        self.plot.show_home(x, y, with_zero=True)
 
     def _draw_area(self, drawing: Drawing, ink: str) -> None:
         if drawing.limits is not None:
             for handle, limit in zip(self.handles, drawing.limits, strict=True):
-                handle.blockSignals(True)
-                handle.setValue(limit)
-                handle.blockSignals(False)
+                handle.show_at(limit)
         if drawing.curve is not None:
-            self.plot.marks.set_data(NOTHING, NOTHING, NOTHING.astype(np.intp), NOTHING.astype(bool), "", None)
+            x, y = drawing.points if drawing.points is not None else (NOTHING, NOTHING)
+            self.plot.marks.set_data(x, y, np.arange(len(x)), np.zeros(len(x), dtype=bool), ink, None)
             self.plot.line.set_curve(drawing.curve)
             self.plot.beyond.set_span(None)
         if drawing.home is not None and drawing.what != self._drawn:

@@ -24,23 +24,26 @@ class Typed:
 
 @dataclass(frozen=True)
 class State:
-    """The series with the area at hand, or the kept one that is shown; a function, once one is typed."""
+    """Either points, the series with its area at hand or a kept one, or a function of x, once one is typed."""
 
     series: str = ""
     draft: AreaRecipe | None = None
     kept: str = ""
     typed: Typed = field(default_factory=Typed)
+    of_function: bool = False
 
     @property
     def has_function(self) -> bool:
-        """Whether a function is shown, and not the points of a series."""
-        return bool(self.typed.formula)
+        """Whether there is a function to show."""
+        return self.of_function and bool(self.typed.formula)
 
     def on(self, series: str) -> State:
-        """Return the state once a series is chosen: another one begins with an area of its own."""
-        if series == self.series and self.draft is not None:
+        """Return the state once a series is chosen: another one shows its points and begins with an area of its own."""
+        if series == self.series and (self.draft is not None or not series):
             return self
-        return replace(self, series=series, draft=AreaRecipe(series) if series else None, kept="")
+        stays = self.of_function and not (self.series and series)
+        draft = AreaRecipe(series) if series else None
+        return replace(self, series=series, draft=draft, kept="", of_function=stays)
 
     def area(self, study: Study) -> AreaRecipe | None:
         """Return the area that is shown: one that is kept, or the one at hand."""
