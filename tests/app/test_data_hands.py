@@ -20,6 +20,7 @@ from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
 from vettore.files.journal import recover
 from vettore.files.readers import read_file
+from vettore.study import edits
 from vettore.study.series import Role
 
 LEFT = Qt.MouseButton.LeftButton
@@ -78,6 +79,72 @@ def test_a_column_is_typed_filled_and_pasted(window, qtbot, settled):
     while window.session.history.undo_label:
         window.session.undo()
     assert window.session.study.series == ()
+
+
+def test_rows_are_typed_by_tab_and_enter_alone(window, qtbot, settled):
+    """Tab goes right, Enter below to where the Tabs began; an arrow in between begins anew; Del blanks; copy gives all."""
+    page = window.pages["Data"]
+    page.type_columns()
+    table = page.table
+    keys = [
+        ("1", "Tab"),
+        ("10", "Enter"),
+        ("2", "Tab"),
+        ("20", "Enter"),
+        ("3", "Enter"),
+        ("4", "Tab"),
+        ("40", "Enter"),
+    ]
+    places = []
+    for text, end in keys:
+        places.append((table.currentIndex().row(), table.currentIndex().column()))
+        if QApplication.focusWidget() is table:
+            # The first key opens the cell; after a Tab it is open.
+            QTest.keyClicks(table, text[0])
+            text = text[1:]
+        editor = QApplication.focusWidget()
+        QTest.keyClicks(editor, text)
+        QTest.keyClick(editor, Qt.Key.Key_Tab if end == "Tab" else Qt.Key.Key_Return)
+        QApplication.processEvents()
+    assert places == [(0, 0), (0, 1), (1, 0), (1, 1), (2, 0), (3, 0), (3, 1)]
+    assert (table.currentIndex().row(), table.currentIndex().column()) == (4, 0)
+    x, y = (column.values for column in window.session.series.data)
+    np.testing.assert_array_equal(x, [1, 2, 3, 4])
+    np.testing.assert_array_equal(y, [10, 20, np.nan, 40])
+    table.setCurrentIndex(table.model().index(1, 0))
+    qtbot.keyClick(table, Qt.Key.Key_Tab)
+    qtbot.keyClick(table, Qt.Key.Key_Up)
+    qtbot.keyClick(table, Qt.Key.Key_Return)
+    assert (table.currentIndex().row(), table.currentIndex().column()) == (1, 1)
+    table.selectAll()
+    qtbot.keyClick(table, Qt.Key.Key_C, CONTROL)
+    assert QApplication.clipboard().text().splitlines()[1:] == ["1.0\t10.0", "2.0\t20.0", "3.0\t", "4.0\t40.0"]
+    qtbot.mouseClick(table.viewport(), LEFT, pos=table.visualRect(table.model().index(0, 1)).center())
+    qtbot.keyClick(table, Qt.Key.Key_Delete)
+    assert np.isnan(window.session.series.data[1].values[0])
+    window.session.undo()
+    assert window.session.series.data[1].values[0] == 10
+
+
+def test_series_stand_beside_each_other_by_ctrl_and_a_click(window, qtbot, settled):
+    """The chosen series stays chosen; the other is ringed in the tray, drawn, and named in a legend that fits."""
+    window.start(demo_study())
+    chosen = window.session.series.id
+    others = [one.id for one in window.session.study.series if one.id != chosen][:2]
+    name = "Redox potential at the outlet of the northern basin, probe 7"
+    window.session.do("rename", edits.rename_series(window.session.study, others[0], name))
+    settled()
+    for other in others:
+        qtbot.mouseClick(window.tray.list.entries[other, ""], LEFT, CONTROL)
+    page, entries = window.pages["Data"], window.tray.list.entries
+    assert window.session.series.id == chosen
+    assert [entries[one, ""].beside for one in (chosen, *others)] == [False, True, True]
+    assert len(page.plot.others) == 2
+    (low, high), _ = page.plot.framing.limits()
+    assert all(low < marks.xs.min() and marks.xs.max() < high for marks in (page.plot.marks, *page.plot.others))
+    assert page.plot.legend.entries[1][0] == name
+    qtbot.mouseClick(entries[others[0], ""], LEFT, CONTROL)
+    assert [entries[one, ""].beside for one in others] == [False, True]
 
 
 def test_a_value_from_a_file_shows_its_original_and_comes_back(page, window, qtbot):

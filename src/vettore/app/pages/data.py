@@ -34,6 +34,7 @@ from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
+from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy
 from vettore.core.practice_data import PracticeData
@@ -263,21 +264,26 @@ class DataPage(DataFindings, Page):
         if self.join.isChecked():
             used = np.flatnonzero(series.in_use)
             self.plot.trace.set_data(x[used], y[used], ink)
-        self._show_others(series, ink)
-        shown = (series.key, series.place(Role.X), series.place(Role.Y))
+        others = self._others(series)
+        self.plot.show_others(others, (series.name, ink))
+        shown = (series.key, series.place(Role.X), series.place(Role.Y), tuple(name for name, *_ in others))
         if shown != self._shown:
             self._shown = shown
-            self.plot.show_home(x[rows], y[rows])
+            home = (x[rows], y[rows])
+            if others:
+                every = [home, *((other_x, other_y) for _, other_x, other_y, _ in others)]
+                home = tuple(np.concatenate(values) for values in zip(*every, strict=True))
+            self.plot.show_home(*home)
 
-    def _show_others(self, series: Series, ink: str) -> None:
-        """Show the series that were asked to stand beside this one."""
+    def _others(self, series: Series) -> list[tuple[str, Array, Array, str]]:
+        """Return the series that were asked to stand beside this one: name, x, y, colour."""
         others = []
         for one in self.session.study.series:
             x, y = one.values(Role.X), one.values(Role.Y)
             if one.id in self.session.beside and one.id != series.id and x is not None and y is not None:
                 rows = one.in_use
                 others.append((one.name, x[rows], y[rows], self.session.ink(one)))
-        self.plot.show_others(others, (series.name, ink))
+        return others
 
     def _remedy(self, finding: Finding) -> None:
         """Do what a finding offers."""

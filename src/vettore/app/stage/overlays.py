@@ -9,6 +9,8 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from vettore.app.stage.items import RADIUS, Map, StageItem
 from vettore.app.style import colour, sans
 
+LEGEND_LINE, LEGEND_SHARE = 20, 0.4
+
 
 class Cross(StageItem):
     """A reading cross through the pointer, with the values there."""
@@ -67,16 +69,23 @@ class Legend(StageItem):
             return
         painter.setFont(sans(11))
         metrics = painter.fontMetrics()
-        width = max(metrics.horizontalAdvance(name) for name, _ in self.entries) + 34
-        box = QRectF(area.right() - width - 10, area.top() + 10, width, 20 * len(self.entries) + 10)
+        # No name takes the plot, and no list runs out of it.
+        widest = LEGEND_SHARE * area.width()
+        shown = self.entries[: max(int((area.height() - 40) // LEGEND_LINE), 2)]
+        if len(shown) < len(self.entries):
+            shown = [*shown[:-1], (f"and {len(self.entries) - len(shown) + 1} more", "")]
+        shown = [(metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(widest)), ink) for name, ink in shown]
+        width = max(metrics.horizontalAdvance(name) for name, _ in shown) + 34
+        box = QRectF(area.right() - width - 10, area.top() + 10, width, LEGEND_LINE * len(shown) + 10)
         painter.setPen(QPen(colour("rule"), 1))
         painter.setBrush(colour("panel", 0.92))
         painter.drawRoundedRect(box, 5, 5)
-        for i, (name, ink) in enumerate(self.entries):
-            y = box.top() + 15 + 20 * i
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(ink))
-            painter.drawEllipse(QPointF(box.left() + 14, y), RADIUS, RADIUS)
+        for i, (name, ink) in enumerate(shown):
+            y = box.top() + 15 + LEGEND_LINE * i
+            if ink:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(ink))
+                painter.drawEllipse(QPointF(box.left() + 14, y), RADIUS, RADIUS)
             painter.setPen(colour("ink"))
             line = QRectF(box.left() + 25, y - 10, width, 20)
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QInputDialog, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
 from vettore.app.style import theme
@@ -165,6 +165,11 @@ class SeriesList(QWidget):
         self._list.addWidget(entry)
 
     def _pick(self, series: str, curve: str) -> None:
+        if QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier and not curve:
+            # Beside the chosen series, which stays chosen.
+            self._session.turn_beside(series)
+            self.mark()
+            return
         self._session.choose(series, curve)
         self.mark()
         self.picked.emit()
@@ -175,6 +180,10 @@ class SeriesList(QWidget):
         chosen = (series.id if series else "", curve.id if curve else "")
         for key, entry in self._entries.items():
             entry.setChecked(key == chosen)
+            beside = not key[1] and key[0] in self._session.beside and key[0] != chosen[0]
+            if entry.beside != beside:
+                entry.beside = beside
+                entry.update()
         # Once the entries have their places.
         QTimer.singleShot(LAID_OUT_MS, self, self.bring_into_view)
 

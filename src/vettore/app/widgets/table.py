@@ -41,6 +41,8 @@ class SeriesTable(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setTabKeyNavigation(True)
         self._following = False
+        # The column in which a run of Tabs began, to which Enter returns; −1 outside one.
+        self._run_from = -1
         self.selectionModel().selectionChanged.connect(self._tell_rows)
         self.entered.connect(lambda index: self.row_pointed.emit(self.model().row_of(index.row())))
 
@@ -54,6 +56,8 @@ class SeriesTable(QTableView):
 
     def keyPressEvent(self, event) -> None:
         index = self.currentIndex()
+        if event.key() not in (Qt.Key.Key_Tab, Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.text():
+            self._run_from = -1
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if event.matches(QKeySequence.StandardKey.Paste):
             self.pasted.emit(max(self.model().row_of(index.row()), 0), max(index.column(), 0))
@@ -67,12 +71,22 @@ class SeriesTable(QTableView):
             self.cleared.emit()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and index.isValid():
             self._down()
+        elif event.key() == Qt.Key.Key_Tab and index.isValid():
+            self._begin_run()
+            super().keyPressEvent(event)
         else:
             super().keyPressEvent(event)
 
+    def mousePressEvent(self, event) -> None:
+        self._run_from = -1
+        super().mousePressEvent(event)
+
     def closeEditor(self, editor, hint) -> None:
+        hints = QAbstractItemDelegate.EndEditHint
+        if hint == hints.EditNextItem:
+            self._begin_run()
         super().closeEditor(editor, hint)
-        if hint == QAbstractItemDelegate.EndEditHint.SubmitModelCache:
+        if hint == hints.SubmitModelCache:
             self._down()
 
     def show_series(self, series: Series | None, style: NumberStyle) -> None:
@@ -139,9 +153,16 @@ class SeriesTable(QTableView):
             for place in range(count):
                 self.setColumnWidth(place, width)
 
+    def _begin_run(self) -> None:
+        if self._run_from < 0:
+            self._run_from = self.currentIndex().column()
+
     def _down(self) -> None:
+        """Go to the row below: to the column where a run of Tabs began, or else to the same one."""
         index = self.currentIndex()
-        below = self.model().index(index.row() + 1, index.column())
+        column = index.column() if self._run_from < 0 else self._run_from
+        self._run_from = -1
+        below = self.model().index(index.row() + 1, column)
         if below.isValid():
             self.setCurrentIndex(below)
 

@@ -15,6 +15,8 @@ from vettore.look.theme import SIZES
 
 PICTURE = QRectF(158, 11, 48, 20)
 HEIGHT = 36
+RING = 7.0
+BESIDE = "Ctrl and a click: beside the chosen series on the Data page, or no longer"
 # Names that begin with as many like characters are told apart by their ends.
 ALIKE = 8
 
@@ -36,10 +38,12 @@ class TrayEntry(QAbstractButton):
         super().__init__()
         self.setText(name)
         self.figure, self.picture, self.ink, self.curve = figure, picture, ink, curve
+        # Whether its points stand beside those of the chosen series.
+        self.beside = False
         self._cut = Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight
         self.setCheckable(True)
         self.setAccessibleName(f"{'Curve' if curve else 'Series'} {name}, {figure}")
-        self.setToolTip(f"{name}\n{figure}")
+        self.setToolTip(f"{name}\n{figure}" if curve else f"{name}\n{figure}\n{BESIDE}")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -60,6 +64,10 @@ class TrayEntry(QAbstractButton):
             painter.drawRoundedRect(frame, 5, 5)
         left = 44 if self.curve else 26
         draw_sign(painter, QPointF(14, 12), self.ink, self.curve)
+        if self.beside:
+            painter.setPen(QPen(QColor(self.ink), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(14, 12), RING, RING)
         picture = PICTURE.translated(self.width() - (SIZES.choices - 14), -2)
         if self.width() < SIZES.choices - 30:
             picture.setLeft(picture.right() - PICTURE.width() * 0.6)
