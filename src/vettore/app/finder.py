@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPoint, Qt
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.help import guide_folder
+from vettore.app.guide import places
 from vettore.app.widgets.parts import Column, label, section
 from vettore.app.widgets.popup import Popup
 from vettore.core.models.catalogue import CATALOGUE
@@ -86,11 +85,14 @@ def things_of(window: Window) -> list[Thing]:
             Thing(model.name, f"model   {model.formula}", lambda key=key: _fit(window, key))
             for key, model in CATALOGUE.items()
         ]
-    pages = sorted(guide_folder().glob("*.md"))
+    titles = {place.page: place.heading for place in places() if place.level == 1}
     out += [
-        Thing(words, "help", lambda page=page: window.show_help_page(page.name))
-        for page in pages
-        for words in _headings(page)
+        Thing(
+            place.heading if place.level == 1 else f"{place.heading} – {titles.get(place.page, place.page)}",
+            "help",
+            lambda link=place.link: window.show_help_page(link),
+        )
+        for place in places()
     ]
     return out
 
@@ -102,13 +104,6 @@ def _fit(window: Window, key: str) -> None:
     page = window.pages["Fit"]
     assert isinstance(page, FitPage)
     page.choose(key)
-
-
-def _headings(page: Path) -> list[str]:
-    """Return the headings of a page of the guide, each with that of the page."""
-    lines = [line for line in page.read_text(encoding="utf-8").splitlines() if line.startswith("#")]
-    first, *others = [line.lstrip("# ") for line in lines] or [page.stem]
-    return [first, *(f"{other} – {first}" for other in others)]
 
 
 def _keys(action: QAction) -> str:

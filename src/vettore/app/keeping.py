@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMenu
 from vettore.app.session import What
 
 if TYPE_CHECKING:
+    from vettore.app.recent import Recent
     from vettore.app.window import Window
     from vettore.files.journal import Journal
 
@@ -74,12 +75,16 @@ class Keeper:
             return
         self.session.changed.connect(self._heed)
 
-    def list_recent(self, menu: QMenu) -> None:
-        """Fill a menu with the studies opened or saved last."""
+    def recent(self) -> list[Recent]:
+        """Return the studies opened or saved last."""
         from vettore.app.recent import recent_studies
 
+        return recent_studies(self._window.places.recent)
+
+    def list_recent(self, menu: QMenu) -> None:
+        """Fill a menu with the studies opened or saved last."""
         menu.clear()
-        found = recent_studies(self._window.places.recent)
+        found = self.recent()
         for one in found:
             action = menu.addAction(QIcon(str(one.picture)), one.path.stem)
             action.setToolTip(str(one.path))

@@ -47,11 +47,7 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
     if recovered:
         return
     if demo:
-        from vettore.demo.study import demo_study
-
-        window.session.background.run(
-            "demo", demo_study, window.start, lambda sentence: window.session.say(sentence, "bad")
-        )
+        window.show_demo()
     elif paths:
         window.open_paths(paths)
     QTimer.singleShot(WARM_AFTER, window, lambda: window.session.background.run("warm", warm, _nothing, _nothing))

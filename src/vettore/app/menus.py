@@ -9,6 +9,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QGridLayout, QMenu, QMenuBar, QWidget
 
 from vettore.app.data_menu import DataMenu
+from vettore.app.guide import INDEX, TASKS
 from vettore.app.pages.listed import PAGES
 from vettore.app.session import Session
 from vettore.app.widgets.parts import label
@@ -37,7 +38,9 @@ class Menus(QWidget):
         self.lamp = self._fill_view(window, view)
         window.add_action(help_menu, "Find anything …", QKeySequence("Ctrl+K"), window.find)
         window.add_action(help_menu, "Keys", QKeySequence("Ctrl+F1"), window.show_keys)
-        window.add_action(help_menu, "Help for this page", KEYS.HelpContents, window.show_help)
+        window.add_action(help_menu, "Help for this place", KEYS.HelpContents, window.show_help)
+        window.add_action(help_menu, "Ten tasks", NONE, lambda: window.show_help_page(TASKS))
+        window.add_action(help_menu, "Guide", NONE, lambda: window.show_help_page(INDEX))
         box = QGridLayout(self)
         box.setContentsMargins(4, 0, 14, 0)
         self.title, self.kept = label("", "label"), label("", "muted")
@@ -67,9 +70,11 @@ class Menus(QWidget):
         window.add_action(menu, "Open …", KEYS.Open, window.ask_open)
         recent = menu.addMenu("Recent studies")
         recent.aboutToShow.connect(lambda: window.keeper.list_recent(recent))
+        window.add_action(menu, "Demo study", NONE, window.show_demo)
         menu.addSeparator()
         window.add_action(menu, "Save", KEYS.Save, window.save)
         window.add_action(menu, "Save as …", KEYS.SaveAs, window.ask_save_as)
+        window.add_action(menu, "Save the report …", KEYS.Print, window.save_report)
         menu.addSeparator()
         window.add_action(menu, "Quit", KEYS.Quit, window.close)
 

@@ -65,6 +65,8 @@ def dress(app: QApplication, chosen: Theme = PAPER) -> None:
         QPalette.ColorRole.Highlight: "soft",
         QPalette.ColorRole.HighlightedText: "ink",
         QPalette.ColorRole.PlaceholderText: "muted",
+        QPalette.ColorRole.Link: "accent",
+        QPalette.ColorRole.LinkVisited: "accent",
         QPalette.ColorRole.ToolTipBase: "panel",
         QPalette.ColorRole.ToolTipText: "ink",
     }
@@ -122,6 +124,10 @@ def style_sheet(t: Theme) -> str:
     QPushButton[kind="choice"] {{ background: {t.plot_ground}; border: 1px solid {t.rule}; color: {t.ink};
         text-align: left; padding: 7px 10px; }}
     QPushButton[kind="choice"]:checked {{ border: 2px solid {t.accent}; padding: 6px 9px; }}
+    QListWidget::item {{ padding: 3px 4px; }}
+    QToolButton[kind="card"] {{ background: {t.panel}; border: 1px solid {t.rule}; border-radius: 6px; padding: 8px;
+        color: {t.ink}; font-size: {small}; }}
+    QToolButton[kind="card"]:hover, QToolButton[kind="card"]:focus {{ border-color: {t.accent}; background: {t.soft}; }}
     QPushButton[kind="choice"]:disabled {{ background: transparent; color: {t.muted}; }}
     QPushButton[kind="choice"]:hover:enabled {{ background: {t.soft}; }}
     QSlider::groove:horizontal {{ background: {t.rule}; height: 4px; border-radius: 2px; }}

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
+from vettore.app.guide import INDEX
 from vettore.app.keeping import Keeper
 from vettore.app.memory import give_back
 from vettore.app.menus import Menus
@@ -29,7 +30,7 @@ from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
 from vettore.app.session import Session, What
 from vettore.app.style import dress
-from vettore.app.widgets.parts import label
+from vettore.app.widgets.parts import help_of, label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.core.errors import VettoreError
@@ -179,6 +180,14 @@ class Window(FileActions, QMainWindow):
         if self.page is None or not self.page.take_back():
             self.session.undo()
 
+    def save_report(self) -> None:
+        """Show the report, and ask where it is to be saved."""
+        from vettore.app.pages.report import ReportPage
+
+        self.show_page("Report")
+        assert isinstance(self.page, ReportPage)
+        self.page.ask_and_save_first()
+
     def new_study(self) -> None:
         """Begin an empty study, after asking about unsaved work."""
         if self._may_leave():
@@ -219,6 +228,13 @@ class Window(FileActions, QMainWindow):
                 lambda offers, path=path: self._bring_in(offers, path),
                 self.refuse,
             )
+
+    def show_demo(self) -> None:
+        """Open the demo study, after asking about unsaved work."""
+        if self._may_leave():
+            from vettore.demo.study import demo_study
+
+            self.session.background.run("demo", demo_study, self.start, self.refuse)
 
     def start(self, study: Study, path: Path | None = None) -> None:
         """Show a study."""
@@ -282,11 +298,11 @@ class Window(FileActions, QMainWindow):
             self.show_title()
 
     def show_help(self) -> None:
-        """Show the guide at the page for where the user is."""
-        self.show_help_page(self.page.help_page if self.page else "index.md")
+        """Show the guide at the place that is about what has the keyboard, or else about the page."""
+        self.show_help_page(help_of(QApplication.focusWidget()) or (self.page.help_page if self.page else INDEX))
 
     def show_help_page(self, name: str) -> None:
-        """Show a page of the guide."""
+        """Show a page of the guide, or a heading of it."""
         from vettore.app.help import HelpWindow
 
         if self._help is None:
@@ -325,7 +341,16 @@ class Window(FileActions, QMainWindow):
 
     def _make_page(self, name: str) -> Page:
         entry = next(entry for entry in PAGES if entry.name == name)
-        page = entry.make(self.session, Doors(self.ask_open, self.read_differently, self.show_page))
+        doors = Doors(
+            open_file=self.ask_open,
+            read_differently=self.read_differently,
+            show_page=self.show_page,
+            open_paths=self.open_paths,
+            show_demo=self.show_demo,
+            recent=self.keeper.recent,
+            show_help=self.show_help_page,
+        )
+        page = entry.make(self.session, doors)
         self._choices.addWidget(page.choices)
         self._stages.addWidget(page.stage)
         self._findings.addWidget(page.findings)

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -29,11 +28,12 @@ from vettore.app.style import series_colour
 from vettore.app.widgets.ask_bar import AskBar
 from vettore.app.widgets.column_bar import ColumnBar
 from vettore.app.widgets.column_popup import ColumnPopup
-from vettore.app.widgets.parts import Invitation, button, label, rule, section
+from vettore.app.widgets.parts import about, button, label, rule, section
 from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
+from vettore.app.widgets.welcome import Welcome
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError, name_rows
 from vettore.core.inspection import Finding, Remedy
@@ -75,6 +75,11 @@ class DataPage(DataFindings, Page):
         box.addWidget(button("Type columns", self.type_columns))
         box.addWidget(button("Make practice data …", self.make_practice))
         box.addWidget(label("or drop files anywhere on the window", "muted", wrap=True))
+        self.dragging = QWidget()
+        box.addWidget(self.dragging)
+        box.addStretch()
+        box = QVBoxLayout(self.dragging)
+        box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(rule())
         self.hand = QComboBox()
         self.hand.addItems([str(hand) for hand in Hand])
@@ -126,10 +131,11 @@ class DataPage(DataFindings, Page):
         column.addWidget(splitter, 1)
         for widget in (self.bar, self.tools):
             column.addWidget(widget)
-        empty = Invitation("Bring in measured data to look at.", "Open a file …", self.doors.open_file)
+        self.welcome = Welcome(self.doors.open_file, self.doors.show_demo, self.make_practice)
+        self.welcome.chosen.connect(lambda path: self.doors.open_paths([path]))
         stage = QStackedWidget()
         stage.setObjectName("canvas")
-        stage.addWidget(empty)
+        stage.addWidget(self.welcome)
         stage.addWidget(filled)
         self.stage = stage
         self.table.rows_chosen.connect(self.session.choose_rows)
@@ -140,11 +146,12 @@ class DataPage(DataFindings, Page):
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self.session.choose_clicked)
         self.plot.rows_enclosed.connect(self.session.choose_rows)
-        for keys, action in (("Ctrl+R", self.bar.reason.setFocus), ("Ctrl+B", self.session.bring_back)):
-            for widget in (self.plot, self.table):
-                shortcut = QShortcut(QKeySequence(keys), widget)
-                shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
-                shortcut.activated.connect(action)
+        self.bar.add_keys(self.plot, self.table)
+        about("data.md#look-at-the-plot", self.plot)
+        about("data.md#type-and-change-cells", self.table)
+        about("data.md#set-rows-aside", self.bar, self.ask)
+        about("data.md#work-out-a-column", self.work_out)
+        about("data.md#bring-in-data", self.welcome)
 
     # Bringing in
 
@@ -212,10 +219,13 @@ class DataPage(DataFindings, Page):
         """Show the chosen series."""
         series = self.session.series
         self.stage.setCurrentIndex(0 if series is None else 1)
-        for part in self._parts:
-            part.setVisible(series is not None)
+        self.dragging.setVisible(series is not None)
+        self.first = self.plot if series is not None else self.welcome.first
+        if self.findings.currentWidget() is not self._practice:
+            self.findings.setCurrentWidget(self.told if series is not None else self.first_steps)
         self.table.show_series(series, self.session.style)
         if series is None:
+            self.welcome.show_recent(self.doors.recent())
             return
         if self._column >= len(series.columns) or self._column < 0:
             self._column = series.place(Role.Y) or 0

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QApplication, QStackedWidget
 from vettore.app.session import Session
 from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
-from vettore.app.widgets.parts import Column, Pairs, button, rule, section
+from vettore.app.widgets.parts import Column, Pairs, about, button, rule, section
+from vettore.app.widgets.welcome import FirstSteps
 from vettore.core.inspection import Finding
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
 from vettore.study.series import ColumnSettings, Series
@@ -35,7 +36,7 @@ class DataFindings:
         self.aside_title, self.aside = section("Set aside"), Pairs()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
         self.numbers_title.setWordWrap(True)
-        self._parts = [
+        parts = [
             section("What came in"),
             self.source,
             self.differently,
@@ -51,10 +52,14 @@ class DataFindings:
             self.histogram,
             button("Copy as a table", self.copy_numbers, "link"),
         ]
-        findings.add(*self._parts)
+        findings.add(*parts)
         findings.column.addStretch()
         self.findings = QStackedWidget()
-        self.findings.addWidget(findings)
+        self.told, self.first_steps = findings, FirstSteps(self.doors.show_help)
+        self.findings.addWidget(self.told)
+        self.findings.addWidget(self.first_steps)
+        about("data.md#check-how-it-was-read", self.source, self.differently)
+        about("data.md#look-for-what-is-wrong", findings)
 
     def _show_source(self, series: Series) -> None:
         source = series.table.source

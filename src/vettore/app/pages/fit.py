@@ -26,7 +26,7 @@ from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.how_fitted import HowFitted
 from vettore.app.widgets.line_up_panel import LineUpPanel
 from vettore.app.widgets.line_up_sheet import LineUpSheet
-from vettore.app.widgets.parts import Invitation, button, label, rule
+from vettore.app.widgets.parts import Invitation, about, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.several import SeveralView
@@ -170,6 +170,17 @@ class FitPage(StripHands, ModelHands, Page):
         self.plot.place_clicked.connect(self.readings.read_at)
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self.session.choose_clicked)
+        self.rows.add_keys(self.plot)
+        for link, parts in (
+            ("fit.md#shape-a-curve-by-hand", (self.strip,)),
+            ("fit.md#write-your-own-formula", (self.bench, self.write)),
+            ("fit.md#choose-a-model", (self.panel,)),
+            ("fit.md#decide-how-it-is-fitted", (self.how,)),
+            ("fit.md#read-values", (self.readings,)),
+            ("data.md#set-rows-aside", (self.rows, self.without)),
+            ("fit.md#fit-several-series", (self.more,)),
+        ):
+            about(link, *parts)
 
     def refresh(self) -> None:
         """Show the chosen series with its chosen curve; a series without one gets a straight line drawn."""

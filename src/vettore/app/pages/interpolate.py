@@ -24,7 +24,7 @@ from vettore.app.stage.items import CurveLine
 from vettore.app.stage.plot import Plot
 from vettore.app.widgets.fill_bar import FillBar
 from vettore.app.widgets.line_up import LineUp
-from vettore.app.widgets.parts import Column, Invitation, Pairs, button, label, rule, section
+from vettore.app.widgets.parts import Column, Invitation, Pairs, about, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 from vettore.app.widgets.working import WorkingDrawer
 from vettore.core.errors import DataError, VettoreError
@@ -149,6 +149,8 @@ class InterpolatePage(MethodHands, Page):
         stage.addWidget(Invitation(words, "Open a file …", self.doors.open_file))
         stage.addWidget(filled_stage)
         self.stage = stage
+        about("interpolate.md#fill-in-values", self.bar)
+        about("interpolate.md#choose-a-way-to-join-the-points", self.methods)
         self.plot.place_clicked.connect(self._read_clicked)
         self.plot.row_pointed.connect(self.session.point)
 

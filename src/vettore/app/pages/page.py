@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 from vettore.app.session import Session, What
 
 if TYPE_CHECKING:
+    from vettore.app.recent import Recent
     from vettore.app.stage.plot import Plot
 
 
@@ -22,6 +24,10 @@ class Doors:
     open_file: Callable[[], object]
     read_differently: Callable[[], object]
     show_page: Callable[[str], object]
+    open_paths: Callable[[list[Path]], object]
+    show_demo: Callable[[], object]
+    recent: Callable[[], list[Recent]]
+    show_help: Callable[[str], object]
 
 
 class Page(QObject):

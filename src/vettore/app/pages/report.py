@@ -205,6 +205,10 @@ class ReportPage(Page):
             self.preview.column.addWidget(page, alignment=Qt.AlignmentFlag.AlignHCenter)
         self.session.say("", "status")
 
+    def ask_and_save_first(self) -> None:
+        """Ask for a name and save the report in the first of its formats."""
+        self.ask_and_save(FORMATS[0])
+
     def _show_refusal(self, sentence: str) -> None:
         clear(self.preview.column)
         self.preview.add(label(sentence, "bad", wrap=True))

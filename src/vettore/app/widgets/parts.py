@@ -62,6 +62,22 @@ class Elided(QLabel):
         painter.drawText(self.rect(), self.alignment(), shown)
 
 
+def about(link: str, *widgets: QWidget) -> None:
+    """Say which place of the guide widgets are about, as "fit.md#read-values"."""
+    for widget in widgets:
+        widget.setProperty("help", link)
+
+
+def help_of(widget: QWidget | None) -> str:
+    """Return the place of the guide that a widget, or what it stands in, is about; nothing when none is said."""
+    while widget is not None:
+        link = widget.property("help")
+        if link:
+            return str(link)
+        widget = widget.parentWidget()
+    return ""
+
+
 def section(text: str) -> QLabel:
     """Return the heading of a section."""
     return label(text.upper(), "section")

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QLineEdit, QWidget
 
 from vettore.app.session import Session
 from vettore.app.widgets.bar import Bar
@@ -23,8 +25,10 @@ class RowBar(Bar):
         self.reason.setPlaceholderText("Why? (kept in the report)")
         self.reason.setAccessibleName("Reason for setting the rows aside")
         self.reason.returnPressed.connect(self._set_aside)
-        self.aside = button("Set aside", self._set_aside, tip="Leave the chosen rows out of every fit (S)")
-        self.back = button("Bring back", session.bring_back, tip="Use the chosen rows again (B)")
+        self.aside = button(
+            "Set aside", self._set_aside, tip="Leave the chosen rows out of every fit (Ctrl+R goes to the reason)"
+        )
+        self.back = button("Bring back", session.bring_back, tip="Use the chosen rows again (Ctrl+B)")
         self.ask = button("What without?", lambda: self._without(), "link", "See the fit without, before deciding")
         self._preview = without
         box.addWidget(self._what, 3)
@@ -34,6 +38,14 @@ class RowBar(Bar):
         box.addWidget(self.back)
         session.changed.connect(self._refresh)
         self._refresh()
+
+    def add_keys(self, *widgets: QWidget) -> None:
+        """Let Ctrl+R go to the reason and Ctrl+B bring rows back, where a widget has the keyboard."""
+        for keys, action in (("Ctrl+R", self.reason.setFocus), ("Ctrl+B", self._session.bring_back)):
+            for widget in widgets:
+                shortcut = QShortcut(QKeySequence(keys), widget)
+                shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+                shortcut.activated.connect(action)
 
     def _without(self) -> None:
         if self._preview is not None:

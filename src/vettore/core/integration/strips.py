@@ -11,6 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.integration.sampled import between_edges
 
 STEPS = ("left", "right", "midpoint")
 
@@ -44,7 +45,7 @@ def joined(rule: str, edges: Array, values: Array) -> Callable[[Array], Array]:
     if rule in STEPS:
         return lambda x: values[_strip(edges, x)]
     if rule == "trapezoid":
-        return lambda x: np.interp(x, edges, values)
+        return lambda x: between_edges(edges, values, x)
 
     def parabola(x: Array) -> Array:
         first = _strip(edges[::2], x) * 2

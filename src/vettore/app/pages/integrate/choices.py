@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from vettore.app.pages.integrate.present import Choice, View
 from vettore.app.pages.integrate.state import Typed
 from vettore.app.widgets.formula_field import FormulaField
-from vettore.app.widgets.parts import Column, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
 from vettore.core.integration.function import RULES as FUNCTION_RULES
 from vettore.words.areas import RULE_WORDS
 
@@ -206,6 +206,8 @@ class AreaChoices(QWidget):
             line.addWidget(way)
         outer.addLayout(line)
         self.points, self.panel = PointsPanel(), FunctionPanel()
+        about("integrate.md#take-the-area-under-points", self.points)
+        about("integrate.md#take-the-area-under-a-function", self.panel)
         scroll = Column("Area", (0, 8, 6, 0))
         scroll.add(self.points, self.panel)
         scroll.column.addStretch()
