@@ -1,13 +1,14 @@
 """Measure the room that each page leaves for its plot, and find what is cut or outside the window.
 
 For every page, window size and case one line: the height of the plot between its axes, its share of the stage, the
-widgets whose text is cut, and those outside the window. `python tools/room.py [--worst]`; tests/app/test_room.py runs
-the worst of each.
+widgets whose text is cut, and those outside the window. `python tools/room.py`; the display of 3840×2160 is measured at
+scale 2, in a process of its own. tests/app/test_room.py runs the worst of each.
 """
 
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 import time
 from dataclasses import dataclass
@@ -27,6 +28,8 @@ from vettore.study import edits
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
+# A display of 3840×2160 at scale 2, as a window counts it.
+LARGE, SCALED = ((1920, 1080),), "--scaled"
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
 PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Report")
 LONG = "absorbance of the extract at the second sampling, corrected"
@@ -117,7 +120,7 @@ def outside(window: Window) -> tuple[str, ...]:
         place = QRect(widget.mapTo(window, QPoint(0, 0)), widget.size())
         if not frame.contains(place) and frame.contains(widget.parentWidget().mapTo(window, QPoint(0, 0))):
             scrolled = any(parent.metaObject().className() == "Column" for parent in parents(widget))
-            if not scrolled and "qt_" not in widget.objectName() and not in_scroll_area(widget):
+            if not scrolled and "qt_" not in widget.objectName() and not in_scroll_area(widget, window):
                 found.append(f"{type(widget).__name__} {widget.accessibleName()[:30]}".strip())
     return tuple(found)
 
@@ -130,8 +133,10 @@ def parents(widget: QWidget) -> list[QWidget]:
     return out
 
 
-def in_scroll_area(widget: QWidget) -> bool:
-    return any(parent.inherits("QAbstractScrollArea") for parent in parents(widget))
+def in_scroll_area(widget: QWidget, window: Window) -> bool:
+    """Whether a widget can be scrolled into view; the one around the whole window, for large texts, does not count."""
+    whole = window.centralWidget()
+    return any(parent.inherits("QAbstractScrollArea") and parent is not whole for parent in parents(widget))
 
 
 def measured(window: Window, name: str, size: tuple[int, int], case: str) -> Room:
@@ -169,13 +174,17 @@ def survey(app: QApplication, sizes: tuple[tuple[int, int], ...] = SIZES, only: 
 
 
 def main() -> None:
+    large = SCALED in sys.argv
     app = QApplication([])
     dress(app)
-    for room in survey(app):
-        line = f"{room.page:11} {room.size[0]}x{room.size[1]:<5} {room.case:16}"
+    for room in survey(app, LARGE if large else SIZES):
+        size = "3840x2160" if large else f"{room.size[0]}x{room.size[1]}"
+        line = f"{room.page:11} {size:9} {room.case:16}"
         print(f"{line} plot {room.plot:4} px, {room.share:4.0%} of the stage, strip {room.strip:3}", end="")
         print(f"  cut: {room.cut}" if room.cut else "", f"  outside: {room.outside}" if room.outside else "")
     sys.stdout.flush()
+    if not large:
+        subprocess.run([sys.executable, __file__, SCALED], env={**os.environ, "QT_SCALE_FACTOR": "2"}, check=True)
     os._exit(0)
 
 

@@ -25,7 +25,7 @@ def window(qtbot, monkeypatch, tmp_path):
     monkeypatch.setattr(work, "BREATH", 0.0)
     dress(QApplication.instance())
     one = Window()
-    monkeypatch.setattr(one, "_may_leave", lambda: True)
+    monkeypatch.setattr(one.saving, "may_leave", lambda: True)
     qtbot.addWidget(one)
     one.show()
     qtbot.waitExposed(one)

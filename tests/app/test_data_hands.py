@@ -334,7 +334,7 @@ def test_pictures_recent_studies_and_several_series(window, qtbot, settled, tmp_
     page.log_y.click()
     assert page.plot.upper.vb.viewRange()[1][0] < np.log10(0.0652) < page.plot.upper.vb.viewRange()[1][1]
     window.session.path = tmp_path / "kept.vettore"
-    window.save()
+    window.saving.save()
     (recent,) = recent_studies(window.places.recent)
     assert recent.path == tmp_path / "kept.vettore"
     assert recent.picture.exists()

@@ -141,7 +141,7 @@ def test_a_window_without_data_offers_what_to_do(window, qtbot, settled, tmp_pat
     assert window.session.study.title == demo_study().title
     assert page.findings.currentWidget() is page.told
     window.session.path = tmp_path / "Week 23.vettore"
-    window.save()
+    window.saving.save()
     window.new_study()
     (card,) = page.welcome.findChildren(Card)
     assert card.text().splitlines()[0] == "Week 23"

@@ -30,7 +30,7 @@ def answer(window, words):
     """Press a button of the box that is about to open."""
 
     def press():
-        button = next(b for b in window.changed_box.findChildren(QPushButton) if b.text().replace("&", "") == words)
+        button = next(b for b in window.saving.box.findChildren(QPushButton) if b.text().replace("&", "") == words)
         button.click()
 
     QTimer.singleShot(150, press)
@@ -40,19 +40,19 @@ def test_a_study_that_changed_on_disk_is_not_overwritten_unasked(shared, monkeyp
     """Not saving leaves theirs; a copy keeps both; overwriting is a decision, and asks no second time."""
     window, path = shared
     answer(window, "Do not save")
-    assert window.save() is False
+    assert window.saving.save() is False
     assert open_study(path).series[0].name == "theirs"
     copy = path.with_name("copy.vettore")
     monkeypatch.setattr("vettore.app.window.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
     answer(window, "Save a copy …")
-    assert window.save() is True
+    assert window.saving.save() is True
     assert open_study(path).series[0].name == "theirs"
     assert open_study(copy).series[0].name == "mine"
     window.session.path, window.session.stamp = path, (0, 0)
     answer(window, "Overwrite theirs")
-    assert window.save() is True
+    assert window.saving.save() is True
     assert open_study(path).series[0].name == "mine"
-    assert window.save() is True
+    assert window.saving.save() is True
 
 
 @pytest.mark.parametrize("fault", [KeyboardInterrupt, SystemExit, type("Panic", (BaseException,), {})])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import importlib
+import os
 import signal
 import sys
 from pathlib import Path
@@ -11,7 +12,10 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from vettore.app.looks import grow_with_desktop, scale_text
 from vettore.app.pages.listed import PAGES
+from vettore.app.places import places
+from vettore.app.settings import read_settings
 from vettore.app.style import dress
 from vettore.app.window import Window
 
@@ -21,13 +25,20 @@ WARM_AFTER = 1500
 
 def run(paths: list[Path], demo: bool = False) -> int:
     """Open the window with files, or with the demo study; return the exit code."""
+    settings = read_settings(places().settings)
+    scale_text(settings)
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
+    grown = grow_with_desktop(os.environ, app.primaryScreen().logicalDotsPerInch())
+    if grown is not None:
+        # The scale is read once, when the application is made.
+        os.execve(sys.executable, [sys.executable, *sys.orig_argv[1:]], grown)
     app.setApplicationName("Vettore")
     app.setApplicationDisplayName("Vettore")
     dress(app)
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     window = Window()
+    window.looks.begin()
     window.show()
     QTimer.singleShot(0, lambda: begin(window, paths, demo))
     return app.exec()

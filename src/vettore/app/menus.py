@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QGridLayout, QMenu, QMenuBar, QWidget
 
 from vettore.app.data_menu import DataMenu
@@ -35,7 +35,7 @@ class Menus(QWidget):
         self.undo = window.add_action(edit, "Undo", KEYS.Undo, window.undo)
         self.redo = window.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), window.session.redo)
         DataMenu(window, data)
-        self.lamp = self._fill_view(window, view)
+        self._fill_view(window, view)
         window.add_action(help_menu, "Find anything …", QKeySequence("Ctrl+K"), window.find)
         window.add_action(help_menu, "Keys", QKeySequence("Ctrl+F1"), window.show_keys)
         window.add_action(help_menu, "Help for this place", KEYS.HelpContents, window.show_help)
@@ -72,14 +72,14 @@ class Menus(QWidget):
         recent.aboutToShow.connect(lambda: window.keeper.list_recent(recent))
         window.add_action(menu, "Demo study", NONE, window.show_demo)
         menu.addSeparator()
-        window.add_action(menu, "Save", KEYS.Save, window.save)
-        window.add_action(menu, "Save as …", KEYS.SaveAs, window.ask_save_as)
+        window.add_action(menu, "Save", KEYS.Save, window.saving.save)
+        window.add_action(menu, "Save as …", KEYS.SaveAs, window.saving.ask_save_as)
         window.add_action(menu, "Save the report …", KEYS.Print, window.save_report)
         menu.addSeparator()
         window.add_action(menu, "Quit", KEYS.Quit, window.close)
 
     @staticmethod
-    def _fill_view(window: Window, menu: QMenu) -> QAction:
+    def _fill_view(window: Window, menu: QMenu) -> None:
         for number, entry in enumerate(PAGES, 1):
             turn = QKeySequence(f"Ctrl+{number}")
             window.add_action(menu, entry.name, turn, lambda name=entry.name: window.show_page(name))
@@ -88,8 +88,4 @@ class Menus(QWidget):
         window.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), window.copy_picture)
         window.add_action(menu, "Save the plot …", NONE, window.save_picture)
         menu.addSeparator()
-        lamp = window.add_action(
-            menu, "Lamp (dark colours)", QKeySequence("Ctrl+L"), lambda: window.take_theme(lamp.isChecked())
-        )
-        lamp.setCheckable(True)
-        return lamp
+        window.looks.fill(menu)

@@ -51,6 +51,8 @@ class Session(QObject):
         self.own_models = OwnModels(places().library, self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
+        # Whether nothing is to move by itself.
+        self.still = False
         self._series = ""
         self._curve = ""
         self._pointed = -1

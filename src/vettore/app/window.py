@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
+    QScrollArea,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -23,17 +24,18 @@ from PySide6.QtWidgets import (
 from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
 from vettore.app.guide import INDEX
 from vettore.app.keeping import Keeper
+from vettore.app.looks import Looks
 from vettore.app.memory import give_back
 from vettore.app.menus import Menus
 from vettore.app.pages.listed import PAGES
 from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
+from vettore.app.saving import Saving
 from vettore.app.session import Session, What
 from vettore.app.style import dress
 from vettore.app.widgets.parts import help_of, label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
-from vettore.core.errors import VettoreError
 from vettore.core.remarks import counted
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
@@ -41,6 +43,8 @@ from vettore.study import edits
 from vettore.study.study import Study
 
 SAID_FOR = 8000
+# What the parts of the window need under its menus.
+SMALLEST = (1024, 640)
 # After so many rows came in, memory that reading them took is given back, this many milliseconds later.
 MANY_ROWS = 100_000
 GIVE_BACK_AFTER = 1500
@@ -58,6 +62,21 @@ class Pages(dict[str, Page]):
         return page
 
 
+class Whole(QScrollArea):
+    """All parts of the window; where a large text leaves them too little room they are scrolled, and nothing is lost."""
+
+    def __init__(self, body: QWidget) -> None:
+        super().__init__()
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setWidget(body)
+
+    def resizeEvent(self, event) -> None:
+        # Not by the area itself, which would ask for the height of every wrapped text.
+        self.widget().resize(self.viewport().size().expandedTo(QSize(*SMALLEST)))
+        super().resizeEvent(event)
+
+
 class Window(FileActions, QMainWindow):
     """One study in one window."""
 
@@ -65,7 +84,8 @@ class Window(FileActions, QMainWindow):
         super().__init__()
         self.setWindowTitle("Vettore")
         self.setAcceptDrops(True)
-        self.setMinimumSize(1024, 700)
+        room = self.screen().availableSize()
+        self.setMinimumSize(min(1024, room.width()), min(700, room.height()))
         self.resize(1280, 800)
         self.session = Session(self)
         self.pages: dict[str, Page] = Pages(self._make_page)
@@ -73,6 +93,8 @@ class Window(FileActions, QMainWindow):
         self._help: QWidget | None = None
         self.places = places()
         self.keeper = Keeper(self)
+        self.saving = Saving(self)
+        self.looks = Looks(self)
         self._build_frame()
         self.menus = Menus(self)
         self.setMenuWidget(self.menus)
@@ -122,7 +144,7 @@ class Window(FileActions, QMainWindow):
         grid.addWidget(line, 1, 0, 1, 4)
         grid.setColumnStretch(2, 1)
         grid.setRowStretch(0, 1)
-        self.setCentralWidget(body)
+        self.setCentralWidget(Whole(body))
 
     def add_action(self, menu, words: str, keys, action) -> QAction:
         """Add a line to a menu, with its keys."""
@@ -190,7 +212,7 @@ class Window(FileActions, QMainWindow):
 
     def new_study(self) -> None:
         """Begin an empty study, after asking about unsaved work."""
-        if self._may_leave():
+        if self.saving.may_leave():
             self.session.start(Study())
             self.show_page("Data")
 
@@ -208,7 +230,7 @@ class Window(FileActions, QMainWindow):
     def open_paths(self, paths: list[Path]) -> None:
         """Open a study, or bring text files in as series, in the background."""
         studies = [path for path in paths if path.suffix.casefold() == SUFFIX]
-        if studies and not self._may_leave():
+        if studies and not self.saving.may_leave():
             return
         for path in studies[:1]:
             self.session.background.run(
@@ -231,7 +253,7 @@ class Window(FileActions, QMainWindow):
 
     def show_demo(self) -> None:
         """Open the demo study, after asking about unsaved work."""
-        if self._may_leave():
+        if self.saving.may_leave():
             from vettore.demo.study import demo_study
 
             self.session.background.run("demo", demo_study, self.start, self.refuse)
@@ -244,54 +266,6 @@ class Window(FileActions, QMainWindow):
             self.session.say(f"{path.name} is open.")
         else:
             self._show_status()
-
-    def save(self) -> bool:
-        """Save the study where it is kept, or ask where."""
-        if self.session.path is None:
-            return self.ask_save_as()
-        if self.session.changed_on_disk:
-            answer = self.ask_changed()
-            if answer is None:
-                return False
-            if answer == "copy":
-                return self.ask_save_as()
-        from vettore.files.study_file import save_study
-
-        try:
-            save_study(self.session.study, self.session.path)
-        except VettoreError as error:
-            self.refuse(str(error))
-            return False
-        self.session.keep_at(self.session.path)
-        self.session.history.mark_kept()
-        self.show_title()
-        self.keeper.note_recent()
-        self.session.say(f"Saved as {self.session.path.name}.")
-        return True
-
-    def ask_save_as(self) -> bool:
-        """Ask for a name and save there."""
-        start = self.session.path or Path.home() / f"{self.session.study.title}{SUFFIX}"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the study", str(start), f"Vettore study (*{SUFFIX})")
-        if not chosen:
-            return False
-        path = Path(chosen)
-        self.session.keep_at(path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX))
-        return self.save()
-
-    def ask_changed(self) -> str | None:
-        """Ask what to do about a file that somebody else wrote: "copy", "overwrite", or None to leave it."""
-        assert self.session.path is not None
-        self.changed_box = box = QMessageBox(self)
-        box.setWindowTitle("The study changed on disk")
-        box.setText(f"“{self.session.path.name}” was changed by somebody else since you opened it here.")
-        box.setInformativeText("Saving here would overwrite what they did. A copy keeps both.")
-        copy = box.addButton("Save a copy …", QMessageBox.ButtonRole.AcceptRole)
-        over = box.addButton("Overwrite theirs", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Do not save", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(copy)
-        box.exec()
-        return {copy: "copy", over: "overwrite"}.get(box.clickedButton())
 
     def _heed(self, what: What) -> None:
         if What.STUDY in what:
@@ -321,7 +295,7 @@ class Window(FileActions, QMainWindow):
         self.open_paths(paths)
 
     def closeEvent(self, event) -> None:
-        if not self._may_leave():
+        if not self.saving.may_leave():
             event.ignore()
             return
         self.session.background.stop()
@@ -379,22 +353,6 @@ class Window(FileActions, QMainWindow):
             page.redraw()
         self.tray.rebuild()
         self.update()
-
-    def _may_leave(self) -> bool:
-        """Ask about unsaved work; True when it is saved or may go."""
-        if not self.session.history.unsaved:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Keep the changes?")
-        box.setText(f"“{self.session.study.title}” has changes that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
-        box.setEscapeButton(stay)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is not stay
 
     def refuse(self, sentence: str) -> None:
         """Say what could not be done."""

@@ -367,7 +367,6 @@ class FitPage(StripHands, ModelHands, Page):
         self._show_grips()
         self.findings.show_fit(fit, "")
         self.readings.show_fit(fit)
-        self.panel.order_tabs()
         self.session.say("", "status")
 
     def _show_residuals(self, fit: DerivedFit) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from vettore.app.session import Session
-from vettore.app.widgets.line_up import Candidate
+from vettore.app.widgets.line_up import IN_VIEW, Candidate
 from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
 from vettore.app.work import breathe
 from vettore.core.arrays import Array
@@ -19,7 +19,6 @@ from vettore.study.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, 
 from vettore.study.series import Role, Series
 
 # Models that are seen beside the plot; the others are a click away.
-IN_VIEW = 8
 
 
 class LineUpFiller(QObject):
@@ -136,7 +135,6 @@ class LineUpFiller(QObject):
         self._line_up.setToolTip(f"Tried on {FIRST_LOOK:,} of the {count:,} rows" if count > FIRST_LOOK else "")
         self.points = (x[series.in_use], y[series.in_use])
         self._line_up.show_candidates(shown, self.points, self._chosen(), self._session.style)
-        self._panel.order_tabs()
         if not self._waiting:
             self.filled.emit()
 

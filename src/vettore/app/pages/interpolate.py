@@ -79,7 +79,7 @@ class InterpolatePage(MethodHands, Page):
         box.addWidget(rule())
         box.addWidget(section("Ways to join the points"))
         box.addWidget(label("each missed when it is left out", "muted", wrap=True))
-        self.methods = LineUp(pins=True)
+        self.methods = LineUp(len(METHODS), pins=True)
         self.methods.setToolTip("Pin a method to draw it beside the chosen one")
         self.methods.chosen.connect(self.choose)
         self.methods.pinned.connect(self._turn_pin)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vettore.app.stage.pyramid import Pyramid
@@ -107,6 +107,8 @@ def off_axis(places, log: bool):
 class Marks(StageItem):
     """Measured rows: filled discs, hollow slashed discs for rows set aside, rings for chosen or pointed rows."""
 
+    shown = Signal()
+
     def __init__(self) -> None:
         super().__init__()
         self.xs: Array = np.empty(0)
@@ -126,6 +128,7 @@ class Marks(StageItem):
         """Show rows; ``numbers`` are their places in the series."""
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
         self.update()
+        self.shown.emit()
 
     def set_chosen(self, rows: frozenset[int]) -> None:
         """Ring the chosen rows."""
@@ -236,6 +239,8 @@ class Marks(StageItem):
 class CurveLine(StageItem):
     """A curve at screen resolution, solid over its data and dashed beyond, with its band; a ghost is dashed throughout."""
 
+    shown = Signal()
+
     def __init__(self, ghost: bool = False, ink: str = "") -> None:
         super().__init__()
         # A colour of its own where several curves share a plot.
@@ -247,6 +252,7 @@ class CurveLine(StageItem):
         """Show a curve, or none."""
         self.curve, self.level = curve, level
         self.update()
+        self.shown.emit()
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         if self.curve is None:

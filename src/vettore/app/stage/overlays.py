@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from vettore.app.stage.items import RADIUS, Map, StageItem
@@ -129,6 +129,8 @@ class Rubber(StageItem):
 class Pennants(StageItem):
     """Readings: a pennant at each point, with its text, and a dotted line down to the axis."""
 
+    shown = Signal()
+
     def __init__(self) -> None:
         super().__init__()
         self.pennants: list[tuple[float, float, str, bool]] = []
@@ -137,6 +139,7 @@ class Pennants(StageItem):
         """Show pennants at (x, y) with a text; the last value is whether the reading is kept."""
         self.pennants = flags
         self.update()
+        self.shown.emit()
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         font = sans(11)

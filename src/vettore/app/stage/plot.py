@@ -10,12 +10,14 @@ from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFontMetricsF
 
 from vettore.app.stage.axes_menu import AxisPopup, axes_menu
-from vettore.app.stage.axis import SHARED_WIDTH, WIDTH, Axis
+from vettore.app.stage.axis import SHARED_WIDTH, WIDTH
 from vettore.app.stage.framing import Framing
-from vettore.app.stage.hand_box import Hand, HandBox
+from vettore.app.stage.hand_box import Hand
 from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, off_axis, on_axis
 from vettore.app.stage.overlays import Cross, Legend, Note, Pennants, Rubber
+from vettore.app.stage.panel import Panel
 from vettore.app.stage.picture import ask_picture, copy_picture
+from vettore.app.stage.spoken import Spoken
 from vettore.app.stage.upright import Upright
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
@@ -40,7 +42,6 @@ class Plot(pg.GraphicsLayoutWidget):
         """``say`` takes a sentence and its kind: what was done, or what cannot be."""
         super().__init__()
         self._say = say
-        self.setAccessibleName("Plot of the series")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setBackground(colour("canvas"))
         self.setFrameShape(self.Shape.NoFrame)
@@ -50,8 +51,8 @@ class Plot(pg.GraphicsLayoutWidget):
         # Everything that stands on the axes, to follow when they become logarithmic.
         self._put: list[StageItem | Upright] = []
         self._shares = False
-        self.lower: pg.PlotItem | None = None
-        self.upper = self._panel(0, "")
+        self.lower: Panel | None = None
+        self.upper = self._panel(0)
         self.framing = Framing(self.upper.vb)
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
         # A curve that might be, beside the one that is.
@@ -77,30 +78,28 @@ class Plot(pg.GraphicsLayoutWidget):
         self.cross_shown = False
         # What dragging did before a box was asked for once.
         self._hand_before: Hand | None = None
-        self._numbers = NumberStyle()
+        self.numbers = NumberStyle()
+        self.spoken = Spoken(self)
         self.upper.vb.outlined.connect(self._outlined)
         self.scene().sigMouseClicked.connect(self._clicked)
         self.scene().sigMouseMoved.connect(self._moved)
 
-    def _panel(self, row: int, title: str) -> pg.PlotItem:
-        axes = {side: Axis(side) for side in ("left", "bottom")}
-        panel = pg.PlotItem(axisItems=axes, enableMenu=False, viewBox=HandBox())
-        panel.hideButtons()
+    def _panel(self, row: int) -> Panel:
+        panel = Panel()
         panel.vb.setBackgroundColor(colour("plot_ground"))
         panel.vb.setDefaultPadding(0)
         panel.vb.disableAutoRange()
-        panel.setLabel("left", title)
         self.addItem(panel, row, 0)
         # View boxes hold no reference to items that do not take part in their bounds, so the plot does.
-        grid = Grid(axes["bottom"], axes["left"])
+        grid = Grid(panel.getAxis("bottom"), panel.getAxis("left"))
         self._grids.append(grid)
         panel.vb.addItem(grid, ignoreBounds=True)
         return panel
 
     def _add_residuals(self) -> None:
-        self.lower = self._panel(1, "")
+        self.lower = self._panel(1)
         self.lower.getAxis("left").set_title("Residual")
-        self.lower.setXLink(self.upper)
+        self.lower.follow_x(self.upper)
         self.lower.vb.setMouseEnabled(x=True, y=False)
         self.upper.getAxis("bottom").setStyle(showValues=False)
         self.upper.getAxis("bottom").setHeight(4)
@@ -117,7 +116,7 @@ class Plot(pg.GraphicsLayoutWidget):
 
     def dress(self, style: NumberStyle) -> None:
         """Take the theme's colours and the user's way of writing numbers."""
-        self._numbers = style
+        self.numbers = style
         self.setBackground(colour("canvas"))
         for panel in filter(None, (self.upper, self.lower)):
             panel.vb.setBackgroundColor(colour("plot_ground"))
@@ -227,6 +226,11 @@ class Plot(pg.GraphicsLayoutWidget):
             inside = _inside(x, y, np.array(points))
         self.rows_enclosed.emit(self.marks.numbers[np.flatnonzero(inside)].tolist())
 
+    @property
+    def titles(self) -> tuple[str, str]:
+        """The names of the axes x and y."""
+        return ((self.lower or self.upper).getAxis("bottom").title, self.upper.getAxis("left").title)
+
     def set_titles(self, x: str, y: str) -> None:
         """Name the axes."""
         self.upper.getAxis("left").set_title(y)
@@ -260,7 +264,7 @@ class Plot(pg.GraphicsLayoutWidget):
         panel = self.upper if axis else (self.lower or self.upper)
         side = panel.getAxis("left" if axis else "bottom")
         title = side.title or "xy"[axis]
-        self.axis_form = AxisPopup(self, axis, title, self._numbers)
+        self.axis_form = AxisPopup(self, axis, title, self.numbers)
         middle = self.mapFromScene(side.sceneBoundingRect().center())
         self.axis_form.show_at(place or self.viewport().mapToGlobal(middle))
 
@@ -370,7 +374,7 @@ class Plot(pg.GraphicsLayoutWidget):
             return
         at = self.upper.vb.mapSceneToView(point)
         values = [float(off_axis(v, log)) for v, log in zip((at.x(), at.y()), self.framing.log, strict=True)]
-        text = "  ·  ".join(self._numbers.number(value, 4) for value in values)
+        text = "  ·  ".join(self.numbers.number(value, 4) for value in values)
         self.cross.set_place((at.x(), at.y()), text)
 
 

@@ -88,7 +88,7 @@ class FitFindings(Column):
 
     def _show_working(self) -> None:
         if self._fit is not None:
-            self.drawer = drawer_of(self._fit, self._session.style, self)
+            self.drawer = drawer_of(self._fit, self._session.style, self, self._session.still)
             self.drawer.replayed.connect(self.replayed.emit)
             self.drawer.show()
 

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
 from vettore.app.stage.items import polygon
 from vettore.app.style import colour, sans, theme
-from vettore.app.widgets.parts import clear
+from vettore.app.widgets.parts import tab_through
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.rounding import NumberStyle
@@ -20,6 +20,8 @@ from vettore.look.theme import SIZES
 from vettore.study.line_up import Key
 
 MOST_POINTS = 300
+# Models of the line-up that are in view; the others are on its sheet.
+IN_VIEW = 8
 
 # The curve and its picture, by model, size and look: the thumbnails are made anew with every model that joins them.
 Pictures: TypeAlias = dict[tuple[object, ...], tuple[Curve | None, QPixmap]]
@@ -61,13 +63,20 @@ class Thumbnail(QAbstractButton):
         pictures: Pictures | None = None,
     ) -> None:
         super().__init__()
-        self.candidate, self._points, self._style = candidate, points, style
-        self._pictures = {} if pictures is None else pictures
         # Where nothing is compared, nothing is pinned.
         self.pins = False
-        self.setText(candidate.name)
         self.setCheckable(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.show_candidate(candidate, points, style, {} if pictures is None else pictures)
+
+    def show_candidate(
+        self, candidate: Candidate, points: tuple[Array, Array], style: NumberStyle, pictures: Pictures
+    ) -> None:
+        """Show a model through points; ``pictures`` keeps what was drawn."""
+        self.candidate, self._points, self._style, self._pictures = candidate, points, style, pictures
+        self.setText(candidate.name)
         self.setEnabled(candidate.curve is not None)
         pinned = ", pinned" if candidate.pinned else ""
         share = candidate.note or ("cannot be fitted" if candidate.curve is None else f"weight {self._share()}")
@@ -75,8 +84,7 @@ class Thumbnail(QAbstractButton):
         equal = ", as good as the best" if candidate.equal else ""
         told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
         self.setToolTip(candidate.refusal or told)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(90, 99)
@@ -221,45 +229,64 @@ def _draw_pin(painter: QPainter, at: QPointF, filled: bool) -> None:
 
 
 class LineUp(QWidget):
-    """Thumbnails, two abreast, best first; ``pins`` says whether they can be pinned and hidden."""
+    """Thumbnails, two abreast, best first; ``pins`` says whether they can be pinned and hidden.
+
+    They are made once, as many as are ``expected``, and shown with one model or another, so that Tab finds them where
+    the line-up stands.
+    """
 
     chosen = Signal(object)
     pinned = Signal(object)
     hidden = Signal(object)
 
-    def __init__(self, pins: bool = False) -> None:
+    def __init__(self, expected: int, pins: bool = False) -> None:
         super().__init__()
         self._pins = pins
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(6)
+        self._made: list[Thumbnail] = []
         self.thumbnails: dict[Key, Thumbnail] = {}
         self._pictures: Pictures = {}
         self._points: tuple[Array, Array] = (np.empty(0), np.empty(0))
+        self._make(expected)
+
+    def _make(self, count: int) -> None:
+        """Have so many thumbnails."""
+        nothing = (np.empty(0), np.empty(0))
+        for place in range(len(self._made), count):
+            thumbnail = Thumbnail(Candidate("", ""), nothing, NumberStyle())
+            thumbnail.pins = self._pins
+            thumbnail.clicked.connect(lambda _on=False, one=thumbnail: self.chosen.emit(one.candidate.key))
+            # After the event that asks for it, which another model may then stand under.
+            for asked, told in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
+                asked.connect(lambda one=thumbnail, told=told: self._tell(told, one.candidate.key))
+            thumbnail.hide()
+            if self._made:
+                tab_through(self._made[-1], [thumbnail])
+            self._made.append(thumbnail)
+            self._grid.addWidget(thumbnail, place // 2, place % 2)
+
+    def _tell(self, told: SignalInstance, key: Key) -> None:
+        if self._pins:
+            QTimer.singleShot(0, self, lambda: told.emit(key))
 
     def show_candidates(
         self, candidates: list[Candidate], points: tuple[Array, Array], chosen: Key, style: NumberStyle
     ) -> None:
         """Show models in the order given, one of them chosen."""
         had_keys = next((key for key, one in self.thumbnails.items() if one.hasFocus()), None)
-        clear(self._grid)
-        self.thumbnails = {}
         step = max(1, len(points[0]) // MOST_POINTS)
         thin = (points[0][::step], points[1][::step])
         if not all(np.array_equal(new, old) for new, old in zip(thin, self._points, strict=True)):
             self._pictures, self._points = {}, thin
-        for place, candidate in enumerate(candidates):
-            thumbnail = Thumbnail(candidate, thin, style, self._pictures)
-            thumbnail.clicked.connect(lambda _checked=False, key=candidate.key: self.chosen.emit(key))
-            if self._pins:
-                thumbnail.pins = True
-                # After the event that asks for it: the thumbnails are made anew.
-                for asked, told in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
-                    asked.connect(
-                        lambda key=candidate.key, told=told: QTimer.singleShot(0, self, lambda: told.emit(key))
-                    )
-            self.thumbnails[candidate.key] = thumbnail
-            self._grid.addWidget(thumbnail, place // 2, place % 2)
+        self._make(len(candidates))
+        for thumbnail, candidate in zip(self._made, candidates, strict=False):
+            thumbnail.show_candidate(candidate, thin, style, self._pictures)
+            thumbnail.show()
+        for thumbnail in self._made[len(candidates) :]:
+            thumbnail.hide()
+        self.thumbnails = {one.candidate.key: one for one in self._made[: len(candidates)]}
         self.mark(chosen)
         if had_keys in self.thumbnails:
             self.thumbnails[had_keys].setFocus()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from vettore.app.widgets.line_up import LineUp
-from vettore.app.widgets.parts import Column, button, section, tab_through
+from vettore.app.widgets.line_up import IN_VIEW, LineUp
+from vettore.app.widgets.parts import Column, button, section
 
 FEWEST, MOST = 2, 4
 
@@ -33,7 +33,7 @@ class LineUpPanel(QWidget):
         )
         head.addWidget(self.order)
         box.addLayout(head)
-        self.line_up = LineUp(pins=True)
+        self.line_up = LineUp(IN_VIEW, pins=True)
         scroll = Column("Line-up", (0, 0, 6, 0))
         scroll.add(self.line_up)
         scroll.column.addStretch()
@@ -55,12 +55,6 @@ class LineUpPanel(QWidget):
         title = section("Line-up")
         title.setToolTip("The models that suit these points. Bars: share of the evidence (AICc weight)")
         return title
-
-    def order_tabs(self) -> None:
-        """Let Tab go through the models, which are made anew at every change, and on to the links."""
-        tab_through(
-            self.order, [*self.line_up.thumbnails.values(), self.more, self.compare, self.degrees, self.hidden]
-        )
 
     def show_state(self, pinned: int, hidden: int, more: int = 0) -> None:
         """Say how many models are pinned and hidden, and how many more there are."""

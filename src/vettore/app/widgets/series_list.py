@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QScr
 
 from vettore.app.session import Session
 from vettore.app.style import theme
-from vettore.app.widgets.parts import clear, label
+from vettore.app.widgets.parts import clear, label, tab_through
 from vettore.app.widgets.tray_entry import TrayEntry, told_by_their_ends
 from vettore.app.work import Search
 from vettore.core.arrays import Array
@@ -87,6 +87,7 @@ class SeriesList(QWidget):
             for curve in study.curves_of(series.id):
                 self._add(series.id, curve.id, self._curve_entry(curve))
         self._list.addStretch()
+        tab_through(self.search_field, self._entries.values())
         self.search_field.setVisible(len(self._entries) >= WORTH_SEARCHING)
         self._narrow()
         self.mark()

@@ -46,11 +46,12 @@ class Brackets(QWidget):
             painter.drawPath(path)
 
 
-def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget) -> WorkingDrawer:
-    """Return the drawer of a fit."""
+def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget, still: bool) -> WorkingDrawer:
+    """Return the drawer of a fit; a ``still`` one has the steps of the search, and no replay that runs by itself."""
     left, terms = fit.equation
     equation = Row((left, Text(" = "), *terms))
-    return WorkingDrawer(fit.result.formula, equation, working_steps(fit, style), parent, len(fit.result.path))
+    steps = working_steps(fit, style)
+    return WorkingDrawer(fit.result.formula, equation, steps, parent, len(fit.result.path), still)
 
 
 class WorkingDrawer(QDialog):
@@ -59,7 +60,13 @@ class WorkingDrawer(QDialog):
     replayed = Signal(int)
 
     def __init__(
-        self, title: str, equation: Box | None, steps: Sequence[Step], parent: QWidget, path: int = 0
+        self,
+        title: str,
+        equation: Box | None,
+        steps: Sequence[Step],
+        parent: QWidget,
+        path: int = 0,
+        still: bool = False,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("The working")
@@ -90,7 +97,8 @@ class WorkingDrawer(QDialog):
             self.slider.setValue(self.slider.maximum())
             self.slider.setAccessibleName("Step of the search")
             self.slider.valueChanged.connect(self._step)
-            row.addWidget(self.play)
+            if not still:
+                row.addWidget(self.play)
             row.addWidget(self.slider, 1)
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._advance)

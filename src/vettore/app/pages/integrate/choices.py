@@ -143,6 +143,7 @@ class PointsPanel(QWidget):
         self.baseline.activated.connect(lambda _index: self._take_baseline())
         edit = self.baseline.lineEdit()
         assert edit is not None
+        edit.setAccessibleName("Baseline")
         edit.returnPressed.connect(self._take_baseline)
         box.addWidget(section("Baseline"))
         box.addWidget(self.baseline)
