@@ -8,6 +8,7 @@ scale 2, in a process of its own. tests/app/test_room.py runs the worst of each.
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 import time
@@ -96,6 +97,11 @@ def shown(widget: QWidget) -> bool:
     return widget.isVisible() and not widget.visibleRegion().isEmpty()
 
 
+def words_of(text: str) -> list[str]:
+    """The parts of a text between which a line may break."""
+    return re.split(r"[ \n]|(?<=[-–—/])(?!\u2060)", text)
+
+
 def cut_texts(window: Window) -> tuple[str, ...]:
     """Labels and buttons that are narrower or lower than their text, where nothing says that they give way."""
     found = []
@@ -104,7 +110,10 @@ def cut_texts(window: Window) -> tuple[str, ...]:
             continue
         room, needed = widget.contentsRect(), widget.fontMetrics().size(0, widget.text())
         if isinstance(widget, QLabel) and widget.wordWrap():
-            if widget.heightForWidth(widget.width()) > widget.height() + 2:
+            longest = max(
+                (widget.fontMetrics().horizontalAdvance(word) for word in words_of(widget.text())), default=0
+            )
+            if widget.heightForWidth(widget.width()) > widget.height() + 2 or longest > room.width() + 2:
                 found.append(widget.text()[:40])
         elif not (isinstance(widget, QLabel) and widget.pixmap()) and needed.width() > room.width() + 2:
             found.append(widget.text()[:40])

@@ -6,22 +6,27 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont, QFontMetricsF
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.style import serif, theme
+from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
-from vettore.app.widgets.parts import Column, Elided, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
+from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import sentences
+from vettore.look.theme import SIZES
 from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
 from vettore.words.readings import present_lines
 
+# Pixels beside a value, its ± and its range: margins, the symbol, gaps.
+BESIDE = 72
 _SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
 
@@ -50,6 +55,8 @@ class FitFindings(Column):
         self._present_parts = (rule(), self._present_title, self._present)
         self.turn_tests = button("", self._turn_tests, "link", "Show the range, or t and p, of each coefficient")
         self._tests = False
+        # Whether ranges stand beneath the values, for want of room beside them.
+        self._beneath = False
         self.correlations = Correlations()
         self.correlations.hide()
         self.turn_correlations = button(
@@ -104,7 +111,7 @@ class FitFindings(Column):
 
     def _turn_tests(self) -> None:
         self._tests = not self._tests
-        if self._fit is not None:
+        if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
             self._show_coefficients(self._fit)
 
     def _turn_correlations(self) -> None:
@@ -170,9 +177,12 @@ class FitFindings(Column):
             self.correlations.show_table(names, table, style)
         else:
             self.correlations.hide()
-        for row, (coefficient, unit) in enumerate(
-            zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True), 1
+        told = [self._reach(coefficient) for coefficient in fit.result.coefficients.values()]
+        beneath = self._beneath = self._goes_beneath(fit)
+        for place, (coefficient, unit) in enumerate(
+            zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True)
         ):
+            row = 2 * place + 1
             symbol = label(coefficient.name.translate(_SUBSCRIPT))
             symbol.setFont(serif(16))
             symbol.setStyleSheet(f"color: {theme().fit}; font: italic 12pt 'STIXGeneral';")
@@ -181,19 +191,42 @@ class FitFindings(Column):
             shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             full = f"{coefficient.name} = {coefficient.value!r} ± {coefficient.standard_error!r} {unit}"
             shown.setToolTip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
-            low, high = coefficient.low, coefficient.high
-            span = "—" if low is None or high is None else style.interval(low, high, coefficient.standard_error)
             self._grid.addWidget(symbol, row, 0)
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
             said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
             self._grid.addWidget(label(said, "label"), row, 2)
-            if self._tests:
-                span = f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
-            reach = Elided("muted")
-            reach.setText(span)
-            reach.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            self._grid.addWidget(reach, row, 3)
+            reach = label(told[place], "muted")
+            side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            if beneath:
+                self._grid.addWidget(reach, row + 1, 1, 1, 3, Qt.AlignmentFlag.AlignLeft)
+            else:
+                self._grid.addWidget(reach, row, 3, side)
         self._grid.setColumnStretch(3, 1)
+
+    def _reach(self, coefficient: Coefficient) -> str:
+        """Return the range of a coefficient, or its t and p."""
+        style, low, high = self._session.style, coefficient.low, coefficient.high
+        if self._tests:
+            return f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
+        return "—" if low is None or high is None else style.interval(low, high, coefficient.standard_error)
+
+    def _goes_beneath(self, fit: DerivedFit) -> bool:
+        """Return whether there is no room for ranges beside the values."""
+        style = self._session.style
+        pairs = [style.with_error(one.value, one.standard_error) for one in fit.result.coefficients.values()]
+        value, small = QFontMetricsF(sans(SIZES.text, QFont.Weight.DemiBold)), QFontMetricsF(sans(SIZES.small))
+        widest = max(
+            (value.horizontalAdvance(number) + value.horizontalAdvance(f"± {error}") for number, error in pairs),
+            default=0,
+        )
+        told = map(self._reach, fit.result.coefficients.values())
+        reach = max((small.horizontalAdvance(text) for text in told), default=0)
+        return widest + reach + BESIDE > self.viewport().width()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
+            self._show_coefficients(self._fit)
 
     def _show_aside(self, fit: DerivedFit) -> None:
         entries = fit.series.set_aside

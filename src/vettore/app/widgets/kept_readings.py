@@ -50,16 +50,16 @@ class KeptReadings(QWidget):
             self.name.setFocus()
         else:
             self._box.addWidget(label(unbroken(line.label), "muted", wrap=True))
+        self._box.addWidget(label(unbroken(line.text), "bad" if reading.problem else "value", wrap=True))
         row = QHBoxLayout()
         row.setSpacing(2)
-        text = label(unbroken(line.text), "bad" if reading.problem else "value", wrap=True)
-        row.addWidget(text, 1)
         for words, action, tip in (
             ("name", lambda: self._begin_naming(recipe.id), "Give it a name, by which formulas can use it"),
             ("copy", lambda: self._copy(reading, line.text), "Copy with all digits"),
             ("let go", lambda: self._drop(recipe.id), "Remove this reading"),
         ):
             row.addWidget(button(words, action, "link", tip))
+        row.addStretch()
         self._box.addLayout(row)
 
     def _begin_naming(self, reading: str) -> None:

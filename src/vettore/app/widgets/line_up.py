@@ -262,10 +262,10 @@ class LineUp(QWidget):
             for asked, told in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
                 asked.connect(lambda one=thumbnail, told=told: self._tell(told, one.candidate.key))
             thumbnail.hide()
+            self._grid.addWidget(thumbnail, place // 2, place % 2)
             if self._made:
                 tab_through(self._made[-1], [thumbnail])
             self._made.append(thumbnail)
-            self._grid.addWidget(thumbnail, place // 2, place % 2)
 
     def _tell(self, told: SignalInstance, key: Key) -> None:
         if self._pins:

@@ -26,9 +26,10 @@ class AreaFindings(Column):
             "Make the running area a series", self.series_asked.emit, "", "A new series of x and area"
         )
         self.slopes = button("Make the slopes a series", self.slopes_asked.emit, "", "A new series of x and slope")
-        self.add(section("Area"), self.number, self.unit, rule(), self.about, self._title, self.table)
+        # What is done with an area stands before its strips, however many there are.
+        self.add(section("Area"), self.number, self.unit, self.keep, rule(), self.about)
+        self.add(self.running, self.slopes, self._title, self.table)
         self.column.addStretch()
-        self.add(self.keep, self.running, self.slopes)
 
     def draw(self, view: View) -> None:
         """Show a view."""
