@@ -6,14 +6,16 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import (
+    QComboBox,
     QDialog,
     QGridLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -24,10 +26,12 @@ from vettore.app.widgets.popup import Popup
 from vettore.core.models.catalogue import CATALOGUE
 
 if TYPE_CHECKING:
+    from vettore.app.pages.page import Page
     from vettore.app.window import Window
 
 WIDTH, HEIGHT, FROM_TOP = 520, 380, 70
 MOST_SHOWN = 60
+ON_PAGE = "on this page"
 
 
 @dataclass(frozen=True)
@@ -41,17 +45,21 @@ class Thing:
 
 
 def matching(things: Iterable[Thing], typed: str) -> list[Thing]:
-    """Return the things that have every word typed at the beginning of one of theirs, then those that have it inside."""
+    """Return the things that begin as typed, then those with every word at the beginning of one of theirs or inside."""
     words = typed.casefold().split()
+    whole: list[Thing] = []
     first, later = [], []
     for thing in things:
         text = f"{thing.words} {thing.kind}".casefold()
+        if words and text.startswith(" ".join(words)):
+            whole.append(thing)
+            continue
         starts = text.replace("(", " ").replace("–", " ").split()
         if all(any(start.startswith(word) for start in starts) for word in words):
             first.append(thing)
         elif all(word in text for word in words):
             later.append(thing)
-    return [*first, *later]
+    return [*whole, *first, *later]
 
 
 def actions_of(window: QWidget, possible: bool = True) -> list[Thing]:
@@ -64,10 +72,30 @@ def actions_of(window: QWidget, possible: bool = True) -> list[Thing]:
     return out
 
 
+def things_on(page: Page | None) -> list[Thing]:
+    """Return what stands on a page now: buttons, which are pressed, and fields, which get the keyboard."""
+    out: list[Thing] = []
+    for part in (page.choices, page.stage, page.findings) if page is not None else ():
+        for widget in part.findChildren(QWidget):
+            if not (widget.isVisible() and widget.isEnabled()):
+                continue
+            if isinstance(widget, QPushButton) and widget.text():
+                out.append(Thing(widget.accessibleName() or widget.text(), ON_PAGE, widget.click))
+            elif isinstance(widget, QLineEdit | QComboBox) and widget.accessibleName():
+                out.append(Thing(widget.accessibleName(), ON_PAGE, lambda widget=widget: _go_to(widget)))
+    return out
+
+
+def _go_to(widget: QWidget) -> None:
+    # Once the finder, which gives the keyboard back as it closes, is gone.
+    widget.window().activateWindow()
+    QTimer.singleShot(0, widget, lambda: widget.setFocus(Qt.FocusReason.ShortcutFocusReason))
+
+
 def things_of(window: Window) -> list[Thing]:
     """Return all that can be found in a window."""
     session = window.session
-    out = actions_of(window)
+    out = [*actions_of(window), *things_on(window.page)]
     out += [
         Thing(series.name, "series", lambda series=series: session.choose(series.id))
         for series in session.study.series

@@ -85,6 +85,8 @@ class Menus(QWidget):
             window.add_action(menu, entry.name, turn, lambda name=entry.name: window.show_page(name))
         menu.addSeparator()
         window.add_action(menu, "Series and curves", QKeySequence("Ctrl+T"), window.open_tray)
+        window.add_action(menu, "Next part of the window", QKeySequence("F6"), window.next_part)
+        window.add_action(menu, "Part of the window before", QKeySequence("Shift+F6"), lambda: window.next_part(-1))
         window.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), window.copy_picture)
         window.add_action(menu, "Save the plot …", NONE, window.save_picture)
         menu.addSeparator()

@@ -33,7 +33,7 @@ from vettore.app.places import places
 from vettore.app.saving import Saving
 from vettore.app.session import Session, What
 from vettore.app.style import dress
-from vettore.app.widgets.parts import help_of, label
+from vettore.app.widgets.parts import first_by_tab, help_of, label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.core.remarks import counted
@@ -182,6 +182,20 @@ class Window(FileActions, QMainWindow):
             self.tray.open()
         else:
             self.tray.list.search_field.setFocus()
+
+    def next_part(self, step: int = 1) -> None:
+        """Give the keyboard to the first widget of the next part: rail, series, choices, stage, findings, and again."""
+        if self.page is None:
+            return
+        parts = [self.rail, self.tray, self.page.choices, self.page.stage, self.page.findings]
+        here = QApplication.focusWidget()
+        now = next((place for place, part in enumerate(parts) if here is not None and part.isAncestorOf(here)), 0)
+        for further in range(1, len(parts) + 1):
+            part = parts[(now + step * further) % len(parts)]
+            first = first_by_tab(part)
+            if first is not None:
+                first.setFocus(Qt.FocusReason.TabFocusReason)
+                return
 
     def find(self) -> None:
         """Open the finder."""

@@ -91,12 +91,11 @@ def rule() -> QFrame:
 
 
 def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "") -> QPushButton:
-    """Return a button; ``kind`` is "", "primary" or "link"."""
+    """Return a button, spoken of by its text; ``kind`` is "", "primary" or "link"."""
     widget = QPushButton(text)
     if kind:
         widget.setProperty("kind", kind)
     widget.clicked.connect(lambda _checked=False: action())
-    widget.setAccessibleName(text)
     widget.setToolTip(tip)
     widget.setCursor(Qt.CursorShape.PointingHandCursor)
     return widget
@@ -130,6 +129,14 @@ def tab_through(first: QWidget, others: Iterable[QWidget]) -> None:
     for other in others:
         QWidget.setTabOrder(first, other)
         first = other
+
+
+def first_by_tab(part: QWidget) -> QWidget | None:
+    """Return the first widget inside a part that Tab would reach, in the order in which they were made."""
+    for widget in part.findChildren(QWidget):
+        if widget.isVisible() and widget.isEnabled() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            return widget
+    return None
 
 
 class Pairs(QWidget):
