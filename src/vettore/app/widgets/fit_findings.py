@@ -111,7 +111,7 @@ class FitFindings(Column):
 
     def _turn_tests(self) -> None:
         self._tests = not self._tests
-        if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
+        if self._fit is not None:
             self._show_coefficients(self._fit)
 
     def _turn_correlations(self) -> None:
