@@ -25,11 +25,13 @@ SEARCHES = frozenset({"fit", "line-up", "several", "tray", "compare", "without",
 
 # Seconds for which a search that was asked for leaves Python to the window, which first paints what it was given.
 BREATH = 0.04
+# The share of that between the parts of a search, when little is to be painted.
+BETWEEN = 0.2
 
 
-def breathe() -> None:
-    """Leave Python to the window for a moment, before a search and between its parts."""
-    time.sleep(BREATH)
+def breathe(between: bool = False) -> None:
+    """Leave Python to the window for a moment, before a search, or ``between`` its parts."""
+    time.sleep(BREATH * BETWEEN if between else BREATH)
 
 
 class Search:

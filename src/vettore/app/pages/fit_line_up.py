@@ -105,7 +105,7 @@ class LineUpFiller(QObject):
                 self._run(series, recipe, now, filled)
 
         def work() -> tuple[Entry, ...]:
-            breathe()
+            breathe(between=bool(self.entries))
             return try_models(series, recipe, keys, stopped, own)
 
         self._session.background.run("line-up", work, done, lambda _sentence: None)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
 from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
 from vettore.app.strip.chips import Chip
-from vettore.app.style import colour
+from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import button, label
 from vettore.core.markup import mathml_document, to_latex, with_numbers
 from vettore.core.typeset import Box, Row, Text
@@ -55,6 +55,9 @@ class EquationStrip(QWidget):
         self._terms: list[Row] = []
         self.chips: dict[str, Chip] = {}
         self._arrangement: Arrangement | None = None
+        # How often an equation was given, and what the arrangement was made for.
+        self._edition = 0
+        self._arranged_for: tuple[object, ...] = ()
         self._scrolled = [0.0, 0.0]
         self._focused = ""
         self._hovered = ""
@@ -77,6 +80,7 @@ class EquationStrip(QWidget):
         if (left, terms) != (self._left, self._terms):
             self._scrolled = [0.0, 0.0]
         self._left, self._terms, self.chips = left, terms, chips
+        self._edition += 1
         if self._focused not in chips:
             self._focused = next(iter(chips), "")
         spoken = "; ".join(chip.spoken or f"{name} {chip.value} ± {chip.error}" for name, chip in chips.items())
@@ -142,12 +146,14 @@ class EquationStrip(QWidget):
 
     def _arrange(self) -> None:
         beside = self._beside()
-        self._arrangement = None
-        if self._terms:
+        room, high, lit = self.width() - 2 * MARGIN, float(self.height()), self._lit()
+        asked = (self._edition, theme(), lit, room, beside, high)
+        if asked != self._arranged_for:
+            self._arranged_for = asked
             terms = (Row((self._left, Text(" = "))), *self._terms)
-            room, high = self.width() - 2 * MARGIN, float(self.height())
-            self._arrangement = arranged(terms, self.chips, self._lit(), room, beside, high)
-            lines = self._lines()
+            self._arrangement = arranged(terms, self.chips, lit, room, beside, high) if self._terms else None
+        lines = self._lines()
+        if lines:
             self._scrolled = [min(by, line.overflow) for by, line in zip(self._scrolled, lines, strict=False)]
             self._scrolled += [0.0] * (2 - len(self._scrolled))
         self._place_side(self._arrangement is not None and self._arrangement.equation.beside == beside[0])
