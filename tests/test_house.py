@@ -51,11 +51,15 @@ def test_the_heart_is_our_own():
 
 @pytest.mark.parametrize("theme", [PAPER, LAMP], ids=["paper", "lamp"])
 def test_text_can_be_read(theme):
-    """Ink and muted text have a contrast of 4.5 : 1 on every ground that they stand on."""
+    """Every colour that texts have has a contrast of 4.5 : 1 on every ground that they stand on."""
     for ground in (theme.canvas, theme.panel, theme.plot_ground):
         assert contrast(theme.ink, ground) >= 4.5
         assert contrast(theme.muted, ground) >= 4.5
-    assert contrast(theme.accent, theme.panel) >= 4.5
+        assert contrast(theme.accent, ground) >= 4.5
+        assert contrast(theme.bad, ground) >= 4.5
+    for ground in (theme.panel, theme.plot_ground):
+        for name in ("fit", "look", "good"):
+            assert contrast(getattr(theme, name), ground) >= 4.5, name
     assert contrast(theme.on_accent, theme.accent) >= 4.5
 
 
