@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import threading
+from collections.abc import Sequence
 from functools import cache
 from typing import Any
 
@@ -14,6 +15,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS
 from vettore.study.fits import DerivedFit, response_of
 from vettore.study.series import Role
+from vettore.words.axes import axis_figures, axis_title
 
 WIDTH_MM = 160.0
 MM = 1 / 25.4
@@ -65,6 +67,7 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
                 _dress(axes, style)
             above.tick_params(axis="x", length=0)
             figure.align_ylabels([above, below])
+            _fit_titles(figure, (above.yaxis, below.yaxis, below.xaxis))
             out = io.StringIO()
             figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     text = out.getvalue()
@@ -117,12 +120,30 @@ def _dress(axes: Any, style: NumberStyle) -> None:
     axes.grid(color=PAPER.grid, linewidth=0.7)
     axes.set_axisbelow(True)
     axes.spines[["top", "right"]].set_visible(False)
-    if style.decimal_mark != ".":
-        from matplotlib.ticker import ScalarFormatter
+    for axis in (axes.xaxis, axes.yaxis):
+        _write_figures(axis, style)
 
-        class Comma(ScalarFormatter):
-            def __call__(self, value: float, position: int | None = None) -> str:
-                return str(super().__call__(value, position)).replace(".", style.decimal_mark)
 
-        axes.xaxis.set_major_formatter(Comma(useOffset=False))
-        axes.yaxis.set_major_formatter(Comma(useOffset=False))
+def _write_figures(axis: Any, style: NumberStyle) -> None:
+    """Write the figures of an axis as on screen, with a power of ten at its title and not at every figure."""
+    places = [place for place in axis.get_majorticklocs() if np.isfinite(place)]
+    spacing = float(np.min(np.diff(places))) if len(places) > 1 else 1.0
+    low, high = axis.get_view_interval()
+    texts, factor = axis_figures([*places], spacing, (low, high), style)
+    axis.set_ticks(places, texts)
+    axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
+    if axis.get_label_text():
+        axis.set_label_text(axis_title(axis.get_label_text(), factor))
+
+
+def _fit_titles(figure: Any, axes: Sequence[Any]) -> None:
+    """Shorten in the middle what is longer than its axis."""
+    figure.draw_without_rendering()
+    for axis in axes:
+        text, frame = axis.get_label_text(), axis.axes.get_window_extent()
+        drawn = axis.label.get_window_extent()
+        across = axis.axis_name == "x"
+        length, room = (drawn.width, frame.width) if across else (drawn.height, frame.height)
+        if length > room > 0:
+            kept = max(int(len(text) * room / length) - 3, 6)
+            axis.set_label_text(f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}")

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QFontMetricsF
 
 from vettore.app.style import colour, sans
 from vettore.core.rounding import NumberStyle
+from vettore.words.axes import axis_figures, axis_title
 
 WIDTH, SHARED_WIDTH = 62, 14
-# Figures of more places than this, or of so many digits before the mark, share a power of ten.
-MOST_PLACES, LARGEST = 5, 1e6
 # Room that a title leaves at the ends of its axis.
 END_ROOM = 8
 
@@ -42,22 +40,10 @@ class Axis(pg.AxisItem):
         if self.logMode:
             self._share("")
             return super().tickStrings(values, scale, spacing)
-        largest = max((abs(value * scale) for value in (*values, *self.range)), default=0.0)
-        places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9))) if spacing > 0 else 0
-        power = 0
-        if largest >= LARGEST or (largest and places > MOST_PLACES):
-            power, factor = self.style_of_numbers.common([largest])
-            if power == 0:
-                # The figures differ too late for a common power: as many digits as tell them apart.
-                self._share("")
-                return [self.style_of_numbers.number(value * scale, min(places, 9)) for value in values]
-            self._share(factor)
-            spacing = spacing / 10.0**power
-            places = max(0, int(np.ceil(-np.log10(spacing * scale) - 1e-9)))
-        else:
-            self._share("")
-        texts = [f"{value * scale / 10.0**power:.{places}f}" for value in values]
-        return [self.style_of_numbers.plain("0" if float(text) == 0 and places == 0 else text) for text in texts]
+        shown = [value * scale for value in values]
+        texts, factor = axis_figures(shown, spacing * scale, self.range, self.style_of_numbers)
+        self._share(factor)
+        return texts
 
     def _share(self, factor: str) -> None:
         """Have the title say the power of ten that the figures share; not while they are being painted."""
@@ -82,12 +68,7 @@ class Axis(pg.AxisItem):
 
     def _write_title(self) -> None:
         """Write the title with its power of ten, shortened in the middle where the axis is too short for it."""
-        text, font = self._title, sans(12, sans().weight().Medium)
-        if self._factor and text.endswith(")") and " (" in text:
-            name, _, unit = text.rpartition(" (")
-            text = f"{name} ({self._factor} {unit}"
-        elif self._factor:
-            text = f"{text} ({self._factor})"
+        text, font = axis_title(self._title, self._factor), sans(12, sans().weight().Medium)
         length = self.size().height() if self.orientation in ("left", "right") else self.size().width()
         room = length - END_ROOM
         metrics = QFontMetricsF(font)
