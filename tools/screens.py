@@ -98,9 +98,9 @@ def main() -> None:
     window.pages["Fit"].choose("exponential-decay-level")
     fit = window.pages["Fit"]
     settle(app, window)
-    fit.open_sheet()
+    fit.over.open_sheet()
     take("line-up")
-    fit.sheet.closed.emit()
+    fit.over.sheet.closed.emit()
     for key in ("exponential-decay-level", "two-decays", 3):
         fit.line_up.pinned.emit(key)
     fit.comparing.open()
@@ -126,13 +126,13 @@ def main() -> None:
     settle(app, window)
     window.session.do("jars", _with_jars(window.session.study))
     settle(app, window)
-    fit.several.open(fit.fit)
-    fit.stage.setCurrentWidget(fit.several)
-    for identity, box in fit.several.series.items():
+    fit.over.several.open(fit.fit)
+    fit.stage.setCurrentWidget(fit.over.several)
+    for identity, box in fit.over.several.series.items():
         box.setChecked(window.session.study.find_series(identity).name.startswith("Jar"))
-    fit.several.common["k"].setChecked(True)
+    fit.over.several.common["k"].setChecked(True)
     take("many-series")
-    fit.several.closed.emit()
+    fit.over.several.closed.emit()
     window.session.undo()
     settle(app, window)
     named = {series.name.split(",")[0]: series.id for series in window.session.study.series}

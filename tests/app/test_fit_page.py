@@ -262,7 +262,7 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
     session.do("jars", study)
     settled()
     qtbot.mouseClick(page.more, LEFT)
-    dialog = page.several
+    dialog = page.over.several
     dialog.series[page.fit.series.id].setChecked(False)
     for one in session.study.series:
         if one.name.startswith("Jar"):

@@ -239,8 +239,8 @@ def test_one_model_is_fitted_to_several_series(window, demo, hands, by):
         hands.click(window.rail.buttons["Fit"])
         hands.click(on(window, "Fit").more)
     page = on(window, "Fit")
-    assert page.stage.currentWidget() is page.several
-    assert page.several.several.rows
+    assert page.stage.currentWidget() is page.over.several
+    assert page.over.several.several.rows
     task("several series", by)(hands)
 
 

@@ -212,9 +212,9 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     assert "Nonlinear least squares" in text
     assert "<i>e</i><sup>" in text
     qtbot.mouseClick(page.panel.more, LEFT)
-    qtbot.keyClicks(page.sheet.filter, "quadratic")
-    assert page.sheet.count.text().startswith("1 of ")
-    qtbot.keyClick(page.sheet.filter, Qt.Key.Key_Return)
+    qtbot.keyClicks(page.over.sheet.filter, "quadratic")
+    assert page.over.sheet.count.text().startswith("1 of ")
+    qtbot.keyClick(page.over.sheet.filter, Qt.Key.Key_Return)
     settled()
     assert page.fit.result.method == "linear least squares"
     window.session.undo()

@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QMainWindow,
-    QScrollArea,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -36,6 +34,7 @@ from vettore.app.style import dress
 from vettore.app.widgets.parts import first_by_tab, help_of, label
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
+from vettore.app.widgets.whole import Whole
 from vettore.core.remarks import counted
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
@@ -43,8 +42,6 @@ from vettore.study import edits
 from vettore.study.study import Study
 
 SAID_FOR = 8000
-# What the parts of the window need under its menus.
-SMALLEST = (1024, 640)
 # After so many rows came in, memory that reading them took is given back, this many milliseconds later.
 MANY_ROWS = 100_000
 GIVE_BACK_AFTER = 1500
@@ -60,21 +57,6 @@ class Pages(dict[str, Page]):
     def __missing__(self, name: str) -> Page:
         self[name] = page = self._make(name)
         return page
-
-
-class Whole(QScrollArea):
-    """All parts of the window; where a large text leaves them too little room they are scrolled, and nothing is lost."""
-
-    def __init__(self, body: QWidget) -> None:
-        super().__init__()
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setWidget(body)
-
-    def resizeEvent(self, event) -> None:
-        # Not by the area itself, which would ask for the height of every wrapped text.
-        self.widget().resize(self.viewport().size().expandedTo(QSize(*SMALLEST)))
-        super().resizeEvent(event)
 
 
 class Window(FileActions, QMainWindow):
@@ -298,6 +280,14 @@ class Window(FileActions, QMainWindow):
         self._help.show_page(name)
 
     # What Qt tells
+
+    def keyPressEvent(self, event) -> None:
+        # What the widget with the keyboard leaves: Escape closes the topmost thing, then lets the choice of rows go.
+        if event.key() == Qt.Key.Key_Escape and self.page is not None:
+            if not self.page.close_topmost():
+                self.session.choose_rows(())
+            return
+        super().keyPressEvent(event)
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasUrls():

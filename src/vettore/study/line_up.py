@@ -24,7 +24,7 @@ HIGHEST_DEGREE = 10
 # The catalogue's polynomials are in the line-up by their degree.
 BY_DEGREE = frozenset({"constant", "straight-line", "quadratic", "cubic", "quartic", "quintic", "proportional"})
 # Models fitted before the next results are shown.
-AT_ONCE = 4
+AT_ONCE = 6
 # Sums of squares this near, with as many coefficients, are those of one curve.
 TWINS = 1e-7
 # Places between the points at which a curve is looked at, and how far it may leave their range, in heights of it.

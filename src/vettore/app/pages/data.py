@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.data_findings import DataFindings
 from vettore.app.pages.data_hands import TableHands
+from vettore.app.pages.data_making import SeriesMaker
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
@@ -41,7 +41,6 @@ from vettore.core.practice_data import PracticeData
 from vettore.core.remarks import counted
 from vettore.study import edits, making
 from vettore.study.series import Role, Series
-from vettore.study.table import Table
 from vettore.words.findings import finding_sentence
 
 
@@ -106,6 +105,7 @@ class DataPage(DataFindings, Page):
         self.first = self.plot
         self.table = SeriesTable()
         self.hands = TableHands(self.session, self.table)
+        self.making = SeriesMaker(self.session, self.table)
         self.bar, self.ask, self.work_out = RowBar(self.session), AskBar(self.session), ColumnBar(self.session)
         self.tools = ToolsLine(
             self.session,
@@ -236,6 +236,13 @@ class DataPage(DataFindings, Page):
         self._show_numbers(series)
         self.show_rows()
 
+    def close_topmost(self) -> bool:
+        """Close the practice data, or the bar under the table."""
+        if self._practice is not None and self.findings.currentWidget() is self._practice:
+            self._leave_practice()
+            return True
+        return self.tools.close_bar()
+
     def status(self) -> list[str]:
         """Say what is shown."""
         series = self.session.series
@@ -307,50 +314,10 @@ class DataPage(DataFindings, Page):
         elif finding.remedy is Remedy.SORT:
             self.session.do("sort by x", edits.sort_rows(study, series.id, series.place(Role.X) or 0, False))
         elif finding.remedy is Remedy.AVERAGE:
-            self.make_averages()
+            self.making.averages()
         elif finding.remedy is Remedy.OTHER_READING:
             name = series.columns[finding.column].name
             self.session.do(f"read {name} the other way", edits.read_other_way(study, series.id, finding.column))
-
-    def make_averages(self) -> None:
-        """Make a series of the averages of repeats."""
-        series = self.session.series
-        if series is not None:
-            self.make_series("average repeats", lambda: making.averages_of_repeats(series), "averages")
-
-    def make_across(self) -> None:
-        """Make a series of the numbers of each row across the chosen columns (all columns of numbers otherwise)."""
-        series = self.session.series
-        if series is None:
-            return
-        chosen = sorted({place for _, place in self.table.chosen_cells()})
-        numbers = [i for i, column in enumerate(series.data) if column.texts is None]
-        places = [i for i in chosen if i in numbers] if len(chosen) > 1 else numbers
-        self.make_series("numbers across columns", lambda: making.across_columns(series, places), "across columns")
-
-    def make_thinned(self, step: int) -> None:
-        """Make a series of every n-th row."""
-        series = self.session.series
-        if series is not None:
-            self.make_series("thin out", lambda: making.every_nth(series, step), f"every {step}. row")
-
-    def make_median(self, width: int) -> None:
-        """Make a series of moving medians."""
-        series = self.session.series
-        if series is not None:
-            self.make_series("moving median", lambda: making.moving_median(series, width), f"median of {width}")
-
-    def make_series(self, words: str, make: Callable[[], Table], suffix: str) -> None:
-        """Make a new series from the chosen one; the original stays as it is."""
-        series = self.session.series
-        try:
-            table = make()
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        name = f"{series.name}, {suffix}" if series else suffix
-        self.session.do(words, edits.add_series(self.session.study, table, name))
-        self.session.choose_newest()
 
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:

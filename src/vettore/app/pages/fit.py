@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -13,7 +11,9 @@ from vettore.app.pages.fit_choosing import ModelHands
 from vettore.app.pages.fit_comparing import Comparing
 from vettore.app.pages.fit_hands import StripHands
 from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit_over import OverStage
 from vettore.app.pages.fit_pennants import flags_of, kept_readings
+from vettore.app.pages.fit_residuals import residuals_of
 from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
@@ -25,11 +25,9 @@ from vettore.app.widgets.fit_findings import FitFindings
 from vettore.app.widgets.formula_bench import FormulaBench
 from vettore.app.widgets.how_fitted import HowFitted
 from vettore.app.widgets.line_up_panel import LineUpPanel
-from vettore.app.widgets.line_up_sheet import LineUpSheet
 from vettore.app.widgets.parts import Invitation, about, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
-from vettore.app.widgets.several import SeveralView
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.app.work import Search, breathe
 from vettore.core.typeset import Text
@@ -45,8 +43,6 @@ from vettore.words.fits import rows_words, weights_in_words
 FITTED_RADIUS = 2.2
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
-# Where rows that are set aside stand at most, in largest residuals of those in use.
-AT_EDGE = 1.12
 
 
 class FitPage(StripHands, ModelHands, Page):
@@ -85,7 +81,6 @@ class FitPage(StripHands, ModelHands, Page):
         self.line_up.chosen.connect(self.choose)
         self.filler = LineUpFiller(self.session, self.panel, self._chosen_key)
         self.comparing = Comparing(self.session, self.filler, self._present_recipe, self.choose)
-        self.panel.more_asked.connect(self.open_sheet)
         self.filler.filled.connect(self._suggest)
         self.panel.comparison_asked.connect(self.comparing.open)
         self.panel.degrees_asked.connect(self.comparing.open_ladder)
@@ -164,6 +159,8 @@ class FitPage(StripHands, ModelHands, Page):
         )
         stage.addWidget(filled)
         self.comparing.set_stage(stage)
+        self.over = OverStage(self.session, stage, self.filler, self._chosen_key, self.choose)
+        self.panel.more_asked.connect(self.over.open_sheet)
         self.stage = stage
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
@@ -232,6 +229,19 @@ class FitPage(StripHands, ModelHands, Page):
         """A low window has a lower strip."""
         self.strip.fit_window()
 
+    def close_topmost(self) -> bool:
+        """Close a view over the stage, the preview without rows, the ladder of degrees, or the bench for formulas."""
+        over = self.over.close()
+        for part, close in (
+            (self.without, self.without.close_bar),
+            (self.comparing.ladder, self.comparing.ladder.hide),
+            (self.bench, self.bench.put_away),
+        ):
+            if not over and part.isVisible():
+                close()
+                return True
+        return over
+
     def stop_search(self) -> None:
         """Give up the search that is going on."""
         self._search.stopped = True
@@ -252,34 +262,6 @@ class FitPage(StripHands, ModelHands, Page):
         used = f"rows: {rows_words(self.fit)}"
         return [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
 
-    @cached_property
-    def several(self) -> SeveralView:
-        """The stage's view of one model over many series, made when it is first asked for."""
-        several = SeveralView(self.session)
-        several.closed.connect(lambda: self.stage.setCurrentIndex(1))
-        self.stage.addWidget(several)
-        return several
-
-    @cached_property
-    def sheet(self) -> LineUpSheet:
-        """The stage's view of all models of the line-up, made when it is first asked for."""
-        sheet = LineUpSheet()
-        sheet.closed.connect(lambda: self.stage.setCurrentIndex(1))
-        sheet.chosen.connect(self._take_from_sheet)
-        self.stage.addWidget(sheet)
-        return sheet
-
-    def open_sheet(self) -> None:
-        """Show all models of the line-up over the stage."""
-        filler = self.filler
-        self.sheet.show_candidates(filler.candidates, filler.points, self._chosen_key(), self.session.style)
-        self.stage.setCurrentWidget(self.sheet)
-        self.sheet.filter.setFocus()
-
-    def _take_from_sheet(self, key: Key) -> None:
-        self.stage.setCurrentIndex(1)
-        self.choose(key)
-
     def _suggest(self) -> None:
         """Show the simplest of the equally good models while the user has chosen none."""
         series, best = self.session.series, self.filler.best()
@@ -292,8 +274,7 @@ class FitPage(StripHands, ModelHands, Page):
     def fit_several(self) -> None:
         """Open the table of this model over many series."""
         if self.fit is not None:
-            self.several.open(self.fit)
-            self.stage.setCurrentWidget(self.several)
+            self.over.open_several(self.fit)
 
     def _say_refusal(self, sentence: str) -> None:
         self.refusal.setText(sentence)
@@ -370,23 +351,10 @@ class FitPage(StripHands, ModelHands, Page):
         self.session.say("", "status")
 
     def _show_residuals(self, fit: DerivedFit) -> None:
-        result, series, curve = fit.result, fit.series, fit.curve
-        aside = np.flatnonzero(series.measured & ~series.kept)
-        x = series.values(Role.X)
-        if x is None:
-            return
-        if curve is None:
-            aside = aside[:0]
-        rows = np.concatenate([fit.rows, aside])
-        missed = fit.response[aside] - curve(x[aside]) if curve is not None else np.empty(0)
-        misses = np.concatenate([result.residuals, missed])
-        gone = np.arange(len(rows)) >= len(fit.rows)
-        # The range is that of the rows in use; what is set aside beyond it stands at the edge.
-        reach = float(np.max(np.abs(result.residuals), initial=0.0)) * AT_EDGE
-        if reach > 0:
-            misses = np.where(gone, np.clip(misses, -reach, reach), misses)
-        self.plot.residual_marks.set_data(x[rows], misses, rows, gone, self.session.ink(series))
-        self.plot.set_residual_range(misses)
+        shown, marks = residuals_of(fit), self.plot.residual_marks
+        marks.beyond = shown.beyond
+        marks.set_data(shown.x, shown.residuals, shown.rows, shown.aside, self.session.ink(fit.series))
+        self.plot.set_residual_range(shown.residuals)
 
     def _show_refusal(self, sentence: str) -> None:
         self.fit = None

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from vettore.app.pages.interpolate_methods import MethodHands, Offer
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
-from vettore.app.stage.items import CurveLine
+from vettore.app.stage.curves import CurveLine
 from vettore.app.stage.plot import Plot
 from vettore.app.widgets.fill_bar import FillBar
 from vettore.app.widgets.line_up import LineUp

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from vettore.app.session import Session
-from vettore.app.stage.items import CurveLine
+from vettore.app.stage.curves import CurveLine
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
 from vettore.app.widgets.line_up import Candidate, LineUp

@@ -79,6 +79,10 @@ class Page(QObject):
         """Take back what was done by hand and is no edit yet; whether there was something."""
         return False
 
+    def close_topmost(self) -> bool:
+        """Close what lies over the page or was opened on it last; whether there was something."""
+        return False
+
     def status(self) -> list[str]:
         """Return what was used, for the status line."""
         return []

@@ -6,7 +6,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from vettore.app.stage.items import RADIUS, Map, StageItem
+from vettore.app.stage.items import Map, StageItem
+from vettore.app.stage.marks import RADIUS
 from vettore.app.style import colour, sans
 
 LEGEND_LINE, LEGEND_SHARE = 20, 0.4

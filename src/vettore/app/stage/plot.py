@@ -11,9 +11,11 @@ from PySide6.QtGui import QContextMenuEvent, QFontMetricsF
 
 from vettore.app.stage.axes_menu import AxisPopup, axes_menu
 from vettore.app.stage.axis import SHARED_WIDTH, WIDTH
+from vettore.app.stage.curves import Beyond, CurveLine, Grid, Level, Trace
 from vettore.app.stage.framing import Framing
 from vettore.app.stage.hand_box import Hand
-from vettore.app.stage.items import Beyond, CurveLine, Grid, Level, Marks, StageItem, Trace, off_axis, on_axis
+from vettore.app.stage.items import StageItem, off_axis, on_axis
+from vettore.app.stage.marks import Marks
 from vettore.app.stage.overlays import Cross, Legend, Note, Pennants, Rubber
 from vettore.app.stage.panel import Panel
 from vettore.app.stage.picture import ask_picture, copy_picture

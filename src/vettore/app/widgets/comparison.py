@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.stage.items import Trace
+from vettore.app.stage.curves import Trace
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
 from vettore.app.widgets.parts import Elided, button, clear, ground, label

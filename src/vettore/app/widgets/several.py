@@ -7,7 +7,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.stage.items import CurveLine, Marks
+from vettore.app.stage.curves import CurveLine
+from vettore.app.stage.marks import Marks
 from vettore.app.stage.plot import Plot
 from vettore.app.widgets.line_up import Candidate, Thumbnail
 from vettore.app.widgets.parts import Column, button, clear, ground, label, section

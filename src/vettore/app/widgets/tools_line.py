@@ -28,6 +28,13 @@ class ToolsLine(QWidget):
         line.row.addStretch()
         box.addWidget(line)
 
+    def close_bar(self) -> bool:
+        """Close the bar that is open; whether one was."""
+        opened = [bar for _words, _tip, bar, _first in self._tools if bar.isVisible()]
+        for bar in opened:
+            bar.hide()
+        return bool(opened)
+
     def turn(self, bar: QWidget, first: QWidget) -> None:
         """Open a bar in place of another, or close it."""
         opened = not bar.isVisible()

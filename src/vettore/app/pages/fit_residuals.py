@@ -1,0 +1,44 @@
+"""What the strip under the plot of a fit shows: residuals of the rows in use, and what rows set aside would miss."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array, Mask
+from vettore.study.fits import DerivedFit
+from vettore.study.series import Role
+
+# Rows set aside whose residual is beyond all others by this factor stand at the edge of the strip.
+AT_EDGE = 1.12
+
+
+@dataclass(frozen=True, eq=False)
+class Residuals:
+    """By row (n,): its place in the series, x, residual, whether it is set aside, and on which side it lies beyond.
+
+    A row beyond the range of the rows in use has its residual at the edge, and 1 or −1 as ``beyond``.
+    """
+
+    rows: np.ndarray
+    x: Array
+    residuals: Array
+    aside: Mask
+    beyond: Array
+
+
+def residuals_of(fit: DerivedFit) -> Residuals:
+    """Return the residuals of a fit as they are shown; the range is that of the rows in use."""
+    result, series, curve = fit.result, fit.series, fit.curve
+    x = series.values(Role.X)
+    assert x is not None
+    aside = np.flatnonzero(series.measured & ~series.kept) if curve is not None else np.empty(0, dtype=np.intp)
+    rows = np.concatenate([fit.rows, aside])
+    missed = fit.response[aside] - curve(x[aside]) if curve is not None else np.empty(0)
+    residuals = np.concatenate([result.residuals, missed])
+    gone = np.arange(len(rows)) >= len(fit.rows)
+    reach = float(np.max(np.abs(result.residuals), initial=0.0)) * AT_EDGE
+    outside = gone & (np.abs(residuals) > reach) & (reach > 0)
+    beyond = np.where(outside, np.sign(residuals), 0.0)
+    return Residuals(rows, x[rows], np.where(outside, beyond * reach, residuals), gone, beyond)

@@ -1,0 +1,166 @@
+"""Measured rows as marks: stamped discs, hollow ones for rows set aside, one picture where there are very many."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+
+from vettore.app.stage.items import Map, StageItem, on_axis
+from vettore.app.stage.stamps import stamp_discs
+from vettore.app.style import colour, theme
+from vettore.core.arrays import Array, Mask
+
+MOST_SINGLE_MARKS = 4000
+RADIUS = 4.0
+RING_RADIUS = 8.5
+
+
+class Marks(StageItem):
+    """Measured rows: filled discs, hollow slashed discs for rows set aside, rings for chosen or pointed rows."""
+
+    shown = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.xs: Array = np.empty(0)
+        self.ys: Array = np.empty(0)
+        self.aside: Mask = np.empty(0, dtype=bool)
+        self.numbers = np.empty(0, dtype=np.intp)
+        self.error: Array | None = None
+        self.fill = theme().data
+        self.chosen: frozenset[int] = frozenset()
+        self.pointed = -1
+        self.stems = False
+        # For rows set aside that lie beyond the view and stand at its edge: 1 above, −1 below, or no array.
+        self.beyond: Array | None = None
+        self.radius = RADIUS
+        # What the last picture of very many marks showed, the picture, and where rows set aside were.
+        self._pictured: tuple[object, QImage, tuple[Array, Array]] = (None, QImage(), (np.empty(0), np.empty(0)))
+
+    def set_data(self, x: Array, y: Array, numbers, aside: Mask, fill: str, error: Array | None = None) -> None:
+        """Show rows; ``numbers`` are their places in the series."""
+        self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
+        self.update()
+        self.shown.emit()
+
+    def set_chosen(self, rows: frozenset[int]) -> None:
+        """Ring the chosen rows."""
+        self.chosen = rows
+        self.update()
+
+    def set_pointed(self, row: int) -> None:
+        """Ring the row under the pointer."""
+        self.pointed = row
+        self.update()
+
+    def nearest(self, at: QPointF, reach: float) -> int:
+        """Return the row whose mark is nearest to a point in data coordinates, within ``reach`` pixels, or −1."""
+        view = self.getViewBox()
+        if view is None or not len(self.xs):
+            return -1
+        width, height = view.viewPixelSize()
+        xs, ys = on_axis(self.xs, self.log[0]), on_axis(self.ys, self.log[1])
+        distance = ((xs - at.x()) / width) ** 2 + ((ys - at.y()) / height) ** 2
+        if not np.isfinite(distance).any():
+            return -1
+        best = int(np.nanargmin(distance))
+        return int(self.numbers[best]) if distance[best] <= reach**2 else -1
+
+    def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        many = len(self.xs) > MOST_SINGLE_MARKS
+        shown = (id(self.xs), id(self.ys), id(self.aside), self.fill, to_pixels.key, area.getRect())
+        if many and shown == self._pictured[0]:
+            # Nothing moved since the last frame: only what lies over the marks changed.
+            painter.drawImage(QPointF(area.left() - 2, area.top() - 2), self._pictured[1])
+            self._draw_hollow(painter, *self._pictured[2])
+            self._draw_rings(painter, to_pixels)
+            return
+        px, py = to_pixels.x(self.xs), to_pixels.y(self.ys)
+        margin = 2 * self.radius
+        seen = (px >= area.left() - margin) & (px <= area.right() + margin)
+        seen &= (py >= area.top() - margin) & (py <= area.bottom() + margin)
+        if self.stems and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
+        if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
+        filled = seen & ~self.aside
+        hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
+        if int(filled.sum()) > MOST_SINGLE_MARKS:
+            picture = self._draw_picture(painter, px[filled], py[filled], area)
+            self._pictured = (shown, picture, (px[hollow], py[hollow]))
+        else:
+            stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
+        at_edge = self.beyond is not None and len(self.beyond) == len(self.xs)
+        if at_edge:
+            self._draw_arrows(painter, px[hollow], py[hollow], self.beyond[hollow])
+            hollow = hollow[self.beyond[hollow] == 0]
+        self._draw_hollow(painter, px[hollow], py[hollow])
+        self._draw_rings(painter, to_pixels)
+
+    def _draw_arrows(self, painter: QPainter, px: Array, py: Array, ways: Array) -> None:
+        """Point to where rows lie that are beyond the view."""
+        painter.setPen(QPen(colour("muted"), 1.4))
+        painter.setBrush(colour("plot_ground"))
+        r = self.radius + 1
+        for x, y, way in zip(px.tolist(), py.tolist(), ways.tolist(), strict=True):
+            if way:
+                # Pixels count downwards.
+                corners = ((x, y - way * r), (x - r, y + way * r), (x + r, y + way * r))
+                painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+
+    def _draw_hollow(self, painter: QPainter, px: Array, py: Array) -> None:
+        painter.setPen(QPen(colour("muted"), 1.4))
+        painter.setBrush(colour("plot_ground"))
+        r = self.radius
+        for x, y in zip(px.tolist(), py.tolist(), strict=True):
+            painter.drawEllipse(QPointF(x, y), r, r)
+            painter.drawLine(QPointF(x - r - 1, y + r + 1), QPointF(x + r + 1, y - r - 1))
+
+    def _draw_stems(self, painter: QPainter, px: Array, py: Array, zero: float, aside: Mask) -> None:
+        painter.setPen(QPen(colour("muted", 0.6), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        x, y = px[~aside], py[~aside]
+        ends = np.column_stack([np.full(len(y), zero), y]).ravel()
+        painter.drawPath(pg.functions.arrayToQPath(np.repeat(x, 2), ends, connect="pairs"))
+
+    def _draw_errors(self, painter: QPainter, px: Array, to_pixels: Map, y: Array, error: Array) -> None:
+        painter.setPen(QPen(colour("muted", 0.8), 1))
+        low, high = to_pixels.y(y - error), to_pixels.y(y + error)
+        for x, a, b in zip(px.tolist(), low.tolist(), high.tolist(), strict=True):
+            if np.isfinite(a):
+                painter.drawLine(QPointF(x, a), QPointF(x, b))
+
+    def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> QImage:
+        """Paint very many marks as one picture of the pixels that they hit, widened to small discs; return it."""
+        width, height = int(area.width()) + 4, int(area.height()) + 4
+        column = np.clip((px - area.left() + 2).astype(np.intp), 0, width - 1)
+        line = np.clip((py - area.top() + 2).astype(np.intp), 0, height - 1)
+        hits = np.zeros(width * height, dtype=bool)
+        hits[line * width + column] = True
+        hits = hits.reshape(height, width)
+        wide = hits.copy()
+        wide[1:] |= hits[:-1]
+        wide[:-1] |= hits[1:]
+        wide[:, 1:] |= hits[:, :-1]
+        wide[:, :-1] |= hits[:, 1:]
+        ink = QColor(self.fill)
+        picture = np.zeros((height, width), dtype=np.uint32)
+        picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
+        # A copy of its own, since the array goes.
+        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
+        painter.drawImage(QPointF(area.left() - 2, area.top() - 2), image)
+        return image
+
+    def _draw_rings(self, painter: QPainter, to_pixels: Map) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        rows = set(self.chosen) | ({self.pointed} if self.pointed >= 0 else set())
+        if not rows:
+            return
+        places = np.flatnonzero(np.isin(self.numbers, list(rows)))[:2000]
+        px, py = to_pixels.x(self.xs[places]), to_pixels.y(self.ys[places])
+        for place, x, y in zip(places.tolist(), px.tolist(), py.tolist(), strict=True):
+            strong = int(self.numbers[place]) in self.chosen
+            painter.setPen(QPen(colour("accent"), 2.2 if strong else 1.6))
+            painter.drawEllipse(QPointF(x, y), RING_RADIUS, RING_RADIUS)
