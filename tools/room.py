@@ -18,7 +18,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 from PySide6.QtCore import QPoint, QRect
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QPushButton, QRadioButton, QWidget
 
 from vettore.app.stage.plot import Plot
 from vettore.app.style import dress
@@ -104,7 +104,11 @@ def words_of(text: str) -> list[str]:
 
 def cut_texts(window: Window) -> tuple[str, ...]:
     """Labels and buttons that are narrower or lower than their text, where nothing says that they give way."""
-    found = []
+    found = [
+        widget.text()[:40]
+        for widget in [*window.findChildren(QCheckBox), *window.findChildren(QRadioButton)]
+        if shown(widget) and widget.sizeHint().width() > widget.width()
+    ]
     for widget in [*window.findChildren(QLabel), *window.findChildren(QPushButton)]:
         if not shown(widget) or isinstance(widget, Elided) or not widget.text():
             continue

@@ -67,7 +67,7 @@ class ReportPage(Page):
         self._build_findings()
 
     def _build_choices(self) -> None:
-        choices = Column("What the report holds", (16, 16, 12, 12))
+        choices = Column("What the report holds", (10, 14, 2, 12))
         self.title = QLineEdit()
         self.title.setAccessibleName("Title of the report")
         self.title.setPlaceholderText("Title")
@@ -142,6 +142,8 @@ class ReportPage(Page):
         self.stage.setCurrentIndex(1 if reported else 0)
         self._filling = True
         self.title.setText(recipe.title)
+        # A long title is seen from its beginning.
+        self.title.setCursorPosition(0)
         if self.note.toPlainText() != recipe.note:
             self.note.setPlainText(recipe.note)
         for name, box in self.boxes.items():
