@@ -32,6 +32,7 @@ TARGETS = {
         "tests/core/fitting/test_published.py",
         GOLDENS,
         "tests/core/fitting/test_after_the_fit.py",
+        "tests/words/test_comparison.py",
     ],
     "core/fitting/result.py": [
         "tests/core/fitting/test_published.py",
@@ -43,7 +44,7 @@ TARGETS = {
         "tests/core/fitting/test_after_the_fit.py",
     ],
     "core/models/pulling.py": ["tests/study/test_pulls.py"],
-    "study/parts.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
+    "study/parts.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py", "tests/study/test_following.py"],
     "study/history.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
     "study/edits.py": [
         "tests/study/test_deciding.py",
@@ -60,12 +61,17 @@ TARGETS = {
     ],
     "files/old_studies.py": ["tests/files/test_old_studies.py"],
     "files/writers.py": ["tests/files/test_writers.py"],
-    "words/readings.py": ["tests/study/test_readings.py", "tests/study/test_steepest.py", GOLDENS],
+    "words/readings.py": ["tests/study/test_readings.py", "tests/study/test_steepest.py", "tests/words", GOLDENS],
     "report/document.py": [GOLDENS, "tests/report/test_pages.py"],
     "report/sections/coefficients.py": [GOLDENS, "tests/report/test_pages.py"],
     "words/fits.py": [GOLDENS, "tests/report/test_pages.py", "tests/words"],
-    "words/areas.py": [GOLDENS, "tests/report/test_pages.py"],
-    "words/comparison.py": [GOLDENS, "tests/report/test_pages.py", "tests/study/test_line_up.py"],
+    "words/areas.py": [GOLDENS, "tests/report/test_pages.py", "tests/words/test_areas.py"],
+    "words/comparison.py": [
+        GOLDENS,
+        "tests/report/test_pages.py",
+        "tests/study/test_line_up.py",
+        "tests/words/test_comparison.py",
+    ],
     "words/checks.py": [GOLDENS, "tests/words"],
     "words/findings.py": [
         GOLDENS,

@@ -8,6 +8,7 @@ from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
 from vettore.study.derive import derive_fit, derive_reading
+from vettore.study.inspect import findings_of
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import PlaceReading, ValueReading
@@ -102,3 +103,15 @@ def test_one_is_one():
     """Words for counts."""
     assert (counted(1, "row"), counted(0, "row"), counted(12, "row")) == ("1 row", "0 rows", "12 rows")
     assert (counted(1, "series", "series"), counted(2, "series", "series")) == ("1 series", "2 series")
+
+
+def test_blanks_say_what_follows_from_them():
+    """A blank in y leaves a row out of every fit; one in a column that is carried along is used by no curve."""
+    y, carried = 2 * X + 1, X.copy()
+    y[3], carried[5] = np.nan, np.nan
+    series = study_of(y, more=(RawColumn("lux", "", carried),)).series[0]
+    said = [finding_sentence(finding, series, STYLE) for finding in findings_of(series)]
+    assert said[:2] == [
+        "No number in v: row 4 (left out of every fit).",
+        "No number in lux: row 6 (not used by any curve).",
+    ]

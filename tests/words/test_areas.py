@@ -1,0 +1,50 @@
+"""Areas, functions and values between points in words, those that cannot be had among them."""
+
+import numpy as np
+import pytest
+
+from tests.made import parabola_and_line
+from vettore.core.rounding import NumberStyle
+from vettore.study import edits, edits_of_curves
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import PointsOf
+from vettore.words.areas import area_lines, between_lines
+
+STYLE = NumberStyle()
+
+
+@pytest.fixture
+def study():
+    return parabola_and_line(np.linspace(0, 10, 41))
+
+
+def test_an_area_has_its_name_or_its_number(study):
+    """Its limits, its rule and what it stands on; an area that cannot be had says why under the same name."""
+    for name in ("flood", ""):
+        study = edits_of_curves.add_area(study, AreaRecipe("s1", start=1.0, end=9.0, name=name))
+    lines = area_lines(study, study.series[0], STYLE)
+    assert [line.label for line in lines] == [
+        "flood, 1 to 9 s, trapezoid rule, above zero",
+        "area 2, 1 to 9 s, trapezoid rule, above zero",
+    ]
+    study = edits_of_curves.add_area(study, AreaRecipe("s1", baseline=PointsOf("s2"), name="between"))
+    study = edits_of_curves.add_area(study, AreaRecipe("s1", baseline=PointsOf("s2")))
+    short = edits.set_rows_aside(study, "s2", list(range(20, 41)), "")
+    for line, name in zip(area_lines(short, short.series[0], STYLE)[2:], ("between", "area 4"), strict=True):
+        assert line.label == name
+        assert "does not reach so far" in line.text
+
+
+def test_values_between_points_say_when_they_cannot_be_had(study):
+    """The value with its unit; a place for which there is nothing is answered by a sentence."""
+    recipe = study.interpolant_of("s1").changed(read_at=(2.1, 3.0))
+    study = edits_of_curves.set_interpolant(study, recipe)
+    lines = between_lines(study, study.series[0], STYLE)
+    assert [line.label for line in lines] == [
+        f"y at x = {x} s ({recipe.method if recipe.method != 'monotone' else 'monotone cubic'})" for x in ("2.1", "3")
+    ]
+    assert float(lines[1].text.split()[0]) == pytest.approx(9)
+    bare = edits.set_rows_aside(study, "s1", list(range(40)), "")
+    (line,) = between_lines(bare, bare.series[0], STYLE)
+    assert line.label == ""
+    assert line.text
