@@ -103,6 +103,48 @@ def test_what_is_no_study_is_refused_in_a_sentence(tmp_path):
         save_study(Study(), tmp_path / "nowhere" / "a.vettore")
 
 
+def _spoilt(change, data=None):
+    """The demo study with its JSON changed, and the data of its first series."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(study_bytes(demo_study()))) as old, zipfile.ZipFile(out, "w") as new:
+        for name in old.namelist():
+            content = old.read(name)
+            if name == "study.json":
+                told = json.loads(content)
+                change(told["parts"][0])
+                content = json.dumps(told).encode()
+            elif data is not None and name == "data/s1.csv":
+                content = data(content)
+            new.writestr(name, content)
+    return out.getvalue()
+
+
+def nothing(_part):
+    pass
+
+
+@pytest.mark.parametrize(
+    ("change", "data", "words"),
+    [
+        (nothing, lambda text: text.rsplit(b"\n", 2)[0] + b"\n", "are not the 18 rows they should be"),
+        (nothing, lambda text: text.rstrip(b"\n") + b",7\n", "are not the 18 rows they should be"),
+        (lambda part: part["columns"][1].update(raw=3), None, "the recipe of Nitrate probe does not fit its data"),
+        (lambda part: part["columns"][1].update(raw=-1), None, "the recipe of Nitrate probe does not fit its data"),
+        (lambda part: part["set_aside"].append({"row": 18, "reason": ""}), None, "does not fit its data"),
+        (lambda part: part["edits"].append({"row": 0, "raw": 3, "text": "1"}), None, "does not fit its data"),
+        (lambda part: part["edits"].append({"row": -1, "raw": 0, "text": "1"}), None, "does not fit its data"),
+    ],
+)
+def test_data_and_recipe_that_do_not_fit_are_told(change, data, words):
+    """A row or a cell too few or too many, and rows and columns that are not there; what fits opens."""
+    with pytest.raises(FileError, match=words):
+        study_from_bytes(_spoilt(change, data), "odd.vettore")
+    last = _spoilt(
+        lambda part: (part["columns"][1].update(raw=2), part["edits"].append({"row": 17, "raw": 2, "text": "1"}))
+    )
+    assert study_from_bytes(last, "fine.vettore").series[0].rows == 18
+
+
 KILLED = """
 import sys
 from vettore.demo.study import demo_study

@@ -54,6 +54,13 @@ def test_a_polynomial_goes_through_the_pulled_point_and_the_others(degree):
         assert curve(other.x) == pytest.approx(other.y)
 
 
+def test_grips_stand_within_a_span_that_does_not_begin_at_zero():
+    """Two grips of a line over 40 … 100 stand at 55 and 85."""
+    study = study_of(T + 40, 3 + 0.2 * T, degree=1)
+    fit, pulls, values = pulls_of(study)
+    assert [grip.x for grip in pulls.places(values, fit.curve)] == pytest.approx([55, 85])
+
+
 def test_a_formula_of_ones_own_is_pulled_by_the_least_change():
     """Three grips for A, k and C; with C held the curve meets the point and C stays."""
     study = study_of(T, 6 * np.exp(-0.05 * T) + 2 + 0.05 * np.sin(9 * T))

@@ -7,8 +7,8 @@ from tests.made import parabola_and_line
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits, edits_of_curves
 from vettore.study.kinds.area import AreaRecipe
-from vettore.study.kinds.baselines import PointsOf
-from vettore.words.areas import area_lines, between_lines
+from vettore.study.kinds.baselines import BetweenEnds, CurveOf, Level, PointsOf
+from vettore.words.areas import area_lines, baseline_words, between_lines
 
 STYLE = NumberStyle()
 
@@ -48,3 +48,13 @@ def test_values_between_points_say_when_they_cannot_be_had(study):
     (line,) = between_lines(bare, bare.series[0], STYLE)
     assert line.label == ""
     assert line.text
+
+
+def test_what_an_area_stands_on_is_named(study):
+    """A level by its number, the line between the ends, another series, a fitted curve."""
+    fit = study.curves[0].id
+    told = [
+        baseline_words(study, one, STYLE)
+        for one in (Level(), Level(2.5), BetweenEnds(), PointsOf("s2"), CurveOf(fit))
+    ]
+    assert told == ["zero", "2.5", "line between the ends", "points of lower", "quadratic of upper"]

@@ -115,3 +115,16 @@ def test_blanks_say_what_follows_from_them():
         "No number in v: row 4 (left out of every fit).",
         "No number in lux: row 6 (not used by any curve).",
     ]
+
+
+def test_many_gaps_are_counted_and_the_first_are_named():
+    """Three are named; of more, how many there are beside them."""
+    for ends, more in (((3, 9, 15), ""), ((3, 9, 15, 21, 27), " and 2 more")):
+        t = np.array([float(i) for i in range(40) if i not in {j for end in ends for j in (end, end + 1)}])
+        columns = (RawColumn("t", "s", t), RawColumn("v", "mV", 2 * t))
+        series = edits.add_series(Study(title="gaps"), Table(columns, Source("made")), "gaps").series[0]
+        (said,) = [
+            sentence for one in findings_of(series) if "gap" in (sentence := finding_sentence(one, series, STYLE))
+        ]
+        named = ", ".join(f"{end - 1} to {end + 2}" for end in ends[:3])
+        assert said == f"t is regular (every 1) with {len(ends)} gaps: {named}{more}."
