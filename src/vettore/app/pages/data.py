@@ -138,6 +138,10 @@ class DataPage(DataFindings, Page):
         stage.addWidget(self.welcome)
         stage.addWidget(filled)
         self.stage = stage
+        self._listen()
+
+    def _listen(self) -> None:
+        """Heed what is done on plot and table, and say what they are about."""
         self.table.rows_chosen.connect(self.session.choose_rows)
         self.table.row_pointed.connect(self.session.point)
         self.table.header.role_clicked.connect(self.decide_column)

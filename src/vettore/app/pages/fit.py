@@ -129,10 +129,6 @@ class FitPage(StripHands, ModelHands, Page):
         self.rows = RowBar(self.session, self.preview_without)
         self.without = WithoutBar(self.session)
         self.without.closed.connect(self._leave_preview)
-        filled = QWidget()
-        box = QVBoxLayout(filled)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
         self.searching = QWidget()
         line = QHBoxLayout(self.searching)
         line.setContentsMargins(18, 4, 18, 4)
@@ -140,6 +136,15 @@ class FitPage(StripHands, ModelHands, Page):
         line.addWidget(button("Stop", self.stop_search, "link", "Give up this search"))
         line.addStretch()
         self.searching.hide()
+        self._lay_out_stage()
+        self._listen()
+
+    def _lay_out_stage(self) -> None:
+        """Put the parts of the stage under each other, and what may open over them beside it."""
+        filled = QWidget()
+        box = QVBoxLayout(filled)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
         for widget, stretch in (
             (self.strip, 0),
             (self.searching, 0),
@@ -162,6 +167,9 @@ class FitPage(StripHands, ModelHands, Page):
         self.over = OverStage(self.session, stage, self.filler, self._chosen_key, self.choose)
         self.panel.more_asked.connect(self.over.open_sheet)
         self.stage = stage
+
+    def _listen(self) -> None:
+        """Heed what is done on the stage, and say what its parts are about."""
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
         self.plot.place_clicked.connect(self.readings.read_at)

@@ -90,6 +90,10 @@ class InterpolatePage(MethodHands, Page):
         scroll.add(self.methods)
         scroll.column.addStretch()
         box.addWidget(scroll, 1)
+        self._add_details(box)
+
+    def _add_details(self, box: QVBoxLayout) -> None:
+        """Add what some of the ways can be told: smoothness, slopes at the ends, errors, what lies beyond."""
         self.smooth = QWidget()
         lines = QVBoxLayout(self.smooth)
         lines.setContentsMargins(0, 0, 0, 0)

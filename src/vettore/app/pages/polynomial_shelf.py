@@ -58,6 +58,11 @@ class ShelfHands:
         scroll.add(self._shelf_holder)
         scroll.column.addStretch()
         outer.addWidget(scroll, 1)
+        self._add_entries(outer)
+        self._add_makers(outer)
+
+    def _add_entries(self, outer: QVBoxLayout) -> None:
+        """Add the fields by which a polynomial is entered."""
         outer.addWidget(section("New one"))
         self.coefficients, self.roots, self.formula = QLineEdit(), QLineEdit(), QLineEdit()
         self.descending = QCheckBox("highest power first")
@@ -79,6 +84,9 @@ class ShelfHands:
         self.from_fit = button("from the chosen fit", self.add_from_fit, "link", "Take the chosen curve, with its ±")
         outer.addWidget(self.from_fit)
         outer.addWidget(rule())
+
+    def _add_makers(self, outer: QVBoxLayout) -> None:
+        """Add what makes one polynomial from two, and one from one."""
         outer.addWidget(section("Make from two"))
         pair = QHBoxLayout()
         self.left, self.right = QComboBox(), QComboBox()

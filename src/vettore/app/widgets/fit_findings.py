@@ -81,17 +81,21 @@ class FitFindings(Column):
         self._follows_parts = (rule(), section("What follows from it"), self._follows)
         self.checks = CheckList(session, without, take_better)
         self._aside_rule = rule()
+        self.working = button(
+            "Show the working", self._show_working, "", "Step by step, how these numbers came about"
+        )
+        self._fit: DerivedFit | None = None
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        """Put the parts under each other."""
         self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:3])
         self.add(self.turn_correlations, self.correlations)
         self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[4:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.column.addStretch()
-        self.working = button(
-            "Show the working", self._show_working, "", "Step by step, how these numbers came about"
-        )
         self.add(self.working)
-        self._fit: DerivedFit | None = None
 
     def _show_working(self) -> None:
         if self._fit is not None:

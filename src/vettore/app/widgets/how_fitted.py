@@ -47,6 +47,11 @@ class HowFitted(QWidget):
         outer.addWidget(self.sentence)
         outer.addWidget(self.use_column, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self._controls)
+        self._spanned = False
+        self._build_controls()
+
+    def _build_controls(self) -> None:
+        """Make the choices that open in place of the sentence."""
         box = QVBoxLayout(self._controls)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
@@ -76,7 +81,6 @@ class HowFitted(QWidget):
         )
         self.loss.activated.connect(lambda place: self.loss_chosen.emit(list(LOSS_WORDS)[place]))
         self.span = button("Fit only a span of x …", self._ask_span, "link", "Drag over the plot; Esc leaves it")
-        self._spanned = False
         line = QHBoxLayout()
         line.setSpacing(4)
         line.addWidget(self.weights, 1)

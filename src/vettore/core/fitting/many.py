@@ -6,7 +6,7 @@ converge from any of them is searched for on its own.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, overload
 
@@ -157,19 +157,12 @@ def fit_many(
         raise DataError(
             f"Series {i + 1} has {int(counts[i])} rows in use for {len(model.free)} coefficients. Take it out or hold some."
         )
-    q = len(model.parts.nonlinear)
-    starts: list[Array] = []
-    if q == 0:
-        starts = [np.empty((len(series), 0))]
-    elif start is not None and all(name in start for name in model.parts.nonlinear):
-        one = np.array([float(start[name]) for name in model.parts.nonlinear])
-        starts = [np.tile(one, (len(series), 1))]
-    else:
-        chosen = sorted({int(i) for i in np.linspace(0, len(series) - 1, SAMPLES).round()})
-        for sample in chosen:
-            found = fit(formula, series[sample], start=start, hold=held, seed=seed)
-            one = np.array([found.coefficients[name].value for name in model.parts.nonlinear])
-            starts.append(np.tile(one, (len(series), 1)))
+    starts = [
+        np.tile(alpha, (len(series), 1))
+        for alpha in _starts(
+            model, start, lambda place: fit(formula, series[place], start=start, hold=held, seed=seed), len(series)
+        )
+    ]
     stack = Stack(model, given, y_of, None if mask.all() else mask.astype(np.float64), held)
     best = stack.solve(starts[0])
     for other in starts[1:]:
@@ -192,6 +185,20 @@ def fit_many(
         held,
         level,
     )
+
+
+def _starts(
+    model: Prepared, start: Mapping[str, float] | None, fitted: Callable[[int], FitResult], count: int
+) -> list[Array]:
+    """Return where the searches begin (q,): as given, or the answers of some of the series, fitted each alone."""
+    nonlinear = model.parts.nonlinear
+    if not nonlinear:
+        return [np.empty(0)]
+    if start is not None and all(name in start for name in nonlinear):
+        return [np.array([float(start[name]) for name in nonlinear])]
+    chosen = sorted({int(place) for place in np.linspace(0, count - 1, SAMPLES).round()})
+    answers = [fitted(place).coefficients for place in chosen]
+    return [np.array([answer[name].value for name in nonlinear]) for answer in answers]
 
 
 def _search_alone(

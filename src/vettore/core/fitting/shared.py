@@ -71,20 +71,11 @@ def fit_shared(
     ``sigma`` gives the standard deviations of each series, see fit. Raises DataError, FormulaError.
     """
     Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
-    if sigma is not None and len(sigma) != len(data):
-        raise DataError(f"{len(data)} series were given, but sigma for {len(sigma)}. Give one for each.")
-    if len(data) < 2:
-        raise DataError("A fit with common coefficients needs at least two series.")
-    if len(data) > MOST_SERIES:
-        raise DataError(f"Up to {MOST_SERIES} series can be fitted together, but {len(data)} were given.")
+    _check_series(data, sigma)
     columns = list(data[0])
-    read = read_formula(formula, columns)
-    if read.left is None:
-        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
     held = dict(hold or {})
-    strange = [name for name in shared if name not in read.coefficients or name in held]
-    if strange:
-        raise DataError(f"{strange[0]} cannot be common: it is no free coefficient of {read}.")
+    read = _read_shared(formula, columns, shared, held)
+    assert read.left is not None
     common = tuple(name for name in read.coefficients if name in shared)
     own = [name for name in read.coefficients if name not in common and name not in held]
     number = "series"
@@ -98,19 +89,14 @@ def fit_shared(
     joined = {name: np.concatenate([as_values(one[name], name) for one in data]) for name in wanted}
     lengths = [len(as_values(one[wanted[0]], wanted[0])) for one in data]
     joined[number] = np.repeat(np.arange(1.0, len(data) + 1), lengths)
-    start: dict[str, float] = {}
     nonlinear = prepared(formula, columns, held).parts.nonlinear
+    start: dict[str, float] = {}
     if nonlinear:
         alone = [
             fit(formula, one, hold=held, seed=seed, sigma=None if sigma is None else sigma[i])
             for i, one in enumerate(data)
         ]
-        for name in nonlinear:
-            values = [one.coefficients[name].value for one in alone]
-            if name in common:
-                start[name] = float(np.median(values))
-            else:
-                start |= {called[name, i]: value for i, value in enumerate(values)}
+        start = _starts(nonlinear, alone, common, called)
     left_and_right = f"{to_text(read.left)} = {to_text(tree)}"
     spread = None if sigma is None else _joined_sigma(read, sigma, lengths)
     result = fit(
@@ -132,6 +118,44 @@ def fit_shared(
     series = joined[number][result.rows_in_use]
     rows = tuple(np.flatnonzero(series == i + 1) for i in range(len(data)))
     return SharedFit(result, common, told, rows)
+
+
+def _check_series(data: Sequence[Mapping[str, Values]], sigma: Sequence[Sigma] | None) -> None:
+    """Insist on two series or more, not too many, and ± for each or none. Raises DataError."""
+    if sigma is not None and len(sigma) != len(data):
+        raise DataError(f"{len(data)} series were given, but sigma for {len(sigma)}. Give one for each.")
+    if len(data) < 2:
+        raise DataError("A fit with common coefficients needs at least two series.")
+    if len(data) > MOST_SERIES:
+        raise DataError(f"Up to {MOST_SERIES} series can be fitted together, but {len(data)} were given.")
+
+
+def _read_shared(formula: str, columns: Sequence[str], shared: Collection[str], held: Mapping[str, float]) -> Formula:
+    """Return the formula, which has a measured left side and the coefficients that are to be common. Raises DataError."""
+    read = read_formula(formula, columns)
+    if read.left is None:
+        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+    strange = [name for name in shared if name not in read.coefficients or name in held]
+    if strange:
+        raise DataError(f"{strange[0]} cannot be common: it is no free coefficient of {read}.")
+    return read
+
+
+def _starts(
+    nonlinear: Sequence[str],
+    alone: Sequence[FitResult],
+    common: Collection[str],
+    called: Mapping[tuple[str, int], str],
+) -> dict[str, float]:
+    """Return where the search begins: common coefficients at the median of the series fitted alone, others at theirs."""
+    out: dict[str, float] = {}
+    for name in nonlinear:
+        values = [result.coefficients[name].value for result in alone]
+        if name in common:
+            out[name] = float(np.median(values))
+        else:
+            out |= {called[name, place]: value for place, value in enumerate(values)}
+    return out
 
 
 def _joined_sigma(read: Formula, sigma: Sequence[Sigma], lengths: Sequence[int]) -> dict[str, Array]:

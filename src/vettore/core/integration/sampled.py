@@ -96,32 +96,9 @@ def integrate(
     if rule not in RULES:
         raise DataError(f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.")
     points, values, spread, remarks = points_of(x, y, sigma)
-    low, high = float(points[0]), float(points[-1])
-    start = low if a is None else a_number(a, "The lower limit")
-    end = high if b is None else a_number(b, "The upper limit")
-    for limit in (start, end):
-        if not low <= limit <= high:
-            raise DataError(
-                f"The limit {limit:g} lies outside the points, {low:g} to {high:g}. Nothing is known there."
-            )
+    start, end = _limits(points, a, b)
     if start > end:
-        turned = integrate(points, values, rule, a=end, b=start, floor=floor, sigma=spread)
-        return SampledArea(
-            -turned.area,
-            turned.standard_error,
-            turned.error_from,
-            -turned.positive,
-            -turned.negative,
-            turned.edges[::-1],
-            turned.heights[::-1],
-            -turned.strips[::-1],
-            np.concatenate([[0.0], np.cumsum(-turned.strips[::-1])]),
-            rule,
-            start,
-            end,
-            turned.floor_at_edges[::-1],
-            remarks,
-        )
+        return _turned(integrate(points, values, rule, a=end, b=start, floor=floor, sigma=spread), remarks)
     base, base_weights = _floor(floor, points, values, start, end)
     pieces = pieces_of(rule, points, values)
     edges = np.concatenate([[start], points[(points > start) & (points < end)], [end]])
@@ -155,6 +132,40 @@ def integrate(
         start,
         end,
         base(edges),
+        remarks,
+    )
+
+
+def _limits(points: Array, a: float | None, b: float | None) -> tuple[float, float]:
+    """Return the limits, by default the ends of the points. Raises DataError for one outside them."""
+    low, high = float(points[0]), float(points[-1])
+    start = low if a is None else a_number(a, "The lower limit")
+    end = high if b is None else a_number(b, "The upper limit")
+    for limit in (start, end):
+        if not low <= limit <= high:
+            raise DataError(
+                f"The limit {limit:g} lies outside the points, {low:g} to {high:g}. Nothing is known there."
+            )
+    return start, end
+
+
+def _turned(area: SampledArea, remarks: tuple[Remark, ...]) -> SampledArea:
+    """Return an area with its limits the other way round."""
+    strips = -area.strips[::-1]
+    return SampledArea(
+        -area.area,
+        area.standard_error,
+        area.error_from,
+        -area.positive,
+        -area.negative,
+        area.edges[::-1],
+        area.heights[::-1],
+        strips,
+        np.concatenate([[0.0], np.cumsum(strips)]),
+        area.rule,
+        area.b,
+        area.a,
+        area.floor_at_edges[::-1],
         remarks,
     )
 
