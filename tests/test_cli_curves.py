@@ -158,3 +158,27 @@ def test_what_did_not_converge_is_printed_and_told_by_the_exit_code(run, monkeyp
     assert (code, "Not converged from 3 starts" in out, "1.168 ± 0.061" in out) == (1, True, True)
     code, out, _ = run("fit", STAGE, "--degree", "1", "--json")
     assert (code, json.loads(out)["converged"]) == (1, False)
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        (
+            ["--formula", "y = a + b*x", "--degree", "2"],
+            "--degree would have no effect here: --formula says the model",
+        ),
+        (["--model", "straight-line", "--degree", "2"], "--degree would have no effect here: --model says the model"),
+        (["--model", "straight-line", "--no-intercept"], "--model says whether there is a constant"),
+        (
+            ["--degree", "1", "--start", "a=1"],
+            "A polynomial has one best answer; starts go with --formula or --model",
+        ),
+    ],
+)
+def test_options_without_effect_are_refused_by_their_reason(options, words, tmp_path, capsys):
+    """The option and what makes it useless are both named."""
+    (tmp_path / "a.csv").write_text("x,y\n1,2\n2,4.1\n3,6\n4,8.2\n")
+    with pytest.raises(SystemExit) as stopped:
+        main(["fit", str(tmp_path / "a.csv"), *options])
+    assert stopped.value.code == 2
+    assert words in capsys.readouterr().err

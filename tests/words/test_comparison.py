@@ -69,24 +69,15 @@ def test_a_row_has_the_figures_of_its_fit(pair):
 def test_models_at_the_threshold_of_equally_good():
     """A gap of exactly 2 is no longer equally good; the order puts the simpler of the equal ones first."""
     line, quadratic = (core.fit_polynomial(X, 2 * X + NOISE, degree) for degree in (1, 2))
-    for gap, equal in ((1.999, True), (2.0, False)):
-        shifted = _with_aicc(quadratic, line.aicc + gap)
-        found = {one.name: one.equal for one in compare({"line": line, "other": shifted})}
-        assert found == {"line": True, "other": equal}
-    better = _with_aicc(quadratic, line.aicc - 1.0)
-    assert [one.name for one in compare({"other": better, "line": line})] == ["line", "other"]
-
-
-def _with_aicc(result, wanted):
-    """A result whose sum of squares gives it a certain AICc: n·ln(S/n) moves by the difference."""
-    factor = np.exp((wanted - result.aicc) / result.n)
-    out = replace(result, sum_of_squares=result.sum_of_squares * factor)
-    assert out.aicc == pytest.approx(wanted, abs=1e-9)
-    return _Pinned(out, wanted)
+    for gap, equal in ((1.75, True), (2.0, False), (2.25, False)):
+        found = compare({"line": _Pinned(line, 16.0), "other": _Pinned(quadratic, 16.0 + gap)})
+        assert {one.name: (one.difference, one.equal) for one in found} == {"line": (0, True), "other": (gap, equal)}
+    better = compare({"other": _Pinned(quadratic, 15.0), "line": _Pinned(line, 16.0)})
+    assert [one.name for one in better] == ["line", "other"]
 
 
 class _Pinned:
-    """A result with its AICc to the last bit."""
+    """A result with another AICc, to the last bit."""
 
     def __init__(self, result, aicc):
         self._result, self.aicc = result, aicc

@@ -237,3 +237,12 @@ def test_r_squared_about_the_weighted_mean():
     assert told["line"] == pytest.approx(1 - line.sum_of_squares / total)
     assert told["line"] == pytest.approx(line.r_squared)
     assert told["curve"] == pytest.approx(curve.r_squared)
+
+
+def test_a_fit_is_exact_where_residuals_are_the_rounding_of_y():
+    """However large x is: a miss of 1e-9 at y of about 1 is a miss, one of the last bit is none."""
+    x = np.arange(8.0) * 1e9
+    y = 1 + x / 8e9
+    assert core.fit_polynomial(x, y, 1).exact
+    y[3] += 1e-9
+    assert not core.fit_polynomial(x, y, 1).exact
