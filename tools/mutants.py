@@ -47,6 +47,7 @@ TARGETS = {
     "study/parts.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py", "tests/study/test_following.py"],
     "study/history.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
     "study/edits.py": [
+        "tests/study/test_models.py",
         "tests/study/test_deciding.py",
         "tests/study/test_edits.py",
         "tests/study/test_columns.py",

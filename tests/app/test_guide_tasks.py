@@ -292,9 +292,12 @@ def test_roots_are_found(window, demo, hands, by):
     else:
         hands.click(window.rail.buttons["Polynomial"])
         page = on(window, "Polynomial")
+        hands.press(page.choices, "Put on the shelf")
+        assert "Write coefficients" in window._status.text()
+        hands.count -= 1
         hands.click(page.coefficients)
         hands.type("1; -3; 2")
-        hands.key(ENTER)
+        hands.press(page.choices, "Put on the shelf")
     assert [row[0] for row in on(window, "Polynomial").root_table.texts] == ["1.00000", "2.00000"]
     task("roots", by)(hands)
 

@@ -71,16 +71,20 @@ class ShelfHands:
         self.coefficients.setPlaceholderText("coefficients: 1; 0; −2")
         self.roots.setPlaceholderText("roots: 1; −2; 3+2i; 3−2i")
         self.formula.setPlaceholderText("formula: (x − 1)^2*(x + 3)")
-        for field, words, action in (
+        entries = (
             (self.coefficients, "New polynomial by its coefficients", self.add_by_coefficients),
             (self.roots, "New polynomial by its roots", self.add_by_roots),
             (self.formula, "New polynomial by a formula", self.add_by_formula),
-        ):
+        )
+        self._entries = [(field, action) for field, _words, action in entries]
+        for field, words, action in entries:
             field.setAccessibleName(words)
             field.setToolTip(f"{words}; press Enter")
             field.returnPressed.connect(action)
             outer.addWidget(field)
         outer.addWidget(self.descending)
+        self.put = button("Put on the shelf", self.add_typed, "", "Take what stands above, as Enter does")
+        outer.addWidget(self.put)
         self.from_fit = button("from the chosen fit", self.add_from_fit, "link", "Take the chosen curve, with its ±")
         outer.addWidget(self.from_fit)
         outer.addWidget(rule())
@@ -158,6 +162,14 @@ class ShelfHands:
         """Show a polynomial of the shelf."""
         self._chosen = identity
         self.refresh()
+
+    def add_typed(self) -> None:
+        """Put what stands in one of the fields on the shelf."""
+        filled = [action for field, action in self._entries if field.text().strip()]
+        if not filled:
+            self.session.say("Write coefficients, roots or a formula first.", "bad")
+        for action in filled[:1]:
+            action()
 
     def add_by_coefficients(self) -> None:
         """Put a polynomial with the typed coefficients on the shelf."""
