@@ -21,6 +21,9 @@ from vettore.core.arrays import Array
 from vettore.files.refusals import FileError, check_columns
 from vettore.files.sniff import SPACES, Layout, rows_of, text_of
 
+# Rows turned into columns in one piece: of many more, the one call would keep Python from the window.
+AT_ONCE = 5_000
+
 
 @dataclass(frozen=True)
 class Source:
@@ -54,8 +57,14 @@ def columns_of(body: str, layout: Layout, name: str) -> list[list[str]]:
     rows = [row for row in rows_of(body.rstrip("\x1a\x0c\n"), layout.delimiter) if any(row)]
     width = max(layout.columns, max(map(len, rows), default=0))
     check_columns(width, name)
-    columns = [list(column) for column in itertools.zip_longest(*rows, fillvalue="")]
-    return columns + [[""] * len(rows) for _ in range(width - len(columns))]
+    columns: list[list[str]] = [[] for _ in range(width)]
+    for start in range(0, len(rows), AT_ONCE):
+        block = rows[start : start + AT_ONCE]
+        turned = [*itertools.zip_longest(*block, fillvalue="")]
+        turned += [("",) * len(block)] * (width - len(turned))
+        for column, cells in zip(columns, turned, strict=True):
+            column.extend(cells)
+    return columns
 
 
 def read(data: bytes, layout: Layout, name: str) -> Found:
