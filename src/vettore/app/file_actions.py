@@ -32,9 +32,9 @@ class FileActions:
     def read_differently(self) -> None:
         """Ask how the file of the chosen series is to be read, and put the table under the same decisions."""
         from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
+        from vettore.files.encodings import SAMPLE_BYTES, text_of
         from vettore.files.refusals import read_bytes
         from vettore.files.remembered import remember, signature
-        from vettore.files.sniff import SAMPLE_BYTES, text_of
 
         series = self.session.series
         if series is None:

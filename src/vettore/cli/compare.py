@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -13,7 +13,7 @@ from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 
 if TYPE_CHECKING:
-    pass
+    from vettore.core.fitting.compare import Compared
 
 
 @click.command()
@@ -47,34 +47,39 @@ def compare(
         x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
         fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
     order = ranked(fits)
-    style = NumberStyle()
     if as_json:
-        say_json(
-            [
-                {
-                    "model": one.name,
-                    "formula": one.result.formula,
-                    "aicc": one.result.aicc,
-                    "difference": one.difference,
-                    "weight": one.weight,
-                    "as_good_as_the_best": one.equal,
-                    "r_squared": one.result.r_squared,
-                    "adjusted_r_squared": one.result.adjusted_r_squared,
-                    "left_one_out_error": one.result.left_one_out_error,
-                    "values": {name: c.value for name, c in one.result.coefficients.items()},
-                }
-                for one in order
-            ]
-        )
+        say_json([_told(one) for one in order])
     else:
-        click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
-        for one in order:
-            mark = "  as good as the best" if one.equal and one is not order[0] else ""
-            weight = style.fixed(one.weight, 3)
-            click.echo(
-                f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
-                f"{style.number(one.result.adjusted_r_squared, 5):>10} "
-                f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
-            )
+        _say_table(order, NumberStyle())
     if not all(one.result.converged for one in order):
         raise SystemExit(1)
+
+
+def _told(one: Compared) -> dict[str, Any]:
+    """Return a model of a comparison as JSON tells it."""
+    result = one.result
+    return {
+        "model": one.name,
+        "formula": result.formula,
+        "aicc": result.aicc,
+        "difference": one.difference,
+        "weight": one.weight,
+        "as_good_as_the_best": one.equal,
+        "r_squared": result.r_squared,
+        "adjusted_r_squared": result.adjusted_r_squared,
+        "left_one_out_error": result.left_one_out_error,
+        "values": {name: coefficient.value for name, coefficient in result.coefficients.items()},
+    }
+
+
+def _say_table(order: Sequence[Compared], style: NumberStyle) -> None:
+    """Print the models, best first."""
+    click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
+    for one in order:
+        mark = "  as good as the best" if one.equal and one is not order[0] else ""
+        weight = style.fixed(one.weight, 3)
+        click.echo(
+            f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
+            f"{style.number(one.result.adjusted_r_squared, 5):>10} "
+            f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
+        )

@@ -20,19 +20,10 @@ from vettore.core import cells
 from vettore.core.arrays import LARGEST_WHOLE, Array, finite
 from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
+from vettore.files.encodings import SAMPLE_BYTES, encoding_of, text_of
 from vettore.files.large import columns_of
 from vettore.files.refusals import FileError, check_columns, read_bytes, shown_name, shown_path
-from vettore.files.sniff import (
-    FEWEST_LINES,
-    SAMPLE_BYTES,
-    Layout,
-    encoding_of,
-    guess,
-    header_cells,
-    lines_of,
-    rows_of,
-    text_of,
-)
+from vettore.files.sniff import FEWEST_LINES, Layout, guess, header_cells, lines_of, rows_of
 from vettore.study.table import (
     PLACES_ROWS,
     RawColumn,

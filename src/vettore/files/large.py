@@ -18,8 +18,9 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.files.encodings import text_of
 from vettore.files.refusals import FileError, check_columns
-from vettore.files.sniff import SPACES, Layout, rows_of, text_of
+from vettore.files.sniff import SPACES, Layout, rows_of
 
 # Rows turned into columns in one piece: of many more, the one call would keep Python from the window.
 AT_ONCE = 5_000

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from vettore.files.clipboard import html_grid
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
+from vettore.files.encodings import encoding_of, text_of
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError, read_bytes, shown_name, shown_path
-from vettore.files.sniff import encoding_of, text_of
 from vettore.files.spreadsheet import OLE, sheets
 from vettore.study.table import Source, Table
 

@@ -26,7 +26,8 @@ from vettore.app.style import sans
 from vettore.app.widgets.parts import label, section
 from vettore.core.errors import VettoreError
 from vettore.files.delimited import parse
-from vettore.files.sniff import DELIMITER_NAMES, SAMPLE_BYTES, Layout, encoding_of, guess, text_of
+from vettore.files.encodings import SAMPLE_BYTES, encoding_of, text_of
+from vettore.files.sniff import DELIMITER_NAMES, Layout, guess
 from vettore.study.table import Table, cell_texts
 
 MOST_ROWS_SHOWN = 60
