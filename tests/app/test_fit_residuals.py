@@ -5,6 +5,8 @@ import pytest
 from PySide6.QtCore import Qt
 
 from vettore.app.pages.fit_residuals import AT_EDGE, residuals_of
+from vettore.app.stage.marks import MOST_SINGLE_MARKS
+from vettore.app.stage.plot import Plot
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.study import Study
@@ -44,9 +46,27 @@ def test_the_arrows_are_drawn_where_they_point(window, settled, study):
     assert high < 1
     assert plot.residual_marks.beyond.tolist().count(1.0) == 1
     with_arrow = plot.grab().toImage()
-    plot.residual_marks.beyond = None
+    plot.residual_marks.beyond = np.zeros(len(plot.residual_marks.xs))
     plot.residual_marks.update()
     assert plot.grab().toImage() != with_arrow
+
+
+def test_the_arrows_stay_in_frames_that_are_painted_from_a_kept_picture(qtbot):
+    """Of very many marks one picture is kept; what lies over it, arrows too, is the same in the second frame."""
+    plot = Plot(lambda *_said: None, with_residuals=True)
+    qtbot.addWidget(plot)
+    plot.resize(700, 500)
+    count = MOST_SINGLE_MARKS + 2
+    x, aside, beyond = np.arange(float(count)), np.zeros(count, dtype=bool), np.zeros(count)
+    aside[-1], beyond[-1] = True, 1.0
+    plot.residual_marks.set_data(x, np.sin(x), np.arange(count), aside, "#333C42", beyond=beyond)
+    plot.show_home(x, np.sin(x))
+    plot.set_residual_range(np.sin(x))
+    plot.show()
+    first, second = (plot.grab().toImage() for _ in range(2))
+    assert first == second
+    plot.residual_marks.set_data(x, np.sin(x), np.arange(count), aside, "#333C42")
+    assert plot.grab().toImage() != first
 
 
 def test_escape_closes_the_topmost_thing_and_then_lets_the_choice_go(window, settled, study, qtbot):
@@ -58,7 +78,10 @@ def test_escape_closes_the_topmost_thing_and_then_lets_the_choice_go(window, set
     window.session.choose_rows({2})
     page.open_bench()
     page.over.open_sheet()
-    opened = lambda: (page.over.sheet.isVisible(), not page.bench.isHidden(), bool(window.session.rows))  # noqa: E731
+
+    def opened():
+        return (page.over.sheet.isVisible(), not page.bench.isHidden(), bool(window.session.rows))
+
     assert opened() == (True, True, True)
     for left in ((False, True, True), (False, False, True), (False, False, False)):
         qtbot.keyClick(window, Qt.Key.Key_Escape)

@@ -176,16 +176,13 @@ class FitPage(StripHands, ModelHands, Page):
         self.plot.row_pointed.connect(self.session.point)
         self.plot.row_clicked.connect(self.session.choose_clicked)
         self.rows.add_keys(self.plot)
-        for link, parts in (
-            ("fit.md#shape-a-curve-by-hand", (self.strip,)),
-            ("fit.md#write-your-own-formula", (self.bench, self.write)),
-            ("fit.md#choose-a-model", (self.panel,)),
-            ("fit.md#decide-how-it-is-fitted", (self.how,)),
-            ("fit.md#read-values", (self.readings,)),
-            ("data.md#set-rows-aside", (self.rows, self.without)),
-            ("fit.md#fit-several-series", (self.more,)),
-        ):
-            about(link, *parts)
+        about("fit.md#shape-a-curve-by-hand", self.strip)
+        about("fit.md#write-your-own-formula", self.bench, self.write)
+        about("fit.md#choose-a-model", self.panel)
+        about("fit.md#decide-how-it-is-fitted", self.how)
+        about("fit.md#read-values", self.readings)
+        about("data.md#set-rows-aside", self.rows, self.without)
+        about("fit.md#fit-several-series", self.more)
 
     def refresh(self) -> None:
         """Show the chosen series with its chosen curve; a series without one gets a straight line drawn."""
@@ -239,16 +236,17 @@ class FitPage(StripHands, ModelHands, Page):
 
     def close_topmost(self) -> bool:
         """Close a view over the stage, the preview without rows, the ladder of degrees, or the bench for formulas."""
-        over = self.over.close()
+        if self.over.close():
+            return True
         for part, close in (
             (self.without, self.without.close_bar),
             (self.comparing.ladder, self.comparing.ladder.hide),
             (self.bench, self.bench.put_away),
         ):
-            if not over and part.isVisible():
+            if part.isVisible():
                 close()
                 return True
-        return over
+        return False
 
     def stop_search(self) -> None:
         """Give up the search that is going on."""
@@ -360,8 +358,8 @@ class FitPage(StripHands, ModelHands, Page):
 
     def _show_residuals(self, fit: DerivedFit) -> None:
         shown, marks = residuals_of(fit), self.plot.residual_marks
-        marks.beyond = shown.beyond
-        marks.set_data(shown.x, shown.residuals, shown.rows, shown.aside, self.session.ink(fit.series))
+        ink = self.session.ink(fit.series)
+        marks.set_data(shown.x, shown.residuals, shown.rows, shown.aside, ink, beyond=shown.beyond)
         self.plot.set_residual_range(shown.residuals)
 
     def _show_refusal(self, sentence: str) -> None:

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QMenu
 
-from vettore.app.widgets.parts import button, label
-from vettore.app.widgets.popup import Popup
+from vettore.app.widgets.parts import button
+from vettore.app.widgets.popup import Form
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle, read_number
 
@@ -57,36 +57,25 @@ def turn_log(plot: Plot, axis: int, on: bool) -> None:
     plot.set_log(*log)
 
 
-class AxisPopup(Popup):
+class AxisPopup(Form):
     """From, to, and the scale of one axis."""
 
     def __init__(self, plot: Plot, axis: int, title: str, style: NumberStyle) -> None:
-        super().__init__(plot, once=True)
-        self._plot, self._axis = plot, axis
-        box = QVBoxLayout(self)
-        box.setContentsMargins(14, 12, 14, 12)
-        box.addWidget(label(title, "sentence", wrap=True))
-        self.low, self.high = (QLineEdit(style.number(limit, DIGITS)) for limit in plot.framing.limits()[axis])
-        grid = QGridLayout()
-        for row, (words, field) in enumerate((("from", self.low), ("to", self.high))):
-            field.setAccessibleName(f"{NAMES[axis]} {words}")
-            field.returnPressed.connect(self.apply)
-            grid.addWidget(label(words, "label"), row, 0)
-            grid.addWidget(field, row, 1)
-        box.addLayout(grid)
+        limits = plot.framing.limits()[axis]
+        self.low, self.high = (QLineEdit(style.number(limit, DIGITS)) for limit in limits)
+        fields = (("from", self.low), ("to", self.high))
+        spoken = ((words, f"{NAMES[axis]} {words}", field) for words, field in fields)
+        super().__init__(title, spoken, WIDTH, plot)
+        self._plot, self._axis, self._style = plot, axis, style
         self.log = QCheckBox("logarithmic")
         self.log.setChecked(plot.framing.log[axis])
         self.log.toggled.connect(self._turn)
-        self.problem = label("", "bad", wrap=True)
-        self.problem.hide()
-        box.addWidget(self.log)
-        box.addWidget(self.problem)
+        self.box.addWidget(self.log)
+        self.box.addWidget(self.problem)
         line = QHBoxLayout()
         line.addWidget(button("Apply", self.apply, "primary"))
         line.addWidget(button("All of the data", self._all, "", "Show every row again (Home)"))
-        box.addLayout(line)
-        self.setFixedWidth(WIDTH)
-        self._style = style
+        self.box.addLayout(line)
 
     def show_at(self, place: QPoint) -> None:
         """Open beside a place of the screen, inside it."""
@@ -105,13 +94,13 @@ class AxisPopup(Popup):
         for field in (self.low, self.high):
             number = read_number(field.text())
             if number is None:
-                self._say(f"“{field.text().strip()}” is not a number.")
+                self.say(f"“{field.text().strip()}” is not a number.")
                 return
             numbers.append(number)
         try:
             self._plot.set_limits(self._axis, *numbers)
         except VettoreError as error:
-            self._say(str(error))
+            self.say(str(error))
             return
         self.close()
 
@@ -124,8 +113,3 @@ class AxisPopup(Popup):
     def _all(self) -> None:
         self._plot.go_home()
         self.close()
-
-    def _say(self, words: str) -> None:
-        self.problem.setText(words)
-        self.problem.show()
-        self.adjustSize()

@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
 
-from vettore.app.stage.items import on_axis
+from vettore.app.stage.items import off_axis, on_axis
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 
@@ -75,7 +75,7 @@ class Framing:
     def limits(self) -> tuple[Span, Span]:
         """Return what the axes show, in data."""
         out = [
-            (10.0**low, 10.0**high) if log else (low, high)
+            (float(off_axis(low, log)), float(off_axis(high, log)))
             for (low, high), log in zip(self._box.viewRange(), self.log, strict=True)
         ]
         return out[0], out[1]

@@ -1,4 +1,4 @@
-"""What a plot draws: marks, a curve with its band, the ground beyond the data.
+"""What every item of a plot is, and where values stand on linear and logarithmic axes.
 
 Each item maps its data to pixels itself when it is painted, so that marks stay round, lines stay at
 screen resolution at every zoom, and a million rows cost a frame and not a second.
@@ -12,12 +12,6 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPolygonF
 
 from vettore.core.arrays import Array
-
-# More marks than this in view are painted as one picture.
-MOST_SINGLE_MARKS = 4000
-RADIUS = 4.0
-RING_RADIUS = 8.5
-BEYOND_ALPHA = 0.55
 
 
 class StageItem(pg.GraphicsObject):

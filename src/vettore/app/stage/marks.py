@@ -33,14 +33,27 @@ class Marks(StageItem):
         self.chosen: frozenset[int] = frozenset()
         self.pointed = -1
         self.stems = False
-        # For rows set aside that lie beyond the view and stand at its edge: 1 above, −1 below, or no array.
-        self.beyond: Array | None = None
+        self.beyond: Array = np.empty(0)
         self.radius = RADIUS
         # What the last picture of very many marks showed, the picture, and where rows set aside were.
-        self._pictured: tuple[object, QImage, tuple[Array, Array]] = (None, QImage(), (np.empty(0), np.empty(0)))
+        nothing = np.empty(0)
+        self._pictured: tuple[object, QImage, tuple[Array, Array, Array]] = (None, QImage(), (nothing,) * 3)
 
-    def set_data(self, x: Array, y: Array, numbers, aside: Mask, fill: str, error: Array | None = None) -> None:
-        """Show rows; ``numbers`` are their places in the series."""
+    def set_data(
+        self,
+        x: Array,
+        y: Array,
+        numbers,
+        aside: Mask,
+        fill: str,
+        error: Array | None = None,
+        beyond: Array | None = None,
+    ) -> None:
+        """Show rows; ``numbers`` are their places in the series.
+
+        ``beyond`` is 1 or −1 for rows set aside that lie above or below the view and stand at its edge, 0 for others.
+        """
+        self.beyond = np.zeros(len(x)) if beyond is None else beyond
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
         self.update()
         self.shown.emit()
@@ -89,32 +102,24 @@ class Marks(StageItem):
         hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
         if int(filled.sum()) > MOST_SINGLE_MARKS:
             picture = self._draw_picture(painter, px[filled], py[filled], area)
-            self._pictured = (shown, picture, (px[hollow], py[hollow]))
+            self._pictured = (shown, picture, (px[hollow], py[hollow], self.beyond[hollow]))
         else:
             stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
-        at_edge = self.beyond is not None and len(self.beyond) == len(self.xs)
-        if at_edge:
-            self._draw_arrows(painter, px[hollow], py[hollow], self.beyond[hollow])
-            hollow = hollow[self.beyond[hollow] == 0]
-        self._draw_hollow(painter, px[hollow], py[hollow])
+        self._draw_hollow(painter, px[hollow], py[hollow], self.beyond[hollow])
         self._draw_rings(painter, to_pixels)
 
-    def _draw_arrows(self, painter: QPainter, px: Array, py: Array, ways: Array) -> None:
-        """Point to where rows lie that are beyond the view."""
-        painter.setPen(QPen(colour("muted"), 1.4))
-        painter.setBrush(colour("plot_ground"))
-        r = self.radius + 1
-        for x, y, way in zip(px.tolist(), py.tolist(), ways.tolist(), strict=True):
-            if way:
-                # Pixels count downwards.
-                corners = ((x, y - way * r), (x - r, y + way * r), (x + r, y + way * r))
-                painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
-
-    def _draw_hollow(self, painter: QPainter, px: Array, py: Array) -> None:
+    def _draw_hollow(self, painter: QPainter, px: Array, py: Array, beyond: Array) -> None:
+        """Draw rows set aside: slashed discs, or arrows to where they lie beyond the view."""
         painter.setPen(QPen(colour("muted"), 1.4))
         painter.setBrush(colour("plot_ground"))
         r = self.radius
-        for x, y in zip(px.tolist(), py.tolist(), strict=True):
+        for x, y, way in zip(px.tolist(), py.tolist(), beyond.tolist(), strict=True):
+            if way:
+                # Pixels count downwards.
+                rise = way * (r + 1)
+                corners = ((x, y - rise), (x - r - 1, y + rise), (x + r + 1, y + rise))
+                painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+                continue
             painter.drawEllipse(QPointF(x, y), r, r)
             painter.drawLine(QPointF(x - r - 1, y + r + 1), QPointF(x + r + 1, y - r - 1))
 
