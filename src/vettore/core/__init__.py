@@ -26,6 +26,8 @@ if TYPE_CHECKING:
     from vettore.core.polynomial import Polynomial
     from vettore.core.practice_data import PracticeData, practice
     from vettore.core.statistics import Description, Relation, describe, relation
+    from vettore.core.surface.summits import Summit
+    from vettore.core.surface.surface import Surface, grid
 
 # Where each name is.
 _WHERE = {
@@ -47,6 +49,8 @@ _WHERE = {
     "Relation": "statistics",
     "SampledArea": "integration.sampled",
     "SharedFit": "fitting.shared",
+    "Summit": "surface.summits",
+    "Surface": "surface.surface",
     "TurningPoint": "curve",
     "VettoreError": "errors",
     "akaike_weights": "fitting.compare",
@@ -55,6 +59,7 @@ _WHERE = {
     "fit_many": "fitting.many",
     "fit_polynomial": "fitting.polynomial",
     "fit_shared": "fitting.shared",
+    "grid": "surface.surface",
     "integrate": "integration.sampled",
     "integrate_function": "integration.function",
     "interpolate": "interpolation.interpolant",
@@ -83,6 +88,8 @@ __all__ = [
     "Relation",
     "SampledArea",
     "SharedFit",
+    "Summit",
+    "Surface",
     "TurningPoint",
     "VettoreError",
     "akaike_weights",
@@ -91,6 +98,7 @@ __all__ = [
     "fit_many",
     "fit_polynomial",
     "fit_shared",
+    "grid",
     "integrate",
     "integrate_function",
     "interpolate",

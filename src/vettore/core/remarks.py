@@ -25,6 +25,8 @@ class RemarkKind(StrEnum):
     ROWS_WITHOUT_WEIGHT = "rows without a weight"
     POINTS_WITHOUT_NUMBER = "points without a number"
     REPEATS_AVERAGED = "repeats averaged"
+    SITES_WITHOUT_NUMBER = "sites without a number"
+    SITES_AVERAGED = "sites averaged"
     SPELT_ALIKE = "spelt alike"
     NO_COLUMN = "no column"
     NUMBER_E = "the number e"
@@ -134,6 +136,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.ROWS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no finite number in {r.names[0]}.",
     RemarkKind.ROWS_WITHOUT_WEIGHT: lambda r: f"{_rows(r).capitalize()} left out: no weight in {r.names[0]}.",
     RemarkKind.POINTS_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no number.",
+    RemarkKind.SITES_WITHOUT_NUMBER: lambda r: f"{_rows(r).capitalize()} left out: no number in x, y or z.",
+    RemarkKind.SITES_AVERAGED: lambda r: (
+        f"{counted(r.figures[0], 'site')} measured more than once, in {counted(r.figures[1], 'row')}: the means are used."
+    ),
     RemarkKind.REPEATS_AVERAGED: lambda r: f"{counted(r.figures[0], 'row')} repeat an x; their y is averaged.",
     RemarkKind.SPELT_ALIKE: lambda r: (
         f"{r.names[0]} is no column and was fitted as a coefficient; the column {r.names[1]} is spelt alike."

@@ -1,0 +1,271 @@
+"""The sites of a surface: checked, repeats averaged, brought to one scale, cut into triangles.
+
+Scale. x and y may be metres and hours, so distances mean nothing before both are brought to their spans. The factor is
+the power of two nearest to the span: dividing by it is exact, so that every number below is that of the given sites, and
+sites over a region about as wide as high keep their distances as they are.
+
+Triangles are Delaunay's: no site lies within the circle through another triangle's corners.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vettore.core.arrays import Array, Mask, Rows, Values, as_values, check_lengths, check_range, remarks_on
+from vettore.core.errors import DataError
+from vettore.core.remarks import Remark, RemarkKind
+
+Whole: TypeAlias = NDArray[np.intp]
+Scaling = Literal["spans", "alike"]
+SCALINGS: tuple[Scaling, ...] = ("spans", "alike")
+# Sites whose second axis is shorter than this share of their first lie on a line.
+FLAT = 1e-10
+# An offset this many spans away is taken off before numbers are scaled.
+FAR_OFFSET = 4.0
+
+
+@dataclass(frozen=True)
+class Axis:
+    """How one coordinate becomes a number of about unit span: (x − ``zero``) / ``unit``."""
+
+    zero: float
+    unit: float
+
+    def scaled(self, values: Array) -> Array:
+        """Return values on the common scale."""
+        return (values - self.zero) / self.unit
+
+    def given(self, scaled: Array) -> Array:
+        """Return scaled numbers as the coordinates they came from."""
+        return scaled * self.unit + self.zero
+
+
+def _axis(values: Array, unit: float) -> Axis:
+    middle = (float(values.min()) + float(values.max())) / 2
+    span = float(np.ptp(values))
+    return Axis(middle if abs(middle) > FAR_OFFSET * span else 0.0, unit)
+
+
+def _power_of_two(span: float) -> float:
+    return 2.0 ** round(math.log2(span))
+
+
+@dataclass(frozen=True, eq=False)
+class Sites:
+    """Distinct sites (n,) in use: ``u``, ``v`` are x and y on the common scale, ``count`` how often each was measured.
+
+    ``rows`` are the given rows of each site (the first of repeats), ``site_of_row`` (m,) the site of each given row or −1.
+    """
+
+    x: Array
+    y: Array
+    z: Array
+    count: Array
+    rows: Rows
+    site_of_row: Rows
+    across: Axis
+    along: Axis
+    remarks: tuple[Remark, ...]
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+    @cached_property
+    def u(self) -> Array:
+        """x on the common scale (n,)."""
+        return self.across.scaled(self.x)
+
+    @cached_property
+    def v(self) -> Array:
+        """y on the common scale (n,)."""
+        return self.along.scaled(self.y)
+
+    @cached_property
+    def places(self) -> Array:
+        """The sites on the common scale (n, 2)."""
+        return np.column_stack([self.u, self.v])
+
+    @cached_property
+    def triangles(self) -> Triangles:
+        """Delaunay's triangles over the sites."""
+        return Triangles(self.places)
+
+    @cached_property
+    def tree(self) -> object:
+        """A tree of the sites for finding neighbours."""
+        from scipy.spatial import cKDTree
+
+        return cKDTree(self.places)
+
+    @cached_property
+    def spacing(self) -> float:
+        """How far neighbouring sites are apart, on the common scale: the median edge of the triangles."""
+        return float(np.median(self.triangles.edge_lengths))
+
+    def nearest(self, u: Array, v: Array, count: int = 1) -> tuple[Array, Rows]:
+        """Return distances and sites nearest to scaled places, each (…,) or (…, count) as the tree gives them."""
+        distance, site = self.tree.query(np.stack([u, v], axis=-1), k=count)  # type: ignore[attr-defined]
+        return distance, site
+
+
+class Triangles:
+    """Delaunay's triangles of places (n, 2): ``corners`` (m, 3) counter-clockwise, ``beside`` (m, 3) opposite them, −1 none."""
+
+    def __init__(self, places: Array) -> None:
+        from scipy.spatial import Delaunay, QhullError
+
+        try:
+            self._cut = Delaunay(places)
+        except QhullError:
+            raise DataError(
+                "The sites lie on one line, or so nearly that no triangles can be made of them. A surface needs sites "
+                "that are spread over x and y."
+            ) from None
+        self.places = places
+        corners = self._cut.simplices.astype(np.intp)
+        beside = self._cut.neighbors.astype(np.intp)
+        a, b, c = (places[corners[:, k]] for k in range(3))
+        turned = _cross(b - a, c - a) < 0
+        corners[turned] = corners[turned][:, [0, 2, 1]]
+        beside[turned] = beside[turned][:, [0, 2, 1]]
+        self.corners, self.beside = corners, beside
+
+    def __len__(self) -> int:
+        return len(self.corners)
+
+    def at(self, u: Array, v: Array) -> Whole:
+        """Return the triangle that holds each place (k,), −1 outside all."""
+        return self._cut.find_simplex(np.column_stack([u, v])).astype(np.intp)
+
+    def shares(self, triangle: Whole, u: Array, v: Array) -> Array:
+        """Return the barycentric shares (k, 3) of the corners of triangles at places in them."""
+        a, b, c = (self.places[self.corners[triangle, k]] for k in range(3))
+        at = np.column_stack([u, v])
+        whole = _cross(b - a, c - a)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            second = _cross(at - a, c - a) / whole
+            third = _cross(b - a, at - a) / whole
+        return np.column_stack([1 - second - third, second, third])
+
+    @cached_property
+    def edges(self) -> Whole:
+        """All edges (k, 2), each once."""
+        ends = np.sort(
+            np.concatenate([self.corners[:, [0, 1]], self.corners[:, [1, 2]], self.corners[:, [2, 0]]]), axis=1
+        )
+        return np.unique(ends, axis=0)
+
+    @cached_property
+    def edge_lengths(self) -> Array:
+        """The lengths of the edges (k,)."""
+        ends = self.places[self.edges]
+        return np.hypot(*(ends[:, 0] - ends[:, 1]).T)
+
+    @cached_property
+    def areas(self) -> Array:
+        """The area of each triangle (m,)."""
+        a, b, c = (self.places[self.corners[:, k]] for k in range(3))
+        return _cross(b - a, c - a) / 2
+
+    @cached_property
+    def hull(self) -> Whole:
+        """The sites around the outside, counter-clockwise."""
+        where, opposite = np.nonzero(self.beside < 0)
+        start = self.corners[where, (opposite + 1) % 3]
+        end = self.corners[where, (opposite + 2) % 3]
+        following = dict(zip(start.tolist(), end.tolist(), strict=True))
+        ring = [int(start[0])]
+        while (site := following[ring[-1]]) != ring[0]:
+            ring.append(site)
+        return np.array(ring, dtype=np.intp)
+
+    @cached_property
+    def _links(self) -> tuple[Whole, Whole]:
+        both = np.concatenate([self.edges, self.edges[:, ::-1]])
+        order = np.argsort(both[:, 0], kind="stable")
+        starts = np.searchsorted(both[order, 0], np.arange(len(self.places) + 1))
+        return starts, both[order, 1]
+
+    def neighbours(self, site: int) -> Whole:
+        """Return the sites that share an edge with a site."""
+        starts, ends = self._links
+        return ends[starts[site] : starts[site + 1]]
+
+
+def _cross(a: Array, b: Array) -> Array:
+    return a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+
+
+def check_sites(x: Values, y: Values, z: Values, scaling: Scaling = "spans") -> Sites:
+    """Return the sites that can be used of columns (m,). Raises DataError for fewer than three, or all on a line.
+
+    A row without a number in x, y or z is left out and counted; rows at the same place are averaged and counted.
+    """
+    if scaling not in SCALINGS:
+        raise DataError(f"Distances are scaled by “spans” or “alike”; {scaling!r} was given.")
+    given = {"x": x, "y": y, "z": z}
+    columns = {name: as_values(values, name) for name, values in given.items()}
+    check_lengths(columns)
+    remarks = list(remarks_on(given))
+    good: Mask = np.logical_and.reduce([np.isfinite(values) for values in columns.values()])
+    rows = np.flatnonzero(good)
+    if len(rows) < len(good):
+        missing = tuple((np.flatnonzero(~good) + 1).tolist())
+        remarks.append(Remark(RemarkKind.SITES_WITHOUT_NUMBER, rows=missing))
+    if len(rows) < 3:
+        raise DataError(f"A surface needs at least three sites with numbers in x, y and z; there are {len(rows)}.")
+    for name, values in columns.items():
+        check_range(values[rows], name)
+    used = {name: values[rows] for name, values in columns.items()}
+    sites, first, which, often = np.unique(
+        np.column_stack([used["x"], used["y"]]), axis=0, return_index=True, return_inverse=True, return_counts=True
+    )
+    if len(sites) < 3:
+        raise DataError(
+            f"A surface needs at least three places; there {'is' if len(sites) == 1 else 'are'} {len(sites)}, measured "
+            f"{len(rows)} times."
+        )
+    # In the order in which the rows came, so that a site is found by its row.
+    order = np.argsort(first, kind="stable")
+    place_of = np.empty(len(order), dtype=np.intp)
+    place_of[order] = np.arange(len(order))
+    which = place_of[which.ravel()]
+    count: Array = often[order].astype(np.float64)
+    z_of = np.bincount(which, weights=used["z"]) / count
+    once = count == 1
+    z_of[once] = used["z"][first[order]][once]
+    if len(sites) < len(rows):
+        many = int(np.sum(count > 1))
+        remarks.append(Remark(RemarkKind.SITES_AVERAGED, figures=(float(many), float(np.sum(count[count > 1])))))
+    site_of_row = np.full(len(good), -1, dtype=np.intp)
+    site_of_row[rows] = which
+    xs, ys = sites[order].T.copy()
+    across, along = _axes(xs, ys, scaling)
+    _check_spread(across.scaled(xs), along.scaled(ys))
+    return Sites(xs, ys, z_of, count, rows[first[order]], site_of_row, across, along, tuple(remarks))
+
+
+def _axes(x: Array, y: Array, scaling: Scaling) -> tuple[Axis, Axis]:
+    spans = float(np.ptp(x)), float(np.ptp(y))
+    for name, span in zip("xy", spans, strict=True):
+        if span == 0:
+            raise DataError(
+                f"All sites have the same {name}: they lie on one line. A surface needs sites that are spread over x and y.",
+                column=name,
+            )
+    if scaling == "alike":
+        spans = (max(spans), max(spans))
+    return _axis(x, _power_of_two(spans[0])), _axis(y, _power_of_two(spans[1]))
+
+
+def _check_spread(u: Array, v: Array) -> None:
+    centred = np.column_stack([u - u.mean(), v - v.mean()])
+    spread = np.linalg.svd(centred, compute_uv=False)
+    if spread[1] <= FLAT * spread[0]:
+        raise DataError("The sites lie on one line. A surface needs sites that are spread over x and y.")
