@@ -6,7 +6,7 @@ import importlib
 
 import click
 
-COMMANDS = ("describe", "fit", "models", "compare", "interpolate", "integrate", "polynomial", "report")
+COMMANDS = ("describe", "fit", "models", "compare", "interpolate", "integrate", "polynomial", "surface", "report")
 
 
 def command(name: str) -> click.Command:

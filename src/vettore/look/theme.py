@@ -39,6 +39,10 @@ class Theme:
     bad: str
     on_accent: str
     series: tuple[str, ...]
+    # Heights of a surface from low to high, light to dark in one steady ramp, so that they are told apart in grey, too;
+    # and from one side of a level to the other.
+    heights: tuple[str, ...] = ("#F6F1E4", "#BED6CB", "#549896", "#1B5F68", "#0E2C34")
+    parted: tuple[str, ...] = ("#1B6B72", "#8FBDB4", "#F6F1E4", "#E0A878", "#8A3F0D")
 
 
 PAPER = Theme(

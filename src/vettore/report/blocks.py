@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TypeAlias
@@ -74,7 +75,15 @@ class Figure:
     style: NumberStyle
 
 
-Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """A figure that is drawn as SVG when it is needed, with its words."""
+
+    draw: Callable[[], str]
+    caption: str
+
+
+Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure | Drawing
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Any
 
@@ -39,6 +39,24 @@ def _matplotlib() -> Any:
 
 def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
     """Return an SVG of data, curve and band over the residuals, on one x scale."""
+
+    def draw(figure: Any) -> None:
+        above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
+        _draw_data(above, fit)
+        _draw_curve(above, fit)
+        above.set_ylabel(response_of(fit.series, fit.recipe)[1])
+        _draw_residuals(below, fit)
+        for axes in (above, below):
+            dress_axes(axes, style)
+        above.tick_params(axis="x", length=0)
+        figure.align_ylabels([above, below])
+        fit_titles(figure, (above.yaxis, below.yaxis, below.xaxis))
+
+    return drawn_svg(draw, 104)
+
+
+def drawn_svg(draw: Callable[[Any], None], height_mm: float) -> str:
+    """Return as SVG what a function draws on a figure of the house's width and typeface."""
     with _lock:
         mpl = _matplotlib()
         settings = {
@@ -57,17 +75,8 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
             "axes.unicode_minus": True,
         }
         with mpl.rc_context(settings):
-            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, 104 * MM), layout="constrained")
-            above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
-            _draw_data(above, fit)
-            _draw_curve(above, fit)
-            above.set_ylabel(response_of(fit.series, fit.recipe)[1])
-            _draw_residuals(below, fit)
-            for axes in (above, below):
-                _dress(axes, style)
-            above.tick_params(axis="x", length=0)
-            figure.align_ylabels([above, below])
-            _fit_titles(figure, (above.yaxis, below.yaxis, below.xaxis))
+            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, height_mm * MM), layout="constrained")
+            draw(figure)
             out = io.StringIO()
             figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     text = out.getvalue()
@@ -116,7 +125,8 @@ def _draw_residuals(axes: Any, fit: DerivedFit) -> None:
     axes.set_xlabel(fit.series.label(Role.X))
 
 
-def _dress(axes: Any, style: NumberStyle) -> None:
+def dress_axes(axes: Any, style: NumberStyle) -> None:
+    """Give axes the look of the house and its figures."""
     axes.grid(color=PAPER.grid, linewidth=0.7)
     axes.set_axisbelow(True)
     axes.spines[["top", "right"]].set_visible(False)
@@ -136,7 +146,7 @@ def _write_figures(axis: Any, style: NumberStyle) -> None:
         axis.set_label_text(axis_title(axis.get_label_text(), factor))
 
 
-def _fit_titles(figure: Any, axes: Sequence[Any]) -> None:
+def fit_titles(figure: Any, axes: Sequence[Any]) -> None:
     """Shorten in the middle what is longer than its axis."""
     figure.draw_without_rendering()
     for axis in axes:

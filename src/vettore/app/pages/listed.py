@@ -34,5 +34,6 @@ PAGES = (
     PageEntry("Interpolate", signs.interpolate, "interpolate", "InterpolatePage"),
     PageEntry("Integrate", signs.integrate, "integrate.page", "IntegratePage"),
     PageEntry("Polynomial", signs.polynomial, "polynomial", "PolynomialPage"),
+    PageEntry("Surface", signs.surface, "surface.page", "SurfacePage"),
     PageEntry("Report", signs.report, "report", "ReportPage"),
 )

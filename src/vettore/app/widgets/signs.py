@@ -59,3 +59,11 @@ def polynomial(painter: QPainter, _ink: QColor) -> None:
     path = QPainterPath(QPointF(2, 19))
     path.cubicTo(QPointF(8, -12), QPointF(13, 32), QPointF(20, 2))
     painter.drawPath(path)
+
+
+def surface(painter: QPainter, _ink: QColor) -> None:
+    """A hill, one height above the other."""
+    for lift, width in ((19, 10), (13, 7), (7, 4)):
+        path = QPainterPath(QPointF(11 - width, lift))
+        path.cubicTo(QPointF(11 - width / 3, lift - 7), QPointF(11 + width / 3, lift - 7), QPointF(11 + width, lift))
+        painter.drawPath(path)

@@ -48,6 +48,10 @@ class Kernel(ABC):
         values[inside] = self.value(u[inside], v[inside], triangle[inside])
         return values
 
+    def settle(self) -> None:
+        """Ask no longer whether the work is given up."""
+        return
+
     @abstractmethod
     def left_out(self, chosen: Whole) -> Array:
         """Return what the other sites say at each of the chosen sites, NaN where these do not reach."""

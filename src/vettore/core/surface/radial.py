@@ -213,6 +213,10 @@ class Radials(Kernel):
         super().__init__(sites)
         self.radial, self.noise, self._check, self.most_dense = radial, noise, check, most_dense
 
+    def settle(self) -> None:
+        """Ask no longer whether the work is given up."""
+        self._check = _go_on
+
     @cached_property
     def _whole(self) -> System | None:
         if len(self.sites) > self.most_dense:
@@ -280,6 +284,10 @@ class Radials(Kernel):
                 says[rows] += say
         with np.errstate(invalid="ignore"):
             return total / says
+
+
+def _go_on() -> None:
+    """Nobody gives the work up."""
 
 
 def patch_rows(places: Array) -> Iterator[tuple[Array, Array, Whole]]:

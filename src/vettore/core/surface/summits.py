@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 # Lattice places between neighbouring sites, and the least and most along a side.
 FINE, FEWEST, MOST = 4, 50, 160
 # Rounds of looking at places around a summit, each half as far as the last.
-ROUNDS, AROUND = 14, np.linspace(-1.0, 1.0, 5)
+ROUNDS, AROUND = 10, np.linspace(-1.0, 1.0, 5)
 # What a hill must stand out by: so many times its ±; where the surface passes through noisy sites, the noise of one.
 TIMES_ERROR, TIMES_NOISE = 2.6, 3.0
 # And in any case this share of the height of the surface.

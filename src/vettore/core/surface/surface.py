@@ -29,8 +29,8 @@ METHODS: tuple[Method, ...] = get_args(Method)
 Outside = Literal["blank", "continue"]
 # Methods that triangles carry: they have nothing to say beyond the sites.
 INSIDE_ONLY = ("linear", "natural", "cubic")
-# The way to fill when nothing is said: through the sites, without jumps of slope, local.
-USUAL: Method = "cubic"
+# The way to fill when nothing is said: through the sites, and least led astray by long thin triangles at the edge.
+USUAL: Method = "thin_plate"
 SHAPE = (80, 80)
 MOST_CELLS = 4_000_000
 # Sites left out, one at a time; of more, this many evenly chosen ones.
@@ -86,6 +86,11 @@ class Surface(Noted):
 
     def __repr__(self) -> str:
         return f"<Surface: {self.method} over {len(self.sites)} sites, left-out error {self.left_out_error:.3g}>"
+
+    def settle(self) -> None:
+        """Ask no longer whether the work is given up: it is done."""
+        self._check = _go_on
+        self.kernel.settle()
 
     @property
     def x(self) -> Array:

@@ -115,5 +115,6 @@ def noise_of(sites: Sites) -> float:
     if len(sites) < 6 or not np.ptp(sites.z):
         return 0.0
     spectra = _spectra(sites, lambda: None)
-    totals = np.sum([spectrum.left(_best_penalty(spectra)) for spectrum in spectra], axis=0)
+    penalty = _best_penalty(spectra)
+    totals = np.sum([spectrum.left(penalty) for spectrum in spectra], axis=0)
     return float(np.sqrt(totals[0] / totals[1]))

@@ -27,13 +27,14 @@ if TYPE_CHECKING:
 SMALL = 3_000
 # How often a small triangle is cut again where a level runs through it.
 DEEPER = 3
+NO_LEVEL = (math.nan,) * 4
 
 
 @dataclass(frozen=True)
 class Covered:
     """``volume`` is ∫ z over ``area``; ``above`` and ``below`` are ∫ (z − level) where positive and negative.
 
-    Without a level it is 0. Units are those of x·y and x·y·z.
+    Without a level they are NaN. Units are those of x·y and x·y·z.
     """
 
     area: float
@@ -62,8 +63,14 @@ def covered(surface: Surface, level: float | None, within: Array | None) -> Cove
     if surface.method != "linear":
         triangles, signs = _smaller(triangles, signs, max(math.ceil(math.log(SMALL / len(triangles), 4)), 0))
         deeper = DEEPER
+    if level is None and deeper:
+        # Nothing is to be parted.
+        volume = float(np.sum(_areas(triangles) * signs * _values(surface, _middles(triangles)).mean(axis=1)))
+        return Covered(total, volume, volume / total, *NO_LEVEL)
     above, below, area_above = _parted(surface, triangles, signs, zero, deeper)
     volume = above + below + zero * total
+    if level is None:
+        return Covered(total, volume, volume / total, *NO_LEVEL)
     return Covered(total, volume, volume / total, zero, above, below, area_above)
 
 
@@ -82,6 +89,11 @@ def _smaller(triangles: Array, signs: Array, times: int) -> tuple[Array, Array]:
     for _ in range(times):
         triangles, signs = _quartered(triangles), np.repeat(signs, 4)
     return triangles, signs
+
+
+def _middles(triangles: Array) -> Array:
+    """Return the middles of the sides of triangles (k, 3, 2)."""
+    return (triangles + np.roll(triangles, -1, axis=1)) / 2
 
 
 def _quartered(triangles: Array) -> Array:
@@ -105,7 +117,7 @@ def _parted(
             float(np.sum(sizes * (whole - mean_above))),
             float(np.sum(sizes * share)),
         )
-    middles = _values(surface, (triangles + np.roll(triangles, -1, axis=1)) / 2) - level
+    middles = _values(surface, _middles(triangles)) - level
     # ∫ of the quadratic through corners and middles is the mean of the middles.
     means = middles.mean(axis=1)
     every = np.hstack([corners, middles])

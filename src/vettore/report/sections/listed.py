@@ -17,6 +17,7 @@ from vettore.report.sections.quantities import QUANTITIES
 from vettore.report.sections.readings import READINGS
 from vettore.report.sections.source import SOURCE
 from vettore.report.sections.summary import SUMMARY
+from vettore.report.sections.surfaces import SURFACES
 from vettore.report.sections.working import WORKING
 
 SECTIONS: tuple[Entry, ...] = (
@@ -32,6 +33,7 @@ SECTIONS: tuple[Entry, ...] = (
     BETWEEN,
     AREAS,
     POLYNOMIALS,
+    SURFACES,
     ASIDE,
     METHOD,
     WORKING,

@@ -13,6 +13,7 @@ from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import READINGS
 from vettore.study.kinds.report import ReportRecipe
+from vettore.study.kinds.surface import SurfaceRecipe
 
 KINDS: tuple[type[Part], ...] = (
     PolynomialFit,
@@ -23,5 +24,6 @@ KINDS: tuple[type[Part], ...] = (
     AreaRecipe,
     FunctionRecipe,
     PolynomialRecipe,
+    SurfaceRecipe,
     ReportRecipe,
 )

@@ -1,0 +1,307 @@
+"""How a state of the Surface page is shown: a pure function from study, state and what is worked out to a View."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.app.pages.surface.derived import Answer, Cut
+from vettore.app.pages.surface.state import State, Tool
+from vettore.core.remarks import counted
+from vettore.core.rounding import NumberStyle
+from vettore.core.surface.summits import Shape, Summit
+from vettore.core.surface.surface import METHODS, Method
+from vettore.core.surface.volumes import Covered
+from vettore.study.kinds.surface import SurfaceRecipe
+from vettore.study.series import Role, Series
+from vettore.study.study import Study
+from vettore.study.surfaces import (
+    Sites,
+    area_unit,
+    columns_of,
+    length_unit,
+    matrix_of,
+    surface_of,
+    volume_unit,
+)
+from vettore.words.surfaces import (
+    METHOD_WORDS,
+    Look,
+    looks_of,
+    number_with,
+    sentence_of,
+    summit_height,
+    summit_place,
+    told_of,
+    variogram_words,
+)
+
+NO_SERIES = "A surface needs sites with x, y and z. Bring in data first."
+MOST_SUMMITS = 8
+# An error below this share of the heights is none.
+ROUNDING = 1e-12
+ALIKE, SPANS = "as measured", "by their spans"
+
+
+@dataclass(frozen=True)
+class MethodChoice:
+    """A way to fill between sites, with how well it tells left-out sites (empty while that is worked out)."""
+
+    key: Method
+    words: str
+    tip: str
+    error: str
+    chosen: bool
+    # Whether its left-out error is the smallest.
+    best: bool
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What is said of the place that is read."""
+
+    words: str
+    more: str
+    can_keep: bool
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """The page as it is to be drawn. While an answer is ``awaited`` what was shown stays."""
+
+    invites: str
+    series: Series | None
+    recipe: SurfaceRecipe | None
+    columns: tuple[str, ...]
+    chosen: tuple[str, str, str]
+    offers_matrix: bool
+    methods: tuple[MethodChoice, ...]
+    error_words: str
+    tool: Tool
+    titles: tuple[str, str, str]
+    awaited: bool
+    refusal: str
+    answer: Answer | None
+    ends: tuple[tuple[float, float], tuple[float, float]] | None
+    cut: Cut | None
+    along: str
+    # Pennants: x, y, words, whether kept.
+    flags: tuple[tuple[float, float, str, bool], ...]
+    reading: Reading
+    sentence: str
+    summits: tuple[tuple[Summit, str, str], ...]
+    looks: tuple[Look, ...]
+    pairs: tuple[tuple[str, str], ...]
+    window: tuple[tuple[str, str], ...]
+    window_refusal: str
+    kept: tuple[tuple[str, str], ...]
+    status: tuple[str, ...]
+
+
+def present(
+    study: Study,
+    state: State,
+    answer: Answer | None,
+    refusal: str,
+    errors: Mapping[Method, float],
+    cut: Cut | None,
+    style: NumberStyle,
+) -> View:
+    """Return how a state is shown; ``errors`` are the left-out errors that are known by now."""
+    series = next((series for series in study.series if series.id == state.series), None)
+    recipe = None if series is None else surface_of(study, series.id)
+    names = () if series is None else tuple(series.numbers())
+    told = answer is not None
+    return View(
+        invites=NO_SERIES if series is None else "",
+        series=series,
+        recipe=recipe,
+        columns=names,
+        chosen=_chosen(series, recipe),
+        offers_matrix=series is not None and matrix_of(series.table) is not None,
+        methods=_methods(recipe, errors, answer, style),
+        error_words=_error_words(series, recipe),
+        tool=state.tool,
+        titles=_titles(series, recipe),
+        awaited=answer is None and not refusal and series is not None,
+        refusal=refusal,
+        answer=answer,
+        ends=None if recipe is None else state.drawn or recipe.section,
+        cut=cut,
+        along=_along(answer),
+        flags=_flags(state, answer, style),
+        reading=_reading(state, answer, style),
+        sentence=sentence_of(answer.surface, answer.sites, answer.summits, style) if told else "",
+        summits=_summits(answer, style),
+        looks=tuple(looks_of(answer.surface, answer.sites, answer.summits, style)) if told else (),
+        pairs=_numbers(answer, style) if told else (),
+        window=_window(answer, style),
+        window_refusal=answer.window if told and isinstance(answer.window, str) else "",
+        kept=_kept(answer, style),
+        status=_status(answer),
+    )
+
+
+def _chosen(series: Series | None, recipe: SurfaceRecipe | None) -> tuple[str, str, str]:
+    if series is None or recipe is None:
+        return ("", "", "")
+    try:
+        x, y, z = (series.columns[place].name for place in columns_of(series, recipe))
+    except ValueError:
+        x, y = (
+            series.columns[place].name if (place := series.place(role)) is not None else ""
+            for role in (Role.X, Role.Y)
+        )
+        return (recipe.x or x, recipe.y or y, recipe.z)
+    return (x, y, z)
+
+
+def _titles(series: Series | None, recipe: SurfaceRecipe | None) -> tuple[str, str, str]:
+    if series is None or recipe is None:
+        return ("", "", "")
+    try:
+        columns = [series.columns[place] for place in columns_of(series, recipe)]
+    except ValueError:
+        return ("", "", "")
+    x, y, z = (f"{column.name} ({column.unit})" if column.unit else column.name for column in columns)
+    return (x, y, z)
+
+
+def _methods(
+    recipe: SurfaceRecipe | None, errors: Mapping[Method, float], answer: Answer | None, style: NumberStyle
+) -> tuple[MethodChoice, ...]:
+    if recipe is None:
+        return ()
+    known = {method: error for method, error in errors.items() if np.isfinite(error)}
+    tiny = ROUNDING * (float(np.abs(answer.surface.z).max()) if answer is not None else 0.0)
+    best = min(known, key=lambda method: known[method]) if len(known) == len(METHODS) else None
+    return tuple(
+        MethodChoice(
+            method,
+            words,
+            tip,
+            style.number(known[method] if known[method] > tiny else 0.0, 2) if method in known else "",
+            method == recipe.method,
+            method == best,
+        )
+        for method, (words, tip) in METHOD_WORDS.items()
+    )
+
+
+def _error_words(series: Series | None, recipe: SurfaceRecipe | None) -> str:
+    title = _titles(series, recipe)[2]
+    unit = title[title.rfind(" (") :] if title.endswith(")") else ""
+    return f"left-out error{unit}"
+
+
+def _along(answer: Answer | None) -> str:
+    if answer is None:
+        return ""
+    unit = length_unit(answer.sites)
+    return f"along A → B ({unit})" if unit else "share of the way A → B"
+
+
+def _flags(state: State, answer: Answer | None, style: NumberStyle) -> tuple[tuple[float, float, str, bool], ...]:
+    if answer is None:
+        return ()
+    places = [(place, True) for place in answer.recipe.read_at]
+    if state.place is not None and state.place not in answer.recipe.read_at:
+        places.append((state.place, False))
+    flags = []
+    for (x, y), kept in places:
+        z = float(answer.surface(x, y))
+        flags.append((x, y, style.number(z, 3) if np.isfinite(z) else "outside", kept))
+    return tuple(flags)
+
+
+def _value(answer: Answer, x: float, y: float, style: NumberStyle) -> str:
+    """Return z at a place in words, with its ± where it is known."""
+    z, error = float(answer.surface(x, y)), float(answer.surface.standard_error(x, y))
+    if np.isnan(z):
+        return "outside the sites"
+    unit = answer.sites.units[2]
+    return style.pair(z, error, unit) if np.isfinite(error) else number_with(style, z, 4, unit)
+
+
+def _reading(state: State, answer: Answer | None, style: NumberStyle) -> Reading:
+    if state.place is None or answer is None:
+        return Reading("", "Click on the map to read it", False)
+    x, y = state.place
+    distance, site = answer.surface.nearest(x, y)
+    unit, place = length_unit(answer.sites), int(site)
+    far = f"nearest site {number_with(style, float(distance), 2, unit)} away: " if unit else "nearest site: "
+    more = f"{far}{style.short(float(answer.surface.z[place]), 5)}"
+    if bool(answer.surface.inside(x, y)) and bool(answer.surface.guess(x, y)):
+        more += " · a guess: no site near"
+    name = answer.sites.columns[2].name
+    return Reading(f"{name} {_value(answer, x, y, style)}", more, (x, y) not in answer.recipe.read_at)
+
+
+def _summits(answer: Answer | None, style: NumberStyle) -> tuple[tuple[Summit, str, str], ...]:
+    if answer is None:
+        return ()
+    known = told_of(answer.summits)
+    told = [summit for summit in known if summit.shape is not Shape.SADDLE][:MOST_SUMMITS]
+    saddles = [summit for summit in known if summit.shape is Shape.SADDLE][: MOST_SUMMITS - len(told)]
+    return tuple(
+        (summit, summit_place(summit, answer.sites, style), summit_height(summit, answer.sites, style))
+        for summit in (*told, *saddles)
+    )
+
+
+def _numbers(answer: Answer, style: NumberStyle) -> tuple[tuple[str, str], ...]:
+    surface, sites, recipe = answer.surface, answer.sites, answer.recipe
+    unit = sites.units[2]
+    pairs = [("sites in use", str(len(surface.sites)))]
+    pairs += _covered(answer.covered, sites, recipe, style)
+    if surface.noise is not None:
+        pairs.append(("scatter of one reading", number_with(style, surface.noise, 2, unit)))
+    if surface.variogram is not None:
+        pairs.append(("variogram", variogram_words(surface.variogram, surface, sites, style)))
+    return tuple(pairs)
+
+
+def _covered(covered: Covered, sites: Sites, recipe: SurfaceRecipe, style: NumberStyle) -> list[tuple[str, str]]:
+    pairs = [
+        ("mean", number_with(style, covered.mean, 4, sites.units[2])),
+        ("area", number_with(style, covered.area, 4, area_unit(sites))),
+        ("volume under the surface", number_with(style, covered.volume, 4, volume_unit(sites))),
+    ]
+    if recipe.level is not None:
+        level = style.short(recipe.level, 6)
+        pairs += [
+            (f"area above {level}", number_with(style, covered.area_above, 4, area_unit(sites))),
+            (f"volume above {level}", number_with(style, covered.above, 4, volume_unit(sites))),
+            (f"volume below {level}", number_with(style, -covered.below, 4, volume_unit(sites))),
+        ]
+    return pairs
+
+
+def _window(answer: Answer | None, style: NumberStyle) -> tuple[tuple[str, str], ...]:
+    if answer is None or not isinstance(answer.window, Covered):
+        return ()
+    return tuple(_covered(answer.window, answer.sites, answer.recipe, style))
+
+
+def _kept(answer: Answer | None, style: NumberStyle) -> tuple[tuple[str, str], ...]:
+    if answer is None:
+        return ()
+    unit = length_unit(answer.sites)
+    return tuple(
+        (f"{style.short(x, 6)}, {style.short(y, 6)} {unit}".rstrip(), _value(answer, x, y, style))
+        for x, y in answer.recipe.read_at
+    )
+
+
+def _status(answer: Answer | None) -> tuple[str, ...]:
+    if answer is None:
+        return ()
+    columns, rows = answer.recipe.shape
+    return (
+        counted(len(answer.surface.sites), "site"),
+        METHOD_WORDS[answer.recipe.method][0].lower(),
+        f"grid of {columns} × {rows}",
+        "nothing beyond the sites",
+    )

@@ -1,0 +1,57 @@
+"""Colours of heights: one steady ramp from low to high, or two that part at a level."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.app.style import theme
+from vettore.core.arrays import Array
+
+STEPS = 256
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """Heights from ``low`` to ``high``; with ``parted_at``, equally far to both sides of it have equally strong colours."""
+
+    low: float
+    high: float
+    parted_at: float | None = None
+
+    def shares(self, z: Array) -> Array:
+        """Return where heights stand on the ramp, 0 … 1; beyond its ends they have those."""
+        low, high = self.span
+        return np.clip((z - low) / (high - low), 0.0, 1.0)
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """The heights of its two ends."""
+        if self.parted_at is None:
+            return (self.low, self.high) if self.high > self.low else (self.low - 0.5, self.low + 0.5)
+        reach = max(abs(self.high - self.parted_at), abs(self.low - self.parted_at)) or 0.5
+        return self.parted_at - reach, self.parted_at + reach
+
+    @property
+    def table(self) -> Array:
+        """The colours (256, 3) of 0 … 255, mixed evenly between the stops of the theme."""
+        stops = theme().heights if self.parted_at is None else theme().parted
+        parts = np.array([[int(stop[k : k + 2], 16) for k in (1, 3, 5)] for stop in stops], dtype=np.float64)
+        at = np.linspace(0, len(parts) - 1, STEPS)
+        place = np.minimum(at.astype(np.intp), len(parts) - 2)
+        share = (at - place)[:, None]
+        return parts[place] * (1 - share) + parts[place + 1] * share
+
+    def colours(self, z: Array) -> Array:
+        """Return heights as 0xAARRGGBB; NaN is transparent."""
+        table = self.table.round().astype(np.uint32)
+        packed = (np.uint32(255) << np.uint32(24)) | (table[:, 0] << 16) | (table[:, 1] << 8) | table[:, 2]
+        known = np.isfinite(z)
+        place = (np.where(known, self.shares(z), 0.0) * (STEPS - 1) + 0.5).astype(np.intp)
+        return np.where(known, packed[place], np.uint32(0))
+
+    def names(self, count: int) -> list[str]:
+        """Return so many of its colours as ``#rrggbb``."""
+        chosen = self.table[np.linspace(0, STEPS - 1, count).round().astype(np.intp)].round().astype(int)
+        return [f"#{r:02X}{g:02X}{b:02X}" for r, g, b in chosen.tolist()]

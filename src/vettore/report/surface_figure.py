@@ -1,0 +1,118 @@
+"""Map and relief of a surface on paper, side by side, as vectors."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.rounding import NumberStyle
+from vettore.core.surface.edges import outline_of, spread_out
+from vettore.core.surface.surface import Surface
+from vettore.look.theme import PAPER
+from vettore.report.figures import MOST_VECTOR_POINTS, drawn_svg, dress_axes, fit_titles
+from vettore.study.kinds.surface import SurfaceRecipe
+from vettore.study.surfaces import Sites
+
+HEIGHT_MM = 84.0
+SHADES = 24
+# The relief's places across and along, from where it is seen, and how high it stands; as the window first shows it.
+PLACES = 46
+TURN, TILT, RISE = np.radians(-32.0), np.radians(32.0), 0.5
+
+
+def surface_figure(surface: Surface, recipe: SurfaceRecipe, sites: Sites, style: NumberStyle) -> str:
+    """Return an SVG of the map, with contours and sites, beside the relief."""
+
+    def draw(figure: Any) -> None:
+        from matplotlib.colors import LinearSegmentedColormap, Normalize
+
+        left, right = figure.subplots(1, 2, width_ratios=[1.15, 1])
+        stops = PAPER.heights if recipe.parted_at is None else PAPER.parted
+        colours = LinearSegmentedColormap.from_list("heights", stops)
+        low, high = _ends(surface, recipe)
+        scale = Normalize(low, high)
+        _draw_map(left, surface, colours, scale)
+        titles = [f"{column.name} ({column.unit})" if column.unit else column.name for column in sites.columns]
+        left.set_xlabel(titles[0])
+        left.set_ylabel(titles[1])
+        dress_axes(left, style)
+        left.grid(False)
+        _draw_relief(right, surface, colours, scale)
+        from matplotlib.cm import ScalarMappable
+
+        bar = figure.colorbar(
+            ScalarMappable(scale, colours), ax=right, orientation="horizontal", shrink=0.8, aspect=30
+        )
+        bar.set_label(titles[2])
+        bar.outline.set_visible(False)
+        fit_titles(figure, (left.xaxis, left.yaxis))
+
+    return drawn_svg(draw, HEIGHT_MM)
+
+
+def _ends(surface: Surface, recipe: SurfaceRecipe) -> tuple[float, float]:
+    z = surface.grid.z[np.isfinite(surface.grid.z)]
+    low, high = (float(z.min()), float(z.max())) if len(z) else (0.0, 1.0)
+    low, high = (
+        recipe.clip[0] if recipe.clip[0] is not None else low,
+        recipe.clip[1] if recipe.clip[1] is not None else high,
+    )
+    if recipe.parted_at is not None:
+        reach = max(abs(high - recipe.parted_at), abs(low - recipe.parted_at)) or 0.5
+        return recipe.parted_at - reach, recipe.parted_at + reach
+    return (low, high) if high > low else (low - 0.5, low + 0.5)
+
+
+def _draw_map(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:
+    from matplotlib.patches import Polygon
+
+    grid = surface.grid
+    edge = Polygon(outline_of(surface), closed=True, facecolor="none", edgecolor=PAPER.muted, linewidth=0.6)
+    axes.add_patch(edge)
+    heights = np.ma.masked_invalid(spread_out(grid.z))
+    levels = np.linspace(scale.vmin, scale.vmax, SHADES + 1)
+    filled = axes.contourf(grid.x, grid.y, heights, levels, cmap=colours, norm=scale, extend="both", zorder=1)
+    filled.set_clip_path(edge)
+    lines = axes.contour(grid.x, grid.y, heights, levels[::3], colors=PAPER.ink, linewidths=0.35, alpha=0.6, zorder=2)
+    lines.set_clip_path(edge)
+    many = len(surface.x) > MOST_VECTOR_POINTS
+    look = {"s": 2 if many else 9, "linewidths": 0 if many else 0.4, "rasterized": many}
+    axes.scatter(surface.x, surface.y, c=surface.z, cmap=colours, norm=scale, edgecolors=PAPER.ink, zorder=3, **look)
+
+
+def _draw_relief(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:
+    from matplotlib.collections import PolyCollection
+
+    x = np.linspace(float(surface.x.min()), float(surface.x.max()), PLACES)
+    y = np.linspace(float(surface.y.min()), float(surface.y.max()), PLACES)
+    z = surface(*np.meshgrid(x, y))
+    known = z[np.isfinite(z)]
+    span = (float(known.max() - known.min()) if len(known) else 0.0) or 1.0
+    corners, middles, depth = _quads(z, (z - (known.min() if len(known) else 0.0)) / span)
+    far_first = np.argsort(-depth)
+    faces = colours(scale(middles[far_first]))
+    # Edges in the colour of their faces leave no gaps between them.
+    axes.add_collection(PolyCollection(list(corners[far_first]), facecolors=faces, edgecolors=faces, linewidths=0.25))
+    axes.autoscale_view()
+    axes.set_aspect("equal")
+    axes.set_axis_off()
+
+
+def _quads(z: Array, h: Array) -> tuple[Array, Array, Array]:
+    """Return the corners (k, 4, 2) of the relief's faces on paper, their heights and their depths."""
+    across, along = np.meshgrid(np.linspace(-0.5, 0.5, PLACES), np.linspace(-0.5, 0.5, PLACES))
+    p = across * np.cos(TURN) - along * np.sin(TURN)
+    q = across * np.sin(TURN) + along * np.cos(TURN)
+    line = q * np.sin(TILT) + h * RISE * np.cos(TILT)
+    around = (
+        (slice(None, -1), slice(None, -1)),
+        (slice(None, -1), slice(1, None)),
+        (slice(1, None), slice(1, None)),
+        (slice(1, None), slice(None, -1)),
+    )
+    corners = np.stack([np.stack([p[at], line[at]], axis=-1) for at in around], axis=2)
+    middles, depth = (np.mean([part[at] for at in around], axis=0) for part in (z, q))
+    whole = np.isfinite(middles)
+    return corners[whole], middles[whole], depth[whole]
