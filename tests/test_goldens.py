@@ -47,6 +47,10 @@ COMMANDS = {
     "integrate-points": ("integrate", STAGE, "--rule", "simpson", "--from", "0.3", "--to", "0.9"),
     "integrate-points-json": ("integrate", STAGE, "--floor", "ends", "--json"),
     "integrate-function": ("integrate", "--formula", "exp(-x)", "--from", "0", "--to", "inf"),
+    "surface": ("surface", "nitrate-sites.txt", "--at", "22; 18.5", "--at", "0,0", "--level", "4"),
+    "surface-json": ("surface", "nitrate-sites.txt", "--method", "smoothing", "--at", "22 18.5", "--json"),
+    "surface-shape": ("surface", "nitrate-sites.txt", "--shape", "80y5"),
+    "surface-columns": ("surface", STAGE, "--x", "stage", "--y", "stage"),
     "integrate-strips": (
         "integrate",
         "--formula",

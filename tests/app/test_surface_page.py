@@ -1,5 +1,7 @@
 """The Surface page by mouse and keys in the real window: method, section, reading, sites set aside, turning, undo."""
 
+import itertools
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -15,7 +17,10 @@ LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
 
 def made(x, y, z, name="Reed bed"):
-    columns = tuple(RawColumn(n, u, np.asarray(v, float)) for n, u, v in zip(("east", "north", "nitrate"), ("m", "m", "mg/L"), (x, y, z), strict=True))
+    columns = tuple(
+        RawColumn(n, u, np.asarray(v, float))
+        for n, u, v in zip(("east", "north", "nitrate"), ("m", "m", "mg/L"), (x, y, z), strict=True)
+    )
     return edits.add_series(Study(), Table(columns, Source("made")), name)
 
 
@@ -43,7 +48,7 @@ def drag(qtbot, plot, *places):
     view = plot.viewport()
     points = [at(plot, *place) for place in places]
     qtbot.mousePress(view, LEFT, NONE, points[0])
-    for start, end in zip(points, points[1:], strict=False):
+    for start, end in itertools.pairwise(points):
         for share in (0.3, 0.6, 1.0):
             qtbot.mouseMove(view, start + (end - start) * share)
             qtbot.wait(15)
@@ -202,7 +207,9 @@ def test_what_is_typed_wrong_is_said_and_changes_nothing(page, window, settled, 
     qtbot.keyClick(choices.level, Qt.Key.Key_Return)
     settled()
     assert page.plot.contours.level == 4.5
-    assert float(dict(page._view.pairs)["area above 4.5"].split()[0]) == pytest.approx(page.answer.covered.area_above, rel=1e-3)
+    assert float(dict(page._view.pairs)["area above 4.5"].split()[0]) == pytest.approx(
+        page.answer.covered.area_above, rel=1e-3
+    )
 
 
 def test_sites_on_a_line_are_refused_on_the_page(window, settled):

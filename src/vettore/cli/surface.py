@@ -57,6 +57,8 @@ def surface(
     if len(columns) < 3:
         raise DataError(f"“{file.name}” has {len(columns)} columns of numbers; three are needed.")
     names = [column_of(columns, name, place, file) for place, name in enumerate((x_name, y_name, z_name))]
+    if len(set(names)) < 3:
+        raise DataError(f"x, y and z are three different columns; {', '.join(names)} were given.")
     places = [_place(text) for text in at_texts]
     made = core.grid(
         *(columns[name] for name in names),

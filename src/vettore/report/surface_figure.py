@@ -17,6 +17,8 @@ from vettore.study.surfaces import Sites
 
 HEIGHT_MM = 84.0
 SHADES = 24
+# Room around the sites, as a share of their span.
+MARGIN = 0.04
 # The relief's places across and along, from where it is seen, and how high it stands; as the window first shows it.
 PLACES = 46
 TURN, TILT, RISE = np.radians(-32.0), np.radians(32.0), 0.5
@@ -40,13 +42,13 @@ def surface_figure(surface: Surface, recipe: SurfaceRecipe, sites: Sites, style:
         dress_axes(left, style)
         left.grid(False)
         _draw_relief(right, surface, colours, scale)
-        from matplotlib.cm import ScalarMappable
-
-        bar = figure.colorbar(
-            ScalarMappable(scale, colours), ax=right, orientation="horizontal", shrink=0.8, aspect=30
-        )
-        bar.set_label(titles[2])
-        bar.outline.set_visible(False)
+        bar = right.inset_axes((0.08, -0.16, 0.84, 0.05))
+        _draw_bar(bar, colours, scale)
+        bar.set_xlabel(titles[2])
+        dress_axes(bar, style)
+        bar.grid(False)
+        bar.set_yticks([])
+        bar.spines[["left", "bottom"]].set_visible(False)
         fit_titles(figure, (left.xaxis, left.yaxis))
 
     return drawn_svg(draw, HEIGHT_MM)
@@ -79,7 +81,17 @@ def _draw_map(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:
     lines.set_clip_path(edge)
     many = len(surface.x) > MOST_VECTOR_POINTS
     look = {"s": 2 if many else 9, "linewidths": 0 if many else 0.4, "rasterized": many}
+    for values, limit in ((surface.x, axes.set_xlim), (surface.y, axes.set_ylim)):
+        room = MARGIN * float(np.ptp(values))
+        limit(float(values.min()) - room, float(values.max()) + room)
     axes.scatter(surface.x, surface.y, c=surface.z, cmap=colours, norm=scale, edgecolors=PAPER.ink, zorder=3, **look)
+
+
+def _draw_bar(axes: Any, colours: Any, scale: Any) -> None:
+    """Draw the scale of colours as shapes: a picture in it would not be a vector, and not every reader shows it."""
+    along = np.linspace(scale.vmin, scale.vmax, 4 * SHADES)
+    levels = np.linspace(scale.vmin, scale.vmax, SHADES + 1)
+    axes.contourf(along, [0.0, 1.0], np.vstack([along, along]), levels, cmap=colours, norm=scale)
 
 
 def _draw_relief(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:
