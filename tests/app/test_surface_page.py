@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from vettore.app.pages.surface.state import Tool
 from vettore.app.stage.relief_view import Eye
 from vettore.study import edits
+from vettore.study.derive import derive_fit
 from vettore.study.study import Study
 from vettore.study.surfaces import surface_of
 from vettore.study.table import RawColumn, Source, Table
@@ -150,6 +151,30 @@ def test_methods_are_chosen_by_their_left_out_errors(page, window, settled, qtbo
     assert "variogram" in dict(page._view.pairs)
     window.session.undo()
     settled()
+    assert page.answer.recipe.method == "thin_plate"
+
+
+def test_surface_models_are_tried_and_one_becomes_a_fit_of_the_study(page, window, settled, qtbot):
+    """The plane under the far-off site; its coefficients are a fit like any, its surface is shown, undo takes it back."""
+    qtbot.mouseClick(page.choices.try_models, LEFT)
+    settled()
+    assert len(page.choices.fits) >= 5
+    assert page.choices.fits["plane"].accessibleName().startswith("Plane, left-out error ")
+    qtbot.mouseClick(page.choices.fits["plane"], LEFT)
+    settled()
+    (fit,) = window.session.study.curves
+    assert (fit.name, fit.formula) == ("Plane", "nitrate = a + b*east + c*north")
+    assert page.answer.fit == fit
+    b = derive_fit(window.session.study, fit.id).result.coefficients["b"].value
+    assert float(page.answer.surface.gradient(25, 20)[0]) == pytest.approx(b)
+    assert page.status()[1] == "fit: plane"
+    qtbot.mouseClick(page.choices.methods["linear"], LEFT)
+    settled()
+    assert page.answer.fit is None
+    window.session.undo()
+    window.session.undo()
+    settled()
+    assert window.session.study.curves == ()
     assert page.answer.recipe.method == "thin_plate"
 
 

@@ -9,10 +9,14 @@ import numpy as np
 
 from vettore.core.arrays import Array, Rows
 from vettore.core.errors import DataError
-from vettore.core.surface.surface import Method, Section, Surface, grid
+from vettore.core.formula.formula import read_formula
+from vettore.core.surface.models import SurfaceModel
+from vettore.core.surface.surface import Method, Section, Surface, fitted_surface, grid
 from vettore.core.units import power, product
 from vettore.study import parts
 from vettore.study.columns import ColumnSettings
+from vettore.study.fits import fit_series
+from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
@@ -91,10 +95,59 @@ def sites_of(series: Series, recipe: SurfaceRecipe) -> Sites:
     return Sites(x, y, z, rows, (a, b, c))
 
 
+def fits_of(study: Study, series: Series, recipe: SurfaceRecipe) -> tuple[FormulaFit, ...]:
+    """Return the fits of a series whose formula is its z over x and y. Raises DataError without three columns."""
+    names = [series.columns[place].name for place in columns_of(series, recipe)]
+    every = [column.name for column in series.columns]
+    found = []
+    for fit in study.curves_of(series.id):
+        if isinstance(fit, FormulaFit):
+            read = read_formula(fit.formula, every)
+            if not read.transformed and read.response == names[2] and set(read.data) <= set(names[:2]) and read.data:
+                found.append(fit)
+    return tuple(found)
+
+
+def fit_of(study: Study, series: Series, recipe: SurfaceRecipe) -> FormulaFit | None:
+    """Return the fit whose surface is shown, or None when none is, or it is gone."""
+    return next((fit for fit in fits_of(study, series, recipe) if fit.id == recipe.fit), None)
+
+
+def model_fit(series: Series, sites: Sites, model: SurfaceModel) -> FormulaFit:
+    """Return the fit of a surface model to the sites of a series, with the start that it needs."""
+    x, y, z = (column.name for column in sites.columns)
+    others = [column.name for column in series.columns]
+    names = model.names(x, y, z, others)
+    start = tuple((names[name], value) for name, value in model.start(sites.x, sites.y, sites.z).items())
+    return FormulaFit(series=series.id, formula=model.formula(x, y, z, others), called=model.name, start=start)
+
+
+def derive_fitted(series: Series, recipe: SurfaceRecipe, fit: FormulaFit) -> Surface:
+    """Return the surface of a fit. Raises VettoreError."""
+    sites, done = sites_of(series, recipe), fit_series(series, fit)
+    x, y, z = (column.name for column in sites.columns)
+    place = {row: k for k, row in enumerate(sites.rows.tolist())}
+    rows = np.array([place[row] for row in done.rows.tolist()], dtype=np.intp)
+    return fitted_surface(
+        sites.x,
+        sites.y,
+        sites.z,
+        done.result,
+        fit.formula,
+        (x, y, z),
+        rows,
+        shape=recipe.shape,
+        scaling=recipe.scaling,
+    )
+
+
 def derive_surface(
     series: Series, recipe: SurfaceRecipe, method: Method | None = None, check: Callable[[], object] = lambda: None
 ) -> Surface:
-    """Return the surface of a series, by its own method or another. ``check`` may raise to give it up. Raises DataError."""
+    """Return the surface through the sites of a series, by its own method or another; ``check`` may raise to give it up.
+
+    Raises DataError.
+    """
     wanted = method or recipe.method
     sites = sites_of(series, recipe)
     key = ("surface", content_of(series), columns_of(series, recipe), wanted, recipe.shape, recipe.scaling)

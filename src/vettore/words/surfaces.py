@@ -11,6 +11,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.surface.summits import Shape, Summit
 from vettore.core.surface.surface import Method, Surface
 from vettore.core.surface.variogram import Variogram
+from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.surfaces import Sites, length_unit
 
 # The words of each method, and what it does.
@@ -40,6 +41,11 @@ class Look:
     what: str
     more: str
     rows: tuple[int, ...] = ()
+
+
+def method_words(method: Method, fit: FormulaFit | None) -> str:
+    """Return how a surface came about: the way between sites, or the fit."""
+    return METHOD_WORDS[method][0] if fit is None else f"Fit: {fit.name}"
 
 
 def number_with(style: NumberStyle, value: float, digits: int, unit: str) -> str:

@@ -6,7 +6,8 @@ from scipy.interpolate import CloughTocher2DInterpolator, LinearNDInterpolator, 
 from scipy.spatial import Voronoi
 
 from vettore import core
-from vettore.core.surface.surface import METHODS
+from vettore.core.surface.models import SURFACE_MODELS
+from vettore.core.surface.surface import METHODS, fitted_surface
 
 REPRODUCE_PLANES = ("linear", "natural", "cubic", "thin_plate", "smoothing")
 KINDS = {
@@ -246,3 +247,67 @@ def test_smoothing_finds_the_noise_of_the_sites():
     missed = surface(*at) - KINDS["franke"](*at)
     assert np.sqrt(np.mean(missed**2)) < 0.1 / 3
     assert np.mean(np.abs(missed) < 1.96 * surface.standard_error(*at)) > 0.9
+
+
+def test_a_fit_is_a_surface_with_the_band_of_its_coefficients():
+    """Height, slopes, left-out error and ± of a quadric by the fit's own matrix algebra."""
+    rng = np.random.default_rng(6)
+    x, y = scattered(60, 6)
+    x = 100 + 20 * x
+    z = quadric(x, y) + rng.normal(0, 0.3, 60)
+    formula = "z = a + b*x + c*y + d*x^2 + f*x*y + g*y^2"
+    result = core.fit(formula, {"x": x, "y": y, "z": z})
+    surface = fitted_surface(x, y, z, result, formula, ("x", "y", "z"), np.arange(60))
+
+    def terms(x, y):
+        return np.column_stack([np.ones_like(x), x - 110, y, (x - 110) ** 2, (x - 110) * y, y**2])
+
+    matrix = terms(x, y)
+    solved, *_ = np.linalg.lstsq(matrix, z, rcond=None)
+    at = np.array([104.0, 111.0]), np.array([0.4, 0.7])
+    assert surface(*at) == pytest.approx(terms(*at) @ solved, rel=1e-9)
+    left = z - matrix @ solved
+    inverse = np.linalg.inv(matrix.T @ matrix)
+    variance = left @ left / 54 * np.einsum("ki,ij,kj->k", terms(*at), inverse, terms(*at))
+    assert surface.standard_error(*at) == pytest.approx(np.sqrt(variance), rel=1e-6)
+    missed = left / (1 - np.einsum("ki,ij,kj->k", matrix, inverse, matrix))
+    assert surface.left_out == pytest.approx(z - missed, rel=1e-8)
+    assert surface.left_out_error == pytest.approx(np.sqrt(np.mean(missed**2)), rel=1e-8)
+    step = 1e-5
+    rise = (surface(at[0] + step, at[1]) - surface(at[0] - step, at[1])) / (2 * step)
+    assert surface.gradient(*at)[0] == pytest.approx(rise, rel=1e-5)
+    for bad in ("ln(z) = a + b*x", "y = a + b*x"):
+        with pytest.raises(core.DataError, match="is no surface"):
+            fitted_surface(x, y, z, result, bad, ("x", "y", "z"), np.arange(60))
+
+
+TRUTHS = {
+    "plane": lambda x, y: 2 + 0.3 * x - 0.1 * y,
+    "saddle": lambda x, y: 1 + 0.2 * (x - 4) * (y - 5),
+    "quadric": lambda x, y: 1 + x - 0.5 * y + 0.1 * x**2 - 0.2 * x * y + 0.05 * y**2,
+    "cubic": lambda x, y: 1 + x - 0.02 * x**3 + 0.01 * y**3 - 0.01 * x * y**2,
+    "hill": lambda x, y: 1 + 0.1 * x + 5 * np.exp(-((x - 3) ** 2 / 4 + (y - 6) ** 2 / 9)),
+    "two-hills": lambda x, y: (
+        1 + 5 * np.exp(-((x - 3) ** 2 + (y - 3) ** 2) / 3) + 3 * np.exp(-((x - 7) ** 2 + (y - 7) ** 2) / 4)
+    ),
+    "wave": lambda x, y: 2 + 1.5 * np.sin(0.9 * x + 0.5 * y + 0.4),
+    "decays": lambda x, y: 5 * np.exp(-0.3 * x - 0.2 * y) + 1,
+    "saturation-decay": lambda x, y: 8 * x / (x + 3) * np.exp(-0.2 * y) + 1,
+    "saturations": lambda x, y: 9 * x / (x + 2) * y / (y + 4) + 1,
+}
+
+
+@pytest.mark.parametrize("model", SURFACE_MODELS, ids=lambda model: model.key)
+def test_each_surface_model_is_found_without_starts(model):
+    """From 150 noisy sites the sum of squares is at or below that of the truth; names of columns are no coefficients."""
+    rng = np.random.default_rng(3)
+    x, y = rng.uniform(0.2, 10, (2, 150))
+    truth = TRUTHS[model.key](x, y)
+    z = truth + rng.normal(0, 0.03 * np.ptp(truth), 150)
+    names = model.names("a", "p q", "z", ["A"])
+    start = {names[name]: value for name, value in model.start(x, y, z).items()}
+    columns = {"a": x, "p q": y, "z": z, "A": x}
+    result = core.fit(model.formula("a", "p q", "z", ["A"]), columns, start=start or None)
+    assert result.converged
+    assert result.sum_of_squares <= np.sum((z - truth) ** 2)
+    assert "A" not in result.coefficients

@@ -11,9 +11,11 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, a_number
+from vettore.core.fitting.result import FitResult
 from vettore.core.remarks import Noted, Remark
 from vettore.core.surface.contours import Contour, contours_of
 from vettore.core.surface.cubic import Cubic
+from vettore.core.surface.fitted import Fitted
 from vettore.core.surface.kernel import Kernel
 from vettore.core.surface.kriging import Kriging
 from vettore.core.surface.natural import Natural
@@ -35,6 +37,8 @@ SHAPE = (80, 80)
 MOST_CELLS = 4_000_000
 # Sites left out, one at a time; of more, this many evenly chosen ones.
 MOST_LEFT_OUT = 1000
+# Those that know their ±.
+WITH_ERROR = (Smoothing, Kriging, Fitted)
 # Places of a section.
 SECTION = 401
 
@@ -66,14 +70,15 @@ def _go_on() -> None:
 
 
 class Surface(Noted):
-    """Made by ``grid``. ``x``, ``y``, ``z`` are the sites used (n,), repeats averaged; ``method`` how it fills between them.
+    """Made by ``grid``, or of a fit by ``fitted_surface``.
 
-    Calling it gives z at x and y of any one shape: NaN outside the outermost sites, unless ``outside`` is "continue".
+    ``x``, ``y``, ``z`` are the sites used (n,), repeats averaged; ``method`` says how it fills between them. Calling it gives
+    z at x and y of any one shape: NaN outside the outermost sites, unless ``outside`` is "continue".
     """
 
     def __init__(
         self,
-        method: Method,
+        method: Method | Literal["fitted"],
         sites: Sites,
         kernel: Kernel,
         shape: tuple[int, int],
@@ -140,12 +145,12 @@ class Surface(Noted):
     @property
     def knows_error(self) -> bool:
         """Whether standard_error is known."""
-        return isinstance(self.kernel, (Smoothing, Kriging))
+        return isinstance(self.kernel, WITH_ERROR)
 
     @property
     def noise(self) -> float | None:
         """The scatter of one reading about the surface, where the method tells it."""
-        return self.kernel.noise_of_reading if isinstance(self.kernel, (Smoothing, Kriging)) else None
+        return self.kernel.noise_of_reading if isinstance(self.kernel, WITH_ERROR) else None
 
     @property
     def variogram(self) -> Variogram | None:
@@ -302,6 +307,27 @@ def grid(
     sites = check_sites(x, y, z, scaling)
     check()
     return Surface(method, sites, _kernel(method, sites, penalty, variogram, check), (columns, rows), outside, check)
+
+
+def fitted_surface(
+    x: Values,
+    y: Values,
+    z: Values,
+    result: FitResult,
+    formula: str,
+    names: tuple[str, str, str],
+    rows: Whole,
+    *,
+    shape: tuple[int, int] = SHAPE,
+    scaling: Scaling = "spans",
+) -> Surface:
+    """Return the surface of a fit of z over x and y, whose columns are called ``names``, over sites (m,) as grid takes them.
+
+    ``rows`` (n,) are the places among those of the rows that the fit used. Raises DataError when the formula is no surface.
+    """
+    sites = check_sites(x, y, z, scaling)
+    kernel = Fitted(sites, result, formula, names, rows)
+    return Surface("fitted", sites, kernel, _checked_shape(shape), "blank", _go_on)
 
 
 def _checked_shape(shape: tuple[int, int]) -> tuple[int, int]:

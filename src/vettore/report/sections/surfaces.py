@@ -11,12 +11,12 @@ from vettore.report.sections.entry import Entry, Subject
 from vettore.report.surface_figure import surface_figure
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Series
-from vettore.study.surfaces import Sites, area_unit, derive_surface, sites_of, volume_unit
+from vettore.study.surfaces import Sites, area_unit, derive_fitted, derive_surface, fit_of, sites_of, volume_unit
 from vettore.words.lines import Line
 from vettore.words.surfaces import (
-    METHOD_WORDS,
     SHAPE_WORDS,
     looks_of,
+    method_words,
     number_with,
     sentence_of,
     summit_height,
@@ -39,10 +39,12 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
 
 
 def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Block]:
-    surface, sites, style = derive_surface(series, recipe), sites_of(series, recipe), subject.style
+    fit = fit_of(subject.study, series, recipe)
+    surface = derive_surface(series, recipe) if fit is None else derive_fitted(series, recipe, fit)
+    sites, style = sites_of(series, recipe), subject.style
     summits = surface.summits()
     caption = (
-        f"{METHOD_WORDS[recipe.method][0]} over {len(surface.sites)} sites, on a grid of {recipe.shape[0]} × "
+        f"{method_words(recipe.method, fit)} over {len(surface.sites)} sites, on a grid of {recipe.shape[0]} × "
         f"{recipe.shape[1]}; sites in the colour of their own height."
     )
     blocks: list[Block] = [

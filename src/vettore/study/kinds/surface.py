@@ -18,7 +18,8 @@ class SurfaceRecipe(Part, frozen=True, tag="surface"):
     ``parted_at`` is the level about which two colours part (None: one ramp from low to high), ``step`` the distance of
     contours (None: what suits), ``clip`` the lowest and highest height that colours tell apart. ``section`` is its two
     ends; ``read_at`` are places at which z was read, ``outline`` a window whose mean and volume are told, ``level`` the
-    height whose contour is drawn and above which volumes are told.
+    height whose contour is drawn and above which volumes are told. ``fit`` is the fitted surface that is shown instead of one
+    through the sites; a fit that is gone is none.
     """
 
     letter: ClassVar[str] = "h"
@@ -37,6 +38,7 @@ class SurfaceRecipe(Part, frozen=True, tag="surface"):
     read_at: tuple[Place, ...] = ()
     outline: tuple[Place, ...] = ()
     level: float | None = None
+    fit: str = ""
 
     def refers_to(self) -> tuple[str, ...]:
         """It is nothing without its series."""

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from vettore.app.pages.surface.present import ALIKE, SPANS, MethodChoice, View
-from vettore.app.widgets.parts import Column, about, button, label, rule, section
+from vettore.app.pages.surface.present import ALIKE, SPANS, FitChoice, MethodChoice, View
+from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
 from vettore.core.rounding import NumberStyle
 from vettore.words.surfaces import METHOD_WORDS
 
@@ -47,6 +47,8 @@ class SurfaceChoices(Column):
     columns_chosen = Signal(str, str, str)
     matrix_asked = Signal()
     method_chosen = Signal(str)
+    fit_chosen = Signal(str, bool)
+    models_asked = Signal()
     shape_typed = Signal(str, str)
     scaling_chosen = Signal(str)
     colours_typed = Signal(object, str, str, str)
@@ -85,6 +87,20 @@ class SurfaceChoices(Column):
             self._method_box.addWidget(line, row, 0)
         self.add(rule(), section("Sites"), holder, self.matrix, section("Between sites"))
         self.add(self._error_words, self._methods)
+        self._fits = QWidget()
+        self._fit_box = QGridLayout(self._fits)
+        self._fit_box.setContentsMargins(0, 0, 0, 0)
+        self._fit_box.setSpacing(2)
+        self._fits_shown: tuple[FitChoice, ...] = ()
+        self.fits: dict[str, MethodLine] = {}
+        self.try_models = button(
+            "Try surface models",
+            self.models_asked.emit,
+            "",
+            "Fit planes, hills, waves and products; no starts are needed",
+        )
+        self.add(section("Fitted surfaces"), self._fits, self.try_models)
+        about("surface.md#fit-a-surface", self._fits, self.try_models)
         self._add_grid()
         self._add_colours()
         self.column.addStretch()
@@ -156,6 +172,20 @@ class SurfaceChoices(Column):
         grid.setColumnStretch(1, 1)
         return holder
 
+    def _draw_fits(self, fits: tuple[FitChoice, ...]) -> None:
+        if fits == self._fits_shown:
+            return
+        self._fits_shown = fits
+        clear(self._fit_box)
+        self.fits = {}
+        for row, fit in enumerate(fits):
+            tip = "A fit of the study" if fit.kept else "Add this fit to the study and show its surface"
+            line = self.fits[fit.key] = MethodLine(
+                MethodChoice(fit.key, fit.words, tip, fit.error, fit.chosen, False)
+            )
+            line.clicked.connect(lambda _checked=False, fit=fit: self.fit_chosen.emit(fit.key, fit.kept))
+            self._fit_box.addWidget(line, row, 0)
+
     def _take_columns(self) -> None:
         self.columns_chosen.emit(*(combo.currentText() for combo in self._columns))
 
@@ -175,6 +205,7 @@ class SurfaceChoices(Column):
         self._error_words.setText(view.error_words)
         for method in view.methods:
             self.methods[method.key].draw(method)
+        self._draw_fits(view.fits)
         recipe = view.recipe
         if recipe is None:
             return

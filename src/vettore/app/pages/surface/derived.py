@@ -10,12 +10,15 @@ from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.core.surface.contours import Contour
 from vettore.core.surface.edges import inside_of, outline_of, spread_out
+from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.summits import Summit
 from vettore.core.surface.surface import Method, Section, Surface
 from vettore.core.surface.volumes import Covered
+from vettore.study.fits import fit_series
+from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Series
-from vettore.study.surfaces import Sites, derive_surface, sites_of
+from vettore.study.surfaces import Sites, derive_fitted, derive_surface, model_fit, sites_of
 
 # About so many contours suit a map.
 CONTOURS = 9
@@ -47,10 +50,14 @@ class Asked:
     series: Series
     recipe: SurfaceRecipe
     search: Search
+    fit: FormulaFit | None = None
 
     def answer(self) -> Answer:
         """Work it out. Raises VettoreError."""
-        surface = derive_surface(self.series, self.recipe, check=self.search.check)
+        if self.fit is not None:
+            surface = derive_fitted(self.series, self.recipe, self.fit)
+        else:
+            surface = derive_surface(self.series, self.recipe, check=self.search.check)
         sites = sites_of(self.series, self.recipe)
         grid = surface.grid
         across, along = np.meshgrid(grid.x, grid.y)
@@ -58,6 +65,7 @@ class Asked:
         answer = Answer(
             self.series,
             self.recipe,
+            self.fit,
             surface,
             sites,
             spread_out(grid.z),
@@ -80,6 +88,7 @@ class Answer:
 
     series: Series
     recipe: SurfaceRecipe
+    fit: FormulaFit | None
     surface: Surface
     sites: Sites
     heights: Array
@@ -155,3 +164,20 @@ def cut(
 def left_out_errors(asked: Asked, method: Method) -> tuple[Method, float]:
     """Return how well a method tells sites that are left out."""
     return method, derive_surface(asked.series, asked.recipe, method, asked.search.check).left_out_error
+
+
+def try_models(asked: Asked) -> dict[str, float]:
+    """Return the left-out error of each surface model that can be fitted to the sites, by its key."""
+    series, sites = asked.series, sites_of(asked.series, asked.recipe)
+    errors = {}
+    for model in SURFACE_MODELS:
+        asked.search.check()
+        fit = model_fit(series, sites, model)
+        try:
+            result = fit_series(series, fit).result
+        except VettoreError:
+            # Too few rows for this one.
+            continue
+        if result.converged and result.left_one_out_error is not None:
+            errors[model.key] = float(result.left_one_out_error)
+    return errors

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.surface.choices import SurfaceChoices
-from vettore.app.pages.surface.derived import Answer, Asked, Cut, Search, cut, left_out_errors
+from vettore.app.pages.surface.derived import Answer, Asked, Cut, Search, cut, left_out_errors, try_models
 from vettore.app.pages.surface.findings import SurfaceFindings
 from vettore.app.pages.surface.present import ALIKE, View, present
 from vettore.app.pages.surface.stage import SurfaceStage
@@ -14,11 +14,22 @@ from vettore.app.pages.surface.state import State, Tool
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
+from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.surface import METHODS, Method
 from vettore.study import edits
 from vettore.study.kinds.surface import Place
 from vettore.study.remembered import content_of
-from vettore.study.surfaces import grid_table, length_unit, matrix_of, section_table, set_surface, surface_of
+from vettore.study.surfaces import (
+    fit_of,
+    grid_table,
+    length_unit,
+    matrix_of,
+    model_fit,
+    section_table,
+    set_surface,
+    sites_of,
+    surface_of,
+)
 from vettore.words.surfaces import METHOD_WORDS
 
 # Digits to which a place on the map is taken, in shares of what is seen.
@@ -42,6 +53,8 @@ class SurfacePage(Page):
         # Left-out errors by method, and what they were found for.
         self._errors: dict[Method, float] = {}
         self._errors_of: object = None
+        # Surface models that were tried on these sites, with theirs.
+        self._tried: dict[str, float] = {}
         choices, stage, findings = SurfaceChoices(), SurfaceStage(session, doors.open_file), SurfaceFindings()
         self.choices, self.stage, self.findings = choices, stage, findings
         self._parts = (choices, stage, findings)
@@ -50,6 +63,8 @@ class SurfacePage(Page):
         choices.columns_chosen.connect(self._choose_columns)
         choices.matrix_asked.connect(self.take_matrix)
         choices.method_chosen.connect(self.choose_method)
+        choices.fit_chosen.connect(self.choose_fit)
+        choices.models_asked.connect(self.try_models)
         choices.shape_typed.connect(self._take_shape)
         choices.scaling_chosen.connect(self._take_scaling)
         choices.colours_typed.connect(self._take_colours)
@@ -84,7 +99,12 @@ class SurfacePage(Page):
             self.draw()
             return
         self._search = Search()
-        wanted = Asked(series, surface_of(self.session.study, series.id), self._search)
+        recipe, study = surface_of(self.session.study, series.id), self.session.study
+        try:
+            wanted = Asked(series, recipe, self._search, fit_of(study, series, recipe) if recipe.fit else None)
+        except VettoreError as error:
+            self._refuse(str(error))
+            return
         self.draw()
         self.session.background.run(
             "surface", wanted.answer, lambda answer: self._have(answer, wanted), self._refuse, 1
@@ -96,8 +116,9 @@ class SurfacePage(Page):
         recipe = wanted.recipe
         errors_of = (content_of(wanted.series), recipe.x, recipe.y, recipe.z, recipe.scaling)
         if errors_of != self._errors_of:
-            self._errors_of, self._errors = errors_of, {}
-        self._errors[recipe.method] = answer.surface.left_out_error
+            self._errors_of, self._errors, self._tried = errors_of, {}, {}
+        if answer.fit is None:
+            self._errors[recipe.method] = answer.surface.left_out_error
         self.draw()
         for method in METHODS:
             if method not in self._errors:
@@ -121,7 +142,7 @@ class SurfacePage(Page):
         """Have the widgets show the state and what is known."""
         style = self.session.style
         self._view = view = present(
-            self.session.study, self.state, self.answer, self._refusal, self._errors, self._cut, style
+            self.session.study, self.state, self.answer, self._refusal, self._errors, self._cut, style, self._tried
         )
         choices, stage, findings = self._parts
         choices.draw(view, style)
@@ -159,7 +180,33 @@ class SurfacePage(Page):
 
     def choose_method(self, method: Method) -> None:
         """Fill between the sites otherwise."""
-        self._change(f"surface by {METHOD_WORDS[method][0].lower()}", method=method)
+        self._change(f"surface by {METHOD_WORDS[method][0].lower()}", method=method, fit="")
+
+    def try_models(self) -> None:
+        """Fit the surface models to the sites, to be chosen by their left-out errors."""
+        if self.answer is None or self._search is None:
+            return
+        wanted = Asked(self.answer.series, self.answer.recipe, self._search)
+
+        def done(tried: dict[str, float]) -> None:
+            self._tried = tried
+            self.draw()
+
+        self.session.say("Fitting surface models …")
+        self.session.background.run("surface models", lambda: try_models(wanted), done, lambda _sentence: None)
+
+    def choose_fit(self, key: str, kept: bool) -> None:
+        """Show a fitted surface; that of a model that was tried becomes a fit of the study."""
+        series = self.session.series
+        if kept or series is None:
+            self._change("show a fitted surface", fit=key)
+            return
+        study = self.session.study
+        recipe = surface_of(study, series.id)
+        model = next(model for model in SURFACE_MODELS if model.key == key)
+        study = edits.add_curve(study, model_fit(series, sites_of(series, recipe), model))
+        study = set_surface(study, recipe.changed(fit=study.curves[-1].id))
+        self.session.do(f"fit a surface: {model.name.lower()}", study)
 
     def _choose_columns(self, x: str, y: str, z: str) -> None:
         self._change("choose the columns of the surface", x=x, y=y, z=z)

@@ -11,6 +11,7 @@ from vettore.app.pages.surface.derived import Answer, Cut
 from vettore.app.pages.surface.state import State, Tool
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
+from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.summits import Shape, Summit
 from vettore.core.surface.surface import METHODS, Method
 from vettore.core.surface.volumes import Covered
@@ -21,6 +22,7 @@ from vettore.study.surfaces import (
     Sites,
     area_unit,
     columns_of,
+    fits_of,
     length_unit,
     matrix_of,
     surface_of,
@@ -30,6 +32,7 @@ from vettore.words.surfaces import (
     METHOD_WORDS,
     Look,
     looks_of,
+    method_words,
     number_with,
     sentence_of,
     summit_height,
@@ -59,6 +62,17 @@ class MethodChoice:
 
 
 @dataclass(frozen=True)
+class FitChoice:
+    """A fitted surface: one of the study (``kept``, by its id), or a model that was tried (by its key)."""
+
+    key: str
+    words: str
+    error: str
+    chosen: bool
+    kept: bool
+
+
+@dataclass(frozen=True)
 class Reading:
     """What is said of the place that is read."""
 
@@ -79,6 +93,7 @@ class View:
     offers_matrix: bool
     methods: tuple[MethodChoice, ...]
     error_words: str
+    fits: tuple[FitChoice, ...]
     tool: Tool
     titles: tuple[str, str, str]
     awaited: bool
@@ -108,8 +123,9 @@ def present(
     errors: Mapping[Method, float],
     cut: Cut | None,
     style: NumberStyle,
+    tried: Mapping[str, float] | None = None,
 ) -> View:
-    """Return how a state is shown; ``errors`` are the left-out errors that are known by now."""
+    """Return how a state is shown; ``errors`` are the left-out errors known by now, ``tried`` those of surface models."""
     series = next((series for series in study.series if series.id == state.series), None)
     recipe = None if series is None else surface_of(study, series.id)
     names = () if series is None else tuple(series.numbers())
@@ -123,6 +139,7 @@ def present(
         offers_matrix=series is not None and matrix_of(series.table) is not None,
         methods=_methods(recipe, errors, answer, style),
         error_words=_error_words(series, recipe),
+        fits=_fits(study, series, recipe, tried, answer, style),
         tool=state.tool,
         titles=_titles(series, recipe),
         awaited=answer is None and not refusal and series is not None,
@@ -183,11 +200,41 @@ def _methods(
             words,
             tip,
             style.number(known[method] if known[method] > tiny else 0.0, 2) if method in known else "",
-            method == recipe.method,
+            method == recipe.method and (answer is None or answer.fit is None),
             method == best,
         )
         for method, (words, tip) in METHOD_WORDS.items()
     )
+
+
+def _fits(
+    study: Study,
+    series: Series | None,
+    recipe: SurfaceRecipe | None,
+    tried: Mapping[str, float] | None,
+    answer: Answer | None,
+    style: NumberStyle,
+) -> tuple[FitChoice, ...]:
+    if series is None or recipe is None:
+        return ()
+    try:
+        kept = fits_of(study, series, recipe)
+    except ValueError:
+        return ()
+    choices = []
+    for fit in kept:
+        shown = answer is not None and answer.fit is not None and answer.fit.id == fit.id
+        error = style.number(answer.surface.left_out_error, 2) if shown and answer is not None else ""
+        choices.append(FitChoice(fit.id, fit.name, error, recipe.fit == fit.id, True))
+    names = {fit.name for fit in kept}
+    by_error = sorted((tried or {}).items(), key=lambda item: item[1])
+    models = {model.key: model.name for model in SURFACE_MODELS}
+    choices += [
+        FitChoice(key, models[key], style.number(error, 2), False, False)
+        for key, error in by_error
+        if models[key] not in names
+    ]
+    return tuple(choices)
 
 
 def _error_words(series: Series | None, recipe: SurfaceRecipe | None) -> str:
@@ -301,7 +348,7 @@ def _status(answer: Answer | None) -> tuple[str, ...]:
     columns, rows = answer.recipe.shape
     return (
         counted(len(answer.surface.sites), "site"),
-        METHOD_WORDS[answer.recipe.method][0].lower(),
+        method_words(answer.recipe.method, answer.fit).lower(),
         f"grid of {columns} × {rows}",
         "nothing beyond the sites",
     )
