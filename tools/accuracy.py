@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 import own_formulas
-from measures import alarms, areas, intervals, roots, smoothing
+from measures import alarms, areas, intervals, roots, smoothing, surfaces
 
 import vettore.core as core
 
@@ -105,6 +105,8 @@ def main() -> None:
         *roots.lines(),
         "",
         *smoothing.lines(),
+        "",
+        *surfaces.lines(),
         "",
     ]
     (TOP / "docs" / "ACCURACY.md").write_text("\n".join(text))

@@ -168,6 +168,9 @@ def test_surface_models_are_tried_and_one_becomes_a_fit_of_the_study(page, windo
     b = derive_fit(window.session.study, fit.id).result.coefficients["b"].value
     assert float(page.answer.surface.gradient(25, 20)[0]) == pytest.approx(b)
     assert page.status()[1] == "fit: plane"
+    assert [key for key, line in {**page.choices.methods, **page.choices.fits}.items() if line.isChecked()] == [
+        fit.id
+    ]
     qtbot.mouseClick(page.choices.methods["linear"], LEFT)
     settled()
     assert page.answer.fit is None

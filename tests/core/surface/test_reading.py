@@ -52,7 +52,7 @@ def test_the_hills_of_the_reed_bed_are_found(method):
     """Both hills and the hollow, each within the spacing of the sites of where they were put."""
     columns = np.loadtxt(FOLDER / "nitrate-sites.txt", skiprows=2).T
     surface = core.grid(*columns, method=method)
-    spacing = np.median(surface.sites.triangles.edge_lengths) * surface.sites.across.unit
+    spacing = np.median(surface.sites.triangles.side_lengths) * surface.sites.across.unit
     found = surface.summits()
     for shape, places in ((Shape.HILL, [(17, 25), (46, 26)]), (Shape.HOLLOW, [(32, 9)])):
         summits = [summit for summit in found if summit.shape is shape]

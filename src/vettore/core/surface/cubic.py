@@ -38,17 +38,21 @@ class Cubic(Kernel):
 
     def value(self, u: Array, v: Array, triangle: Whole) -> Array:
         """Return the cubics' values."""
-        return self._net(triangle).value(self.sites.triangles.shares(triangle, u, v))
+        which, net = self._net(triangle)
+        return net.value(self.sites.triangles.shares(triangle, u, v), which)
 
     def gradient(self, u: Array, v: Array, triangle: Whole) -> tuple[Array, Array]:
         """Return the cubics' slopes."""
-        slopes = self._net(triangle).gradient(self.sites.triangles.shares(triangle, u, v))
+        which, net = self._net(triangle)
+        slopes = net.gradient(self.sites.triangles.shares(triangle, u, v), which)
         return slopes[:, 0], slopes[:, 1]
 
-    def _net(self, triangle: Whole) -> _Net:
+    def _net(self, triangle: Whole) -> tuple[Whole, _Net]:
+        """Return the coefficients of the triangles that are asked for, each once, and which of them each place is in."""
         cut = self.sites.triangles
-        sites = cut.corners[triangle]
-        return _Net(cut.places[sites], self.sites.z[sites], self.slopes(sites))
+        distinct, which = np.unique(triangle, return_inverse=True)
+        sites = cut.corners[distinct]
+        return which.ravel(), _Net(cut.places[sites], self.sites.z[sites], self.slopes(sites))
 
     def left_out(self, chosen: Whole) -> Array:
         """Return the cubic over the triangle that fills the hole of each site, its slopes found without that site."""
@@ -61,7 +65,7 @@ class Cubic(Kernel):
         near = without(neighbours_of(self.sites, ends, NEIGHBOURS + 1), gone)
         slopes = slopes_at(self.sites, ends, near).reshape(-1, 3, 2)
         net = _Net(self.sites.places[corners], self.sites.z[corners], slopes)
-        values[reached] = net.value(shares)
+        values[reached] = net.value(shares, np.arange(len(shares)))
         return values
 
 
@@ -104,11 +108,12 @@ class _Net:
             parts.append((k, m, i, j, shares[k, i] - low, shares[k, j] - low, 3 * low))
         return parts
 
-    def value(self, shares: Array) -> Array:
-        """Return the surface where the corners have these shares (k, 3)."""
+    def value(self, shares: Array, which: Whole) -> Array:
+        """Return the surface where the corners of triangles ``which`` (q,) have these shares (q, 3)."""
         values = np.empty(len(shares))
-        for k, m, i, j, a, b, s in self._small(shares):
-            values[k] = (
+        for places, m, i, j, a, b, s in self._small(shares):
+            k = which[places]
+            values[places] = (
                 a * a * a * self.values[k, i]
                 + b * b * b * self.values[k, j]
                 + 3 * a * b * (a * self.edge[i][j][k] + b * self.edge[j][i][k])
@@ -118,11 +123,12 @@ class _Net:
             )
         return values
 
-    def gradient(self, shares: Array) -> Array:
-        """Return the slopes (k, 2) there."""
+    def gradient(self, shares: Array, which: Whole) -> Array:
+        """Return the slopes (q, 2) there."""
         slopes = np.empty((len(shares), 2))
         by_share = share_slopes(self.corners)
-        for k, m, i, j, a, b, s in self._small(shares):
+        for places, m, i, j, a, b, s in self._small(shares):
+            k = which[places]
             near, far = self.edge[i][j][k], self.edge[j][i][k]
             inner_i, inner_j, middle = self.inner[i][k], self.inner[j][k], self.middle[m][k]
             ring_i, ring_j, top = self.ring[i][k], self.ring[j][k], self.top[k]
@@ -145,7 +151,7 @@ class _Net:
                 + 2 * (a * b * middle + a * s * ring_i + b * s * ring_j)
             )
             low = by_share[k, m]
-            slopes[k] = 3 * (
+            slopes[places] = 3 * (
                 by_a[:, None] * (by_share[k, i] - low)
                 + by_b[:, None] * (by_share[k, j] - low)
                 + by_s[:, None] * (3 * low)

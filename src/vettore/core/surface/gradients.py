@@ -12,12 +12,14 @@ lines), b and B are found by least squares with weights 1/|d|², the smallest th
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.surface.sites import Sites, Whole
 
-NEIGHBOURS = 16
+NEIGHBOURS = 12
 # The power of the distance.
 POWER = 2.5
 # The square of the smallest direction of a quadratic that sites must tell, as a share of the largest.
@@ -25,7 +27,7 @@ TOLD = 1e-8
 # Directions of a least-squares problem smaller than this share of the largest are not told by the sites.
 SMALL = 1e-5
 # Sites worked on at once.
-BLOCK = 1_000
+BLOCK, AT_ONCE = 1_000, 2
 
 
 def neighbours_of(sites: Sites, chosen: Whole, count: int = NEIGHBOURS) -> Whole:
@@ -45,9 +47,18 @@ def without(near: Whole, gone: Whole) -> Whole:
 def slopes_at(sites: Sites, chosen: Whole, around: Whole) -> Array:
     """Return the gradients (k, 2) at sites, from the sites (k, m) around each."""
     slopes = np.empty((len(chosen), 2))
-    for start in range(0, len(chosen), BLOCK):
+
+    def work(start: int) -> None:
         part = slice(start, start + BLOCK)
         slopes[part] = _slopes(sites, chosen[part], around[part])
+
+    starts = range(0, len(chosen), BLOCK)
+    if len(starts) == 1:
+        work(0)
+    else:
+        # The solver lets go of Python's lock, so that two blocks are worked on at once.
+        with ThreadPoolExecutor(AT_ONCE) as pool:
+            list(pool.map(work, starts))
     return slopes
 
 
@@ -60,7 +71,7 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     terms = np.stack([p, q, p * p, p * q, q * q], axis=-1)
     told = np.zeros(len(chosen), dtype=bool)
     if around.shape[1] >= terms.shape[2]:
-        size = np.linalg.eigvalsh(np.einsum("kmi,kmj->kij", terms, terms))
+        size = np.linalg.eigvalsh(terms.transpose(0, 2, 1) @ terms)
         told = size[:, 0] > TOLD * size[:, -1]
     slopes = np.empty((len(chosen), 2))
     slopes[told] = _radial(d[told], terms[told], rise[told])

@@ -40,7 +40,7 @@ class Kernel(ABC):
         return slopes[0], slopes[1]
 
     def _stepped(self, u: Array, v: Array) -> Array:
-        triangle = self.sites.triangles.at(u, v)
+        triangle = self.sites.triangle_at(u, v)
         if self.reaches_out:
             return self.value(u, v, triangle)
         inside = triangle >= 0

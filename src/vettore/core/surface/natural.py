@@ -24,6 +24,7 @@ from vettore.core.surface.triangulated import hole
 
 # Places whose share of a hull triangle's corner is below this lie on the outer edge, where two sites share.
 ON_EDGE = 1e-9
+ANY = np.zeros(1, dtype=np.intp)
 # Places worked on at once.
 BLOCK = 20_000
 
@@ -54,7 +55,7 @@ class Natural(Kernel):
             if cut is None:
                 continue
             at = self.sites.places[[site]]
-            triangle = cut.at(at[:, 0], at[:, 1])
+            triangle = cut.at(at[:, 0], at[:, 1], ANY)
             if triangle[0] >= 0:
                 values[place] = _natural(cut, circles(cut), self.sites.z[linked], at, triangle)[0]
         return values

@@ -28,6 +28,14 @@ SCALINGS: tuple[Scaling, ...] = ("spans", "alike")
 FLAT = 1e-10
 # An offset this many spans away is taken off before numbers are scaled.
 FAR_OFFSET = 4.0
+# A place beyond a side by less than this, on the common scale squared, lies on it.
+ON_SIDE = 1e-14
+# Triangles that are walked through at most, before a slower way is taken.
+MOST_STEPS = 60
+# More places than this are looked up by all cores.
+MANY = 5000
+# The corners after and before each.
+NEXT, LAST = [1, 2, 0], [2, 0, 1]
 
 
 @dataclass(frozen=True)
@@ -105,12 +113,21 @@ class Sites:
 
     @cached_property
     def spacing(self) -> float:
-        """How far neighbouring sites are apart, on the common scale: the median edge of the triangles."""
-        return float(np.median(self.triangles.edge_lengths))
+        """How far neighbouring sites are apart, on the common scale: the median side of the triangles."""
+        return float(np.median(self.triangles.side_lengths))
+
+    def triangle_at(self, u: Array, v: Array) -> Whole:
+        """Return the triangle that holds each scaled place (k,), −1 outside the outermost sites."""
+        good = np.isfinite(u) & np.isfinite(v)
+        found = np.full(len(u), -1, dtype=np.intp)
+        found[good] = self.triangles.at(u[good], v[good], self.nearest(u[good], v[good])[1])
+        return found
 
     def nearest(self, u: Array, v: Array, count: int = 1) -> tuple[Array, Rows]:
         """Return distances and sites nearest to scaled places, each (…,) or (…, count) as the tree gives them."""
-        distance, site = self.tree.query(np.stack([u, v], axis=-1), k=count)  # type: ignore[attr-defined]
+        workers = -1 if np.size(u) > MANY else 1
+        found = self.tree.query(np.stack([u, v], axis=-1), k=count, workers=workers)  # type: ignore[attr-defined]
+        distance, site = found
         return distance, site
 
 
@@ -139,9 +156,45 @@ class Triangles:
     def __len__(self) -> int:
         return len(self.corners)
 
-    def at(self, u: Array, v: Array) -> Whole:
-        """Return the triangle that holds each place (k,), −1 outside all."""
-        return self._cut.find_simplex(np.column_stack([u, v])).astype(np.intp)
+    def at(self, u: Array, v: Array, near: Whole) -> Whole:
+        """Return the triangle that holds each place (k,), −1 outside all; ``near`` (k,) are sites to begin at.
+
+        All places walk at once, each across the side that it lies farthest beyond, till it lies beyond none.
+        """
+        found = self._first[near]
+        going = np.arange(len(u))
+        for _ in range(MOST_STEPS):
+            x, y = self._x[found[going]], self._y[found[going]]
+            x -= u[going, None]
+            y -= v[going, None]
+            # Twice the area between a place and each side, negative where it lies beyond.
+            beyond = x[:, NEXT] * y[:, LAST] - x[:, LAST] * y[:, NEXT]
+            side = np.argmin(beyond, axis=1)
+            out = beyond[np.arange(len(going)), side] < -ON_SIDE
+            going = going[out]
+            if not len(going):
+                return found
+            found[going] = self.beside[found[going], side[out]]
+            going = going[found[going] >= 0]
+        # Flat triangles may pass a place to and fro.
+        found[going] = self._cut.find_simplex(np.column_stack([u[going], v[going]]))
+        return found
+
+    @cached_property
+    def _x(self) -> Array:
+        return self.places[self.corners, 0]
+
+    @cached_property
+    def _y(self) -> Array:
+        return self.places[self.corners, 1]
+
+    @cached_property
+    def _first(self) -> Whole:
+        """A triangle at each site; any where a site, all but on another, has none."""
+        first = np.zeros(len(self.places), dtype=np.intp)
+        for k in range(3):
+            first[self.corners[:, k]] = np.arange(len(self.corners))
+        return first
 
     def shares(self, triangle: Whole, u: Array, v: Array) -> Array:
         """Return the barycentric shares (k, 3) of the corners of triangles at places in them."""
@@ -156,16 +209,15 @@ class Triangles:
     @cached_property
     def edges(self) -> Whole:
         """All edges (k, 2), each once."""
-        ends = np.sort(
-            np.concatenate([self.corners[:, [0, 1]], self.corners[:, [1, 2]], self.corners[:, [2, 0]]]), axis=1
-        )
-        return np.unique(ends, axis=0)
+        sides = np.concatenate([self.corners[:, [0, 1]], self.corners[:, [1, 2]], self.corners[:, [2, 0]]])
+        total = len(self.places)
+        return np.column_stack(np.divmod(np.unique(sides.min(axis=1) * total + sides.max(axis=1)), total))
 
     @cached_property
-    def edge_lengths(self) -> Array:
-        """The lengths of the edges (k,)."""
-        ends = self.places[self.edges]
-        return np.hypot(*(ends[:, 0] - ends[:, 1]).T)
+    def side_lengths(self) -> Array:
+        """The lengths of the sides of all triangles (3 m,), so that those between two of them count twice."""
+        corners = self.places[self.corners]
+        return np.hypot(*np.moveaxis(corners - np.roll(corners, 1, axis=1), -1, 0)).ravel()
 
     @cached_property
     def areas(self) -> Array:
@@ -223,32 +275,39 @@ def check_sites(x: Values, y: Values, z: Values, scaling: Scaling = "spans") -> 
     for name, values in columns.items():
         check_range(values[rows], name)
     used = {name: values[rows] for name, values in columns.items()}
-    sites, first, which, often = np.unique(
-        np.column_stack([used["x"], used["y"]]), axis=0, return_index=True, return_inverse=True, return_counts=True
-    )
-    if len(sites) < 3:
+    first, which = _distinct(used["x"], used["y"])
+    if len(first) < 3:
         raise DataError(
-            f"A surface needs at least three places; there {'is' if len(sites) == 1 else 'are'} {len(sites)}, measured "
+            f"A surface needs at least three places; there {'is' if len(first) == 1 else 'are'} {len(first)}, measured "
             f"{len(rows)} times."
         )
-    # In the order in which the rows came, so that a site is found by its row.
-    order = np.argsort(first, kind="stable")
-    place_of = np.empty(len(order), dtype=np.intp)
-    place_of[order] = np.arange(len(order))
-    which = place_of[which.ravel()]
-    count: Array = often[order].astype(np.float64)
+    count: Array = np.bincount(which).astype(np.float64)
     z_of = np.bincount(which, weights=used["z"]) / count
     once = count == 1
-    z_of[once] = used["z"][first[order]][once]
-    if len(sites) < len(rows):
+    z_of[once] = used["z"][first][once]
+    if len(first) < len(rows):
         many = int(np.sum(count > 1))
         remarks.append(Remark(RemarkKind.SITES_AVERAGED, figures=(float(many), float(np.sum(count[count > 1])))))
     site_of_row = np.full(len(good), -1, dtype=np.intp)
     site_of_row[rows] = which
-    xs, ys = sites[order].T.copy()
+    xs, ys = used["x"][first], used["y"][first]
     across, along = _axes(xs, ys, scaling)
     _check_spread(across.scaled(xs), along.scaled(ys))
-    return Sites(xs, ys, z_of, count, rows[first[order]], site_of_row, across, along, tuple(remarks))
+    return Sites(xs, ys, z_of, count, rows[first], site_of_row, across, along, tuple(remarks))
+
+
+def _distinct(x: Array, y: Array) -> tuple[Rows, Rows]:
+    """Return the first row at each place, in the order of the rows, and the place of each row."""
+    order = np.lexsort((y, x))
+    new = np.append(True, (np.diff(x[order]) != 0) | (np.diff(y[order]) != 0))
+    # The sort is stable, so the first of equal places came first.
+    firsts = order[new]
+    by_row = np.argsort(firsts, kind="stable")
+    number = np.empty(len(firsts), dtype=np.intp)
+    number[by_row] = np.arange(len(firsts))
+    which = np.empty(len(order), dtype=np.intp)
+    which[order] = number[np.cumsum(new) - 1]
+    return firsts[by_row], which
 
 
 def _axes(x: Array, y: Array, scaling: Scaling) -> tuple[Axis, Axis]:

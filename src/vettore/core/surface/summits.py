@@ -210,7 +210,7 @@ def _holding(surface: Surface, x: float, y: float, z: float, drop: float) -> int
     level, sign = z - drop, 1.0 if drop > 0 else -1.0
     high = sign * (sites.z - level) > 0
     u, v = sites.across.scaled(np.array([x])), sites.along.scaled(np.array([y]))
-    triangle = sites.triangles.at(u, v)
+    triangle = sites.triangle_at(u, v)
     start: Whole = sites.triangles.corners[triangle[0]] if triangle[0] >= 0 else np.empty(0, dtype=np.intp)
     seen = {int(site) for site in start if high[site]}
     front = list(seen)

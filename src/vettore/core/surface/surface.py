@@ -160,7 +160,7 @@ class Surface(Noted):
     def inside(self, x: Array | float, y: Array | float) -> Mask:
         """Whether places are within the outermost sites."""
         u, v = self._scaled(x, y)
-        return (self.sites.triangles.at(u.ravel(), v.ravel()) >= 0).reshape(u.shape)
+        return (self.sites.triangle_at(u.ravel(), v.ravel()) >= 0).reshape(u.shape)
 
     def nearest(self, x: Array | float, y: Array | float) -> tuple[Array, Rows]:
         """Return the distance to the nearest site, in the units of x and y together, and the site's place among the sites."""
@@ -195,12 +195,19 @@ class Surface(Noted):
         """The surface on its even grid over the span of the sites."""
         x = np.linspace(float(self.x.min()), float(self.x.max()), self.shape[0])
         y = np.linspace(float(self.y.min()), float(self.y.max()), self.shape[1])
-        across, along = np.meshgrid(x, y)
+        u, v = (values.ravel() for values in self._scaled(*np.meshgrid(x, y)))
+        distance, near = self.sites.nearest(u, v)
+        triangle = self.sites.triangles.at(u, v, near)
+        inside = triangle >= 0 if self.outside == "blank" else np.ones(len(u), dtype=bool)
+        here = u[inside], v[inside]
+        z, error = np.full(len(u), np.nan), np.full(len(u), np.nan)
         self._check()
-        z = self(across, along)
+        z[inside] = self.kernel.value(*here, triangle[inside])
         self._check()
-        error = self.standard_error(across, along) if self.knows_error else np.full(z.shape, np.nan)
-        return Grid(x, y, z, error, self.guess(across, along))
+        if self.knows_error:
+            error[inside] = _root(self.kernel.variance(*here), here[0])
+        rows = (len(y), len(x))
+        return Grid(x, y, z.reshape(rows), error.reshape(rows), (distance > self.sites.spacing).reshape(rows))
 
     def summits(self, prominence: float | None = None) -> tuple[Summit, ...]:
         """Return hills, hollows and saddles, the most prominent first.
@@ -250,7 +257,7 @@ class Surface(Noted):
     def _over(self, x: Array | float, y: Array | float, what: Callable[[Array, Array, Whole], Array]) -> Array:
         u, v = self._scaled(x, y)
         flat_u, flat_v = u.ravel(), v.ravel()
-        triangle = self.sites.triangles.at(flat_u, flat_v)
+        triangle = self.sites.triangle_at(flat_u, flat_v)
         wanted = np.isfinite(flat_u) & np.isfinite(flat_v)
         if self.outside == "blank":
             wanted &= triangle >= 0

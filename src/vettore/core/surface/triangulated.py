@@ -79,7 +79,7 @@ def around(sites: Sites, chosen: Whole) -> tuple[Whole, Array]:
         if cut is None:
             continue
         u, v = sites.u[[site]], sites.v[[site]]
-        triangle = cut.at(u, v)
+        triangle = cut.at(u, v, np.zeros(1, dtype=np.intp))
         if triangle[0] >= 0:
             corners[place] = linked[cut.corners[triangle[0]]]
             shares[place] = cut.shares(triangle, u, v)[0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from vettore.app.pages.surface.present import ALIKE, SPANS, FitChoice, MethodChoice, View
 from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
@@ -75,7 +75,6 @@ class SurfaceChoices(Column):
         self._error_words = label("", "muted")
         self._error_words.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.methods: dict[str, MethodLine] = {}
-        self._group = QButtonGroup(self)
         self._methods = QWidget()
         self._method_box = QGridLayout(self._methods)
         self._method_box.setContentsMargins(0, 0, 0, 0)
@@ -83,7 +82,6 @@ class SurfaceChoices(Column):
         for row, (key, (words, tip)) in enumerate(METHOD_WORDS.items()):
             line = self.methods[key] = MethodLine(MethodChoice(key, words, tip, "", False, False))
             line.clicked.connect(lambda _checked=False, key=key: self.method_chosen.emit(key))
-            self._group.addButton(line)
             self._method_box.addWidget(line, row, 0)
         self.add(rule(), section("Sites"), holder, self.matrix, section("Between sites"))
         self.add(self._error_words, self._methods)

@@ -191,6 +191,7 @@ class SurfacePage(Page):
         def done(tried: dict[str, float]) -> None:
             self._tried = tried
             self.draw()
+            self.session.say("", "status")
 
         self.session.say("Fitting surface models …")
         self.session.background.run("surface models", lambda: try_models(wanted), done, lambda _sentence: None)
