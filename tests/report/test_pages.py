@@ -17,6 +17,7 @@ from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.study import Study
+from vettore.study.surfaces import set_surface, surface_of
 
 DAY = date(2026, 6, 5)
 
@@ -119,3 +120,25 @@ def test_values_areas_and_polynomials_are_reported():
     text = html(content)
     for words in ("Values between points", "Areas", "Polynomials", "Checks"):
         assert f"<h2>{words}</h2>" in text
+
+
+def test_a_report_holds_the_surfaces_of_its_study():
+    """Sentence, map and relief as shapes without pictures, hills with their ±, numbers, and what deserves a look."""
+    study = demo_study()
+    series = next(series for series in study.series if series.name == "Nitrate, reed bed")
+    kept = surface_of(study, series.id).changed(method="kriging", level=4.0, read_at=((22.0, 18.5), (90.0, 1.0)))
+    section = report_document(set_surface(study, kept)).section("surfaces")
+    heading, sentence, drawing, table, pairs = section.blocks
+    assert heading.text == "Nitrate, reed bed"
+    assert sentence.text.startswith("2 hills and 2 hollows. Sites that are left out are missed by 0.20 mg/L")
+    svg = drawing.draw()
+    assert svg.startswith("<svg")
+    assert "<image" not in svg
+    assert table.rows[0] == ("hill", "17.3, 24.9 m", "7.420 ± 0.065 mg/L")
+    told = dict(pairs.lines)
+    assert told["mean"] == "3.543 mg/L"
+    assert told["at 22, 18.5"] == "4.82 ± 0.16 mg/L"
+    assert told["at 90, 1"] == "outside the sites"
+    assert told["area above 4"].endswith(" m²")
+    assert "<svg" in html(report_document(set_surface(study, kept)))
+    assert report_document(study).section("surfaces") is None

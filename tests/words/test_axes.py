@@ -50,7 +50,7 @@ def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
     from vettore.report import figures
 
     titles = {}
-    original = figures._fit_titles
+    original = figures.fit_titles
 
     def keep(figure, axes):
         original(figure, axes)
@@ -60,7 +60,7 @@ def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
             fits = label.width <= frame.width + 1 if axis.axis_name == "x" else label.height <= frame.height + 1
             titles[axis.get_label_text()] = (fits, [tick.get_text() for tick in axis.get_ticklabels()])
 
-    monkeypatch.setattr(figures, "_fit_titles", keep)
+    monkeypatch.setattr(figures, "fit_titles", keep)
     x = np.linspace(1, 10, 30)
     name = "absorbance of the extract at the second sampling, corrected for the blank and the drift"
     table = Table(

@@ -68,6 +68,8 @@ class ReportPage(Page):
 
     def _build_choices(self) -> None:
         choices = Column("What the report holds", (10, 14, 2, 12))
+        # All sections without a bar to scroll, which would cut their names, in a window 700 high.
+        choices.column.setSpacing(6)
         self.title = QLineEdit()
         self.title.setAccessibleName("Title of the report")
         self.title.setPlaceholderText("Title")
