@@ -128,10 +128,11 @@ def in_lines(document):
 def block_lines(block):
     """A block as lines: cells and labels between bars."""
     if isinstance(block, blocks.Pairs):
-        return [" | ".join(line) for line in block.lines]
+        lines = [" | ".join(line) for line in block.lines]
+        return [re.sub(r"Python .*", "and the versions here", line) for line in lines]
     if isinstance(block, blocks.Equation):
         return [to_html(block.box)]
-    if isinstance(block, blocks.Figure):
+    if isinstance(block, (blocks.Figure, blocks.Drawing)):
         return [f"(figure) {block.caption}"]
     if isinstance(block, blocks.Table):
         rows = [block.headings, *block.rows] if block.headings else block.rows

@@ -74,8 +74,8 @@ def test_reports_are_saved_as_pages_that_open(tmp_path):
     document.close()
     assert "River sample" in text
     assert html(report_document(study, DAY)) == html(report_document(study, DAY))
-    with pytest.raises(VettoreError, match=r"ends in \.pdf or \.html"):
-        save_report(study, tmp_path / "a.docx")
+    with pytest.raises(VettoreError, match=r"ends in \.pdf, \.html, \.docx, \.tex or \.md"):
+        save_report(study, tmp_path / "a.odt")
     with pytest.raises(DataError, match="holds no fit"):
         save_report(Study(), tmp_path / "b.html")
 
@@ -131,7 +131,7 @@ def test_a_report_holds_the_surfaces_of_its_study():
     heading, sentence, drawing, table, pairs = section.blocks
     assert heading.text == "Nitrate, reed bed"
     assert sentence.text.startswith("2 hills and 2 hollows. Sites that are left out are missed by 0.20 mg/L")
-    svg = drawing.draw()
+    svg = drawing.draw("svg").decode()
     assert svg.startswith("<svg")
     assert "<image" not in svg
     assert table.rows[0] == ("hill", "17.3, 24.9 m", "7.420 ± 0.065 mg/L")

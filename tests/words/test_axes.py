@@ -67,7 +67,7 @@ def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
         (RawColumn("t", "s", x * 1e-9), RawColumn(name, "mV", x * 2e-12 + 1e-13 * np.sin(x))), Source("made")
     )
     study = edits.add_fit(edits.add_series(Study(), table, "tiny"), "s1", 1)
-    assert drawn(fit_figure(derive_fit(study, study.curves[0].id), NumberStyle(",")))
+    assert drawn(fit_figure(derive_fit(study, study.curves[0].id), NumberStyle(",")).decode())
     upper, _residual, lower = titles
     assert " … " in upper
     assert upper.endswith("(10⁻¹² mV)")

@@ -13,7 +13,13 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("study", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Where to (.html or .pdf).")
+@click.option(
+    "-o",
+    "--output",
+    required=True,
+    type=click.Path(path_type=Path),
+    help="Where to (.pdf, .html, .docx, .tex or .md).",
+)
 def report(study: Path, output: Path) -> None:
     """Save the report of a study."""
     from vettore.files.study_file import open_study

@@ -9,6 +9,7 @@ from typing import TypeAlias
 
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box
+from vettore.report.figures import Kind, fit_figure
 from vettore.study.fits import DerivedFit
 from vettore.words.lines import Line
 
@@ -74,12 +75,16 @@ class Figure:
     caption: str
     style: NumberStyle
 
+    def draw(self, kind: Kind) -> bytes:
+        """Return the figure as a file."""
+        return fit_figure(self.fit, self.style, kind)
+
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
-    """A figure that is drawn as SVG when it is needed, with its words."""
+    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with its words."""
 
-    draw: Callable[[], str]
+    draw: Callable[[Kind], bytes]
     caption: str
 
 

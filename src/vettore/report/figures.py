@@ -1,4 +1,4 @@
-"""Figures on paper, drawn with Matplotlib as SVG with the text as outlines."""
+"""Figures on paper, drawn with Matplotlib: SVG with the text as outlines, PDF, or PNG."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import re
 import threading
 from collections.abc import Callable, Sequence
 from functools import cache
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -17,6 +17,14 @@ from vettore.study.fits import DerivedFit, response_of
 from vettore.study.series import Role
 from vettore.words.axes import axis_figures, axis_title
 
+Kind = Literal["svg", "pdf", "png"]
+# What a file is not to say of when and by what it was made, so that the same report is the same file.
+UNSAID: dict[Kind, tuple[str, ...]] = {
+    "svg": ("Date", "Creator", "Format", "Type"),
+    "pdf": ("CreationDate", "Creator", "Producer"),
+    "png": ("Software",),
+}
+DPI = 300
 WIDTH_MM = 160.0
 MM = 1 / 25.4
 CURVE_POINTS = 400
@@ -37,8 +45,8 @@ def _matplotlib() -> Any:
     return matplotlib
 
 
-def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
-    """Return an SVG of data, curve and band over the residuals, on one x scale."""
+def fit_figure(fit: DerivedFit, style: NumberStyle, kind: Kind = "svg") -> bytes:
+    """Return a figure of data, curve and band over the residuals, on one x scale."""
 
     def draw(figure: Any) -> None:
         above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
@@ -52,11 +60,11 @@ def fit_figure(fit: DerivedFit, style: NumberStyle) -> str:
         figure.align_ylabels([above, below])
         fit_titles(figure, (above.yaxis, below.yaxis, below.xaxis))
 
-    return drawn_svg(draw, 104)
+    return drawn(draw, 104, kind)
 
 
-def drawn_svg(draw: Callable[[Any], None], height_mm: float) -> str:
-    """Return as SVG what a function draws on a figure of the house's width and typeface."""
+def drawn(draw: Callable[[Any], None], height_mm: float, kind: Kind) -> bytes:
+    """Return what a function draws on a figure of the house's width and typeface: as shapes, or as a picture (PNG)."""
     with _lock:
         mpl = _matplotlib()
         settings = {
@@ -64,6 +72,7 @@ def drawn_svg(draw: Callable[[Any], None], height_mm: float) -> str:
             "font.size": 8.5,
             "svg.fonttype": "path",
             "svg.hashsalt": "vettore",
+            "pdf.fonttype": 42,
             # Names are text: a $ in them begins no mathematics.
             "text.parse_math": False,
             "text.color": PAPER.ink,
@@ -77,11 +86,13 @@ def drawn_svg(draw: Callable[[Any], None], height_mm: float) -> str:
         with mpl.rc_context(settings):
             figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, height_mm * MM), layout="constrained")
             draw(figure)
-            out = io.StringIO()
-            figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
-    text = out.getvalue()
+            out = io.BytesIO()
+            figure.savefig(out, format=kind, dpi=DPI, metadata=dict.fromkeys(UNSAID[kind]))
+    if kind != "svg":
+        return out.getvalue()
+    text = out.getvalue().decode("utf-8")
     # Comments repeat the words that are drawn.
-    return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL)
+    return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL).encode("utf-8")
 
 
 def _draw_data(axes: Any, fit: DerivedFit) -> None:

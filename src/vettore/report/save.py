@@ -12,10 +12,16 @@ from vettore.study.study import Study
 
 
 def save_report(study: Study, path: Path | str) -> None:
-    """Write the report of a study; the ending of the name says how. Raises VettoreError in a sentence."""
+    """Write the report of a study; the ending of the name says how. Figures of some formats stand in files beside it.
+
+    Raises VettoreError in a sentence.
+    """
     path = Path(path)
     chosen = format_of(path.suffix)
     if chosen is None:
-        endings = " or ".join(known.endings[0] for known in FORMATS)
-        raise VettoreError(f"“{path.name}”: a report ends in {endings}.")
-    write_whole(path, chosen.write(report_document(study)))
+        *first, last = (known.endings[0] for known in FORMATS)
+        raise VettoreError(f"“{path.name}”: a report ends in {', '.join(first)} or {last}.")
+    files = chosen.write(report_document(study), path.stem)
+    # What the report refers to first, so that it never refers to what is not there.
+    for ending, data in sorted(files.items(), reverse=True):
+        write_whole(path.with_name(path.stem + ending) if ending else path, data)

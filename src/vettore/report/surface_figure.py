@@ -11,7 +11,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.surface.edges import outline_of, spread_out
 from vettore.core.surface.surface import Surface
 from vettore.look.theme import PAPER
-from vettore.report.figures import MOST_VECTOR_POINTS, drawn_svg, dress_axes, fit_titles
+from vettore.report.figures import MOST_VECTOR_POINTS, Kind, drawn, dress_axes, fit_titles
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.surfaces import Sites
 
@@ -24,8 +24,10 @@ PLACES = 46
 TURN, TILT, RISE = np.radians(-32.0), np.radians(32.0), 0.5
 
 
-def surface_figure(surface: Surface, recipe: SurfaceRecipe, sites: Sites, style: NumberStyle) -> str:
-    """Return an SVG of the map, with contours and sites, beside the relief."""
+def surface_figure(
+    surface: Surface, recipe: SurfaceRecipe, sites: Sites, style: NumberStyle, kind: Kind = "svg"
+) -> bytes:
+    """Return a figure of the map, with contours and sites, beside the relief."""
 
     def draw(figure: Any) -> None:
         from matplotlib.colors import LinearSegmentedColormap, Normalize
@@ -51,7 +53,7 @@ def surface_figure(surface: Surface, recipe: SurfaceRecipe, sites: Sites, style:
         bar.spines[["left", "bottom"]].set_visible(False)
         fit_titles(figure, (left.xaxis, left.yaxis))
 
-    return drawn_svg(draw, HEIGHT_MM)
+    return drawn(draw, HEIGHT_MM, kind)
 
 
 def _ends(surface: Surface, recipe: SurfaceRecipe) -> tuple[float, float]:

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 
 from vettore.core.typeset import Box, to_html
 from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
-from vettore.report.blocks import Cell, Document, Drawing, Figure
-from vettore.report.figures import fit_figure
+from vettore.report.blocks import Cell, Document
 from vettore.study.kinds.report import PAPERS
 
 if TYPE_CHECKING:
@@ -33,14 +32,10 @@ def _environment() -> jinja2.Environment:
         loader=loader, autoescape=jinja2.select_autoescape(["html.j2"]), trim_blocks=True
     )
     environment.filters["typeset"] = typeset
-    environment.filters["drawn"] = lambda block: Markup(_svg(block))
+    environment.filters["drawn"] = lambda block: Markup(block.draw("svg").decode("utf-8"))
     environment.tests["box"] = lambda cell: isinstance(cell, Box)
     environment.filters["kind"] = lambda block: type(block).__name__
     return environment
-
-
-def _svg(block: Figure | Drawing) -> str:
-    return block.draw() if isinstance(block, Drawing) else fit_figure(block.fit, block.style)
 
 
 def html(document: Document, for_print: bool = False) -> str:

@@ -2,29 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from vettore.report.blocks import Document
+from vettore.report.renderers.docx import docx
 from vettore.report.renderers.html import html
+from vettore.report.renderers.latex import latex
+from vettore.report.renderers.markdown import markdown
 from vettore.report.renderers.pdf import pdf
 
 
 @dataclass(frozen=True)
 class Format:
-    """A format by the ``endings`` of its files (the first is the usual one), its ``name`` and ``use`` on screen."""
+    """A format by the ``endings`` of its files (the first is the usual one), its ``name`` and ``use`` on screen.
+
+    ``write`` gives the file, and those beside it by what follows its name: {"": …, "-figure-1.svg": …}.
+    """
 
     name: str
     use: str
     endings: tuple[str, ...]
-    write: Callable[[Document], bytes]
+    write: Callable[[Document, str], Mapping[str, bytes]]
 
 
 FORMATS = (
-    Format("PDF", "pages for print", (".pdf",), pdf),
+    Format("PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}),
     Format(
-        "Web page", "one file, opens anywhere", (".html", ".htm"), lambda document: html(document).encode("utf-8")
+        "Web page",
+        "one file, opens anywhere",
+        (".html", ".htm"),
+        lambda document, name: {"": html(document).encode("utf-8")},
     ),
+    Format("Word document", "to be edited", (".docx",), lambda document, name: {"": docx(document)}),
+    Format("LaTeX", "for a paper, figures beside it", (".tex",), latex),
+    Format("Markdown", "plain text, figures beside it", (".md",), markdown),
 )
 
 

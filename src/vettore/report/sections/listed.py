@@ -15,6 +15,7 @@ from vettore.report.sections.method import METHOD
 from vettore.report.sections.polynomials import POLYNOMIALS
 from vettore.report.sections.quantities import QUANTITIES
 from vettore.report.sections.readings import READINGS
+from vettore.report.sections.repeat import REPEAT
 from vettore.report.sections.source import SOURCE
 from vettore.report.sections.summary import SUMMARY
 from vettore.report.sections.surfaces import SURFACES
@@ -37,4 +38,5 @@ SECTIONS: tuple[Entry, ...] = (
     ASIDE,
     METHOD,
     WORKING,
+    REPEAT,
 )

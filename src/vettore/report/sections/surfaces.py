@@ -49,7 +49,7 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
     )
     blocks: list[Block] = [
         Paragraph(sentence_of(surface, sites, summits, style)),
-        Drawing(lambda: surface_figure(surface, recipe, sites, style), caption),
+        Drawing(lambda kind: surface_figure(surface, recipe, sites, style, kind), caption),
     ]
     told = told_of(summits)
     if told:

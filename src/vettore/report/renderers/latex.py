@@ -1,0 +1,140 @@
+"""A report as LaTeX with its figures beside it as PDF; it needs no more than a usual installation."""
+
+from __future__ import annotations
+
+from vettore.core.markup import to_latex
+from vettore.core.typeset import Box
+from vettore.report.blocks import (
+    Block,
+    Cell,
+    Document,
+    Drawing,
+    Equation,
+    Figure,
+    Heading,
+    Pairs,
+    Paragraph,
+    Table,
+)
+
+PREAMBLE = r"""\documentclass[11pt]{article}
+\usepackage[utf8]{inputenc}
+\usepackage[T1]{fontenc}
+\usepackage{textcomp}
+\usepackage{amsmath}
+\usepackage{booktabs}
+\usepackage{graphicx}
+\usepackage[margin=25mm]{geometry}
+\setlength{\parindent}{0pt}
+\setlength{\parskip}{6pt}
+"""
+# What LaTeX reads as commands, and what its usual typefaces lack.
+SPECIAL = {
+    "\\": r"\textbackslash{}",
+    "~": r"\textasciitilde{}",
+    "^": r"\textasciicircum{}",
+    **{mark: rf"\{mark}" for mark in "%&#_{}$"},
+    "−": r"\ensuremath{-}",
+    "±": r"\ensuremath{\pm}",
+    "·": r"\ensuremath{\cdot}",
+    "×": r"\ensuremath{\times}",
+    "≤": r"\ensuremath{\leq}",
+    "≥": r"\ensuremath{\geq}",
+    "≈": r"\ensuremath{\approx}",
+    "→": r"\ensuremath{\rightarrow}",
+    "∞": r"\ensuremath{\infty}",
+    "√": r"\ensuremath{\surd}",
+    "°": r"\textdegree{}",
+    "µ": r"\textmu{}",
+    "μ": r"\textmu{}",
+    "…": r"\ldots{}",
+    "–": "--",
+    "—": "---",
+    "“": "``",
+    "”": "''",
+    "’": "'",
+    "\u00a0": "~",
+    "\u202f": r"\,",
+    "\u2009": r"\,",
+    "\u2060": "",
+    "χ": r"\ensuremath{\chi}",
+    "λ": r"\ensuremath{\lambda}",
+    "ν": r"\ensuremath{\nu}",
+    "σ": r"\ensuremath{\sigma}",
+    **{raised: rf"\textsuperscript{{{plain}}}" for raised, plain in zip("⁰¹²³⁴⁵⁶⁷⁸⁹", "0123456789", strict=True)},
+    "⁻": r"\textsuperscript{-}",
+    **{lowered: rf"\textsubscript{{{plain}}}" for lowered, plain in zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True)},
+}
+TABLE = str.maketrans(SPECIAL)
+
+
+def latex(document: Document, name: str) -> dict[str, bytes]:
+    """Return the source, and the figures beside it as PDF."""
+    files: dict[str, bytes] = {}
+    lines = [
+        PREAMBLE,
+        rf"\title{{{_plain(document.title)}}}",
+        rf"\author{{{_plain(document.subtitle)}}}",
+        r"\date{}",
+        r"\begin{document}",
+        r"\maketitle",
+    ]
+    if document.note:
+        lines += [_plain(document.note), ""]
+    for section in document.sections:
+        if section.title:
+            lines.append(rf"\section*{{{_plain(section.title)}}}")
+        for block in section.blocks:
+            lines += [*_block(block, name, files), ""]
+    lines += [r"\bigskip", _plain(document.footer), r"\end{document}", ""]
+    files[""] = "\n".join(lines).encode("utf-8")
+    return files
+
+
+def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
+    match block:
+        case Heading(text):
+            return [rf"\subsection*{{{_plain(text)}}}"]
+        case Paragraph(text):
+            return [_plain(text)]
+        case Pairs(pairs):
+            # Texts may be long, and break in a column of a set width.
+            rows = [rf"{_plain(pair.label)} & {_plain(pair.text)} \\" for pair in pairs]
+            return [r"\begin{tabular}{@{}p{0.38\linewidth}p{0.56\linewidth}@{}}", *rows, r"\end{tabular}"]
+        case Equation(box):
+            return [r"\[", to_latex(box), r"\]"]
+        case Table():
+            return _table(block)
+        case Figure() | Drawing():
+            ending = f"-figure-{len(files) + 1}.pdf"
+            files[ending] = block.draw("pdf")
+            return [
+                r"\begin{figure}[htbp]\centering",
+                rf"\includegraphics[width=\linewidth]{{\detokenize{{{name}{ending}}}}}",
+                rf"\par\small {_plain(block.caption)}",
+                r"\end{figure}",
+            ]
+
+
+def _table(table: Table) -> list[str]:
+    width = max((len(row) for row in (table.headings, *table.rows)), default=0)
+    sides = "".join("l" if place in table.words or place == 0 else "r" for place in range(width))
+    rows = [r"\toprule"]
+    if table.headings:
+        rows += [_row(table.headings), r"\midrule"]
+    rows += [*(_row(row) for row in table.rows), r"\bottomrule"]
+    return [
+        r"\begin{center}\resizebox{\ifdim\width>\linewidth\linewidth\else\width\fi}{!}{%",
+        rf"\begin{{tabular}}{{@{{}}{sides}@{{}}}}",
+        *rows,
+        r"\end{tabular}}\end{center}",
+    ]
+
+
+def _row(cells: tuple[Cell, ...]) -> str:
+    texts = [f"${to_latex(cell)}$" if isinstance(cell, Box) else _plain(cell) for cell in cells]
+    return rf"{' & '.join(texts)} \\"
+
+
+def _plain(text: str) -> str:
+    return text.translate(TABLE)

@@ -1,0 +1,76 @@
+"""A report as Markdown with its figures beside it; equations as LaTeX between dollars."""
+
+from __future__ import annotations
+
+import re
+
+from vettore.core.markup import to_latex
+from vettore.core.typeset import Box
+from vettore.report.blocks import (
+    Block,
+    Cell,
+    Document,
+    Drawing,
+    Equation,
+    Figure,
+    Heading,
+    Pairs,
+    Paragraph,
+    Table,
+)
+
+# What Markdown, or HTML in it, would take for more than a text.
+SPECIAL = re.compile(r"([\\`*_{}\[\]<>|$~])")
+# What would begin a list, a heading or a line of numbers.
+BEGINS = re.compile(r"^(\s*)([#+-]|\d+[.)])(\s)", re.MULTILINE)
+
+
+def markdown(document: Document, name: str) -> dict[str, bytes]:
+    """Return the text, and the figures beside it as SVG."""
+    files: dict[str, bytes] = {}
+    lines = [f"# {_plain(document.title)}", "", _plain(document.subtitle), ""]
+    if document.note:
+        lines += [_plain(document.note), ""]
+    for section in document.sections:
+        if section.title:
+            lines += [f"## {_plain(section.title)}", ""]
+        for block in section.blocks:
+            lines += [*_block(block, name, files), ""]
+    lines += ["---", "", _plain(document.footer), ""]
+    files[""] = "\n".join(lines).encode("utf-8")
+    return files
+
+
+def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
+    match block:
+        case Heading(text):
+            return [f"### {_plain(text)}"]
+        case Paragraph(text):
+            return [_plain(text)]
+        case Pairs(pairs):
+            return [f"- {_plain(pair.label)}: {_plain(pair.text)}" for pair in pairs]
+        case Equation(box):
+            return [f"$${to_latex(box)}$$"]
+        case Table():
+            return _table(block)
+        case Figure() | Drawing():
+            ending = f"-figure-{len(files) + 1}.svg"
+            files[ending] = block.draw("svg")
+            # Blanks and brackets in a file's name would end the address.
+            return [f"![{_plain(block.caption)}](<{name}{ending}>)", "", f"*{_plain(block.caption)}*"]
+
+
+def _table(table: Table) -> list[str]:
+    width = max((len(row) for row in (table.headings, *table.rows)), default=0)
+    headings = table.headings or ("",) * width
+    sides = [":--" if place in table.words else "--:" for place in range(width)]
+    rows = [_row(headings), f"| {' | '.join(sides)} |"]
+    return rows + [_row(row) for row in table.rows]
+
+
+def _row(cells: tuple[Cell, ...]) -> str:
+    return f"| {' | '.join(f'${to_latex(cell)}$' if isinstance(cell, Box) else _plain(cell) for cell in cells)} |"
+
+
+def _plain(text: str) -> str:
+    return BEGINS.sub(r"\1\\\2\3", SPECIAL.sub(r"\\\1", text))
