@@ -174,7 +174,7 @@ def test_a_kill_during_a_save_leaves_a_whole_study(tmp_path):
 
 
 def test_the_format_that_is_written_and_the_next_one():
-    """What is written says 4; a 5 is from a newer program, and refused."""
+    """What is written says 4; a 5 is from a newer program, and refused; a 0 never was."""
     data = study_bytes(demo_study())
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         content = json.loads(archive.read("study.json"))
@@ -186,6 +186,12 @@ def test_the_format_that_is_written_and_the_next_one():
         archive.writestr("study.json", json.dumps({**content, "format": 5}))
     with pytest.raises(FileError, match=r"newer Vettore \(format 5\)"):
         study_from_bytes(out.getvalue(), "next.vettore")
+    for version in (0, -3):
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as archive:
+            archive.writestr("study.json", json.dumps({**content, "format": version}))
+        with pytest.raises(FileError, match="never was"):
+            study_from_bytes(out.getvalue(), "none.vettore")
 
 
 def test_every_decision_about_a_series_is_kept():

@@ -97,3 +97,27 @@ def test_an_open_document_shows_what_it_holds(tmp_path):
         content = archive.read("content.xml").decode()
     assert re.findall(r"<text:p>([^<]*)</text:p>", content) == ["t (s)", "0.1", "0.3333333333333333"]
     assert 'office:value="0.3333333333333333"' in content
+
+
+def test_no_cell_of_an_export_is_run_by_a_spreadsheet(tmp_path):
+    """Texts that begin like formulas are marked as text; numbers with signs stay numbers; the series keeps its words."""
+    words = ("=1+1", "@sum(A1)", "-cmd|x", "+49 30", "-5", "plain", "'kept")
+    columns = (
+        RawColumn("=x", "m", np.array([1.0, -2, 3e-9, -4, 5, 6, 7])),
+        RawColumn("note", "", np.zeros(7), texts=words),
+    )
+    series = new_series("s1", "made", Table(columns, Source("made")))
+    write_series(series, tmp_path / "a.csv")
+    lines = (tmp_path / "a.csv").read_text(encoding="utf-8").splitlines()
+    assert lines[0] == "'=x (m),note"
+    assert [line.split(",")[1] for line in lines[1:]] == [
+        "'=1+1",
+        "'@sum(A1)",
+        "'-cmd|x",
+        "'+49 30",
+        "-5",
+        "plain",
+        "'kept",
+    ]
+    assert [line.split(",")[0] for line in lines[1:3]] == ["1.0", "-2.0"]
+    assert series.data[1].texts == words

@@ -129,6 +129,8 @@ def study_from_bytes(data: bytes, name: str) -> Study:
 def study_from_parts(content: Any, text_of: Callable[[str], str], name: str) -> Study:
     """Return the study that a record describes; ``text_of`` gives the CSV of a series by its data name."""
     version = content.get("format")
+    if isinstance(version, int) and version < 1:
+        raise FileError(f"“{name}” says that it is of format {version}, which never was. It is damaged, or no study.")
     if isinstance(version, int) and version > FORMAT:
         raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
     record = msgspec.convert(brought_up(content), StudyRecord)

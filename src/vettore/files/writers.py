@@ -11,6 +11,7 @@ from xml.sax.saxutils import escape
 
 import numpy as np
 
+from vettore.core.cells import looks_like_number
 from vettore.files.refusals import FileError
 from vettore.files.whole import write_whole
 from vettore.study.series import Series
@@ -24,6 +25,8 @@ ENDINGS = {
     ".json": "JSON, columns",
     ".h5": "HDF5",
 }
+# What a spreadsheet takes for the beginning of a formula.
+RUN = ("=", "+", "-", "@", "\t", "\r")
 ASIDE = "set aside"
 
 
@@ -53,9 +56,16 @@ def _rows(series: Series) -> list[list[str]]:
 def _csv(series: Series, delimiter: str = ",") -> bytes:
     out = io.StringIO()
     writer = csv.writer(out, delimiter=delimiter, lineterminator="\r\n")
-    writer.writerow(_headers(series))
-    writer.writerows(_rows(series))
+    writer.writerow([_harmless(cell) for cell in _headers(series)])
+    writer.writerows([_harmless(cell) for cell in row] for row in _rows(series))
     return out.getvalue().encode("utf-8")
+
+
+def _harmless(cell: str) -> str:
+    """Return a cell that no spreadsheet runs: a text that begins like a formula is marked as text by an apostrophe."""
+    if cell.startswith(RUN) and not looks_like_number(cell):
+        return f"'{cell}"
+    return cell
 
 
 def _tsv(series: Series) -> bytes:

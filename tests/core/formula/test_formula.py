@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from vettore import core
 from vettore.core.errors import FormulaError
 from vettore.core.formula import Program, evaluate, read_condition, read_expression, read_formula, to_text
 from vettore.core.formula.reader import Reader
@@ -238,3 +239,22 @@ def test_nothing_of_python_can_be_reached():
     for text in ("__import__('os')", "x.real", "().__class__", "lambda: 1", "open(x)", "eval(x)"):
         with pytest.raises(FormulaError):
             read_expression(text, ["x"])
+
+
+@pytest.mark.parametrize("sign", ["*", "+", "/", "-"])
+def test_a_chain_is_as_long_as_it_may_be(sign):
+    """Hundreds of parts joined by one sign are read and fitted, or refused in a sentence; never a fault."""
+    x = np.linspace(0.2, 1.2, 12)
+    fitted = core.fit("y = a" + f" {sign} x" * 200, {"x": x, "y": x}) if sign in "+-" else None
+    assert fitted is None or fitted.converged
+    with pytest.raises(FormulaError, match="joined in one chain"):
+        read_formula("y = a" + f"{sign}x" * 590, ("x", "y"))
+
+
+def test_a_coefficient_that_only_moves_a_step_is_not_linear():
+    """Every derivative by it is zero, wherever the condition stands; the fit ends with an answer."""
+    x = np.linspace(1, 5, 20)
+    for formula in ("y = sign(if(a > x, 1, 2))*b", "y = sign(if(a > x, -1, 1))*b + c"):
+        result = core.fit(formula, {"x": x, "y": np.where(x > 3, 2.0, -2.0)})
+        assert set(result.coefficients) >= {"a", "b"}
+    assert result.sum_of_squares < 1e-9

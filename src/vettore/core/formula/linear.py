@@ -52,10 +52,15 @@ def linear_parts(
         if name not in apart and not any(other in together[name] or name in together[other] for other in chosen):
             chosen.append(name)
     linear = tuple(name for name in free if name in chosen)
+    offset = without(tree, frozenset(linear))
+    # In a condition a coefficient moves a step: every derivative is zero, and yet it is not linear.
+    stuck = tuple(name for name in linear if name in names(offset))
+    if stuck:
+        return linear_parts(tree, coefficients, held, (*apart, *stuck))
     return LinearParts(
         linear,
         tuple(name for name in free if name not in chosen),
-        without(tree, frozenset(linear)),
+        offset,
         tuple(firsts[name] for name in linear),
     )
 

@@ -24,10 +24,11 @@ from vettore.core.formula.tree import (
     Not,
     Number,
     Text,
+    height,
 )
 from vettore.core.formula.words import ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, near_miss
 
-DEEPEST = 60
+DEEPEST, LONGEST_CHAIN = 60, 250
 MOST_TOKENS = 1200
 COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
 
@@ -59,6 +60,10 @@ class Reader:
             raise FormulaError("There is nothing here.", 0, "Write a formula.")
         node = self.either()
         self.end()
+        # A sum or product of many parts stands as deep in the tree as it is long.
+        if height(node) > LONGEST_CHAIN:
+            hint = "Put parts of it in brackets, or work out a column for them."
+            raise FormulaError(f"More than {LONGEST_CHAIN} parts are joined in one chain.", 0, hint)
         if condition and not isinstance(node, CONDITIONS):
             raise FormulaError("This is a value, not a condition.", 0, "Compare it with something, as in x > 5.")
         if not condition:

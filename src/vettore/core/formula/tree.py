@@ -115,6 +115,15 @@ def walk(node: Node) -> Iterator[Node]:
         waiting.extend(reversed(children(here)))
 
 
+def height(node: Node) -> int:
+    """Return how many nodes stand one below the other at most."""
+    tallest, level = 0, [node]
+    while level:
+        tallest += 1
+        level = [child for parent in level for child in children(parent)]
+    return tallest
+
+
 def names(node: Node) -> tuple[str, ...]:
     """Return the names in a tree, in the order in which they first stand."""
     return tuple(dict.fromkeys(part.name for part in walk(node) if isinstance(part, Name)))
