@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from vettore.app.pages.surface.derived import Asked, Search, cut, even_step
+from vettore.app.pages.surface.making import clicked, colours_typed, shape_typed
 from vettore.app.pages.surface.present import NO_SERIES, present
 from vettore.app.pages.surface.state import State, Tool
 from vettore.core.errors import VettoreError
@@ -112,3 +113,20 @@ def test_a_section_knows_the_sites_beside_it(study):
     assert along.max() <= shown.cut.section.along[-1]
     surface = shown.answer.surface
     assert np.isin(heights, surface.z).all()
+
+
+def test_what_is_typed_becomes_a_decision_or_a_sentence():
+    """Colours, contours, grids and numbers; a level left blank is the middle; clicks have few digits."""
+    assert colours_typed(None, "0,5", "1", "", 3.3) == {"parted_at": None, "step": 0.5, "clip": (1.0, None)}
+    assert colours_typed("", "", "", "", 3.3)["parted_at"] == 3.3
+    assert shape_typed(" 80", "54") == (80, 54)
+    assert clicked(31.41592653, 60.0) == 31.42
+    assert clicked(0.0031415, 0.2) == 0.003
+    for wrong, says in (
+        (lambda: colours_typed(None, "-1", "", "", 0), "above 0 apart"),
+        (lambda: colours_typed(None, "", "5", "4", 0), "below the highest"),
+        (lambda: colours_typed(None, "wide", "", "", 0), "“wide” is not a number"),
+        (lambda: shape_typed("80", "5.5"), "whole numbers"),
+    ):
+        with pytest.raises(VettoreError, match=says):
+            wrong()

@@ -68,31 +68,37 @@ def surface(
     )
     if output is not None:
         _write(made, names, output, matrix)
-    told = {
-        "method": method,
-        "sites": len(made.sites),
-        "left_out_error": made.left_out_error,
-        "noise": made.noise,
-        "summits": [
-            {
-                "kind": str(summit.shape),
-                "x": summit.x,
-                "y": summit.y,
-                "z": summit.z,
-                "standard_error": summit.standard_error,
-                "prominence": summit.prominence,
-                "sites": summit.sites,
-            }
-            for summit in made.summits()
-        ],
-        "covered": _covered(made.covered(level), level),
-        "at": [_read(made, x, y) for x, y in places],
-        "notes": list(made.notes),
-    }
+    told = _told(made, places, level)
     if as_json:
         say_json(told)
         return
     _say(told, names)
+
+
+def _told(made: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
+    """Return all that is told of a surface."""
+    summits = [
+        {
+            "kind": str(summit.shape),
+            "x": summit.x,
+            "y": summit.y,
+            "z": summit.z,
+            "standard_error": summit.standard_error,
+            "prominence": summit.prominence,
+            "sites": summit.sites,
+        }
+        for summit in made.summits()
+    ]
+    return {
+        "method": made.method,
+        "sites": len(made.sites),
+        "left_out_error": made.left_out_error,
+        "noise": made.noise,
+        "summits": summits,
+        "covered": _covered(made.covered(level), level),
+        "at": [_read(made, x, y) for x, y in places],
+        "notes": list(made.notes),
+    }
 
 
 def _shape(text: str) -> tuple[int, int]:

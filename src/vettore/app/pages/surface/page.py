@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.surface.choices import SurfaceChoices
 from vettore.app.pages.surface.derived import Answer, Asked, Cut, Search, cut, left_out_errors, try_models
 from vettore.app.pages.surface.findings import SurfaceFindings
+from vettore.app.pages.surface.making import as_grid, clicked, colours_typed, number_typed, shape_typed, with_model
 from vettore.app.pages.surface.present import ALIKE, View, present
 from vettore.app.pages.surface.stage import SurfaceStage
 from vettore.app.pages.surface.state import State, Tool
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
-from vettore.core.rounding import read_number
-from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.surface import METHODS, Method
 from vettore.study import edits
 from vettore.study.kinds.surface import Place
@@ -23,17 +23,11 @@ from vettore.study.surfaces import (
     fit_of,
     grid_table,
     length_unit,
-    matrix_of,
-    model_fit,
     section_table,
     set_surface,
-    sites_of,
     surface_of,
 )
 from vettore.words.surfaces import METHOD_WORDS
-
-# Digits to which a place on the map is taken, in shares of what is seen.
-FINE = 4
 
 
 class SurfacePage(Page):
@@ -201,62 +195,40 @@ class SurfacePage(Page):
         series = self.session.series
         if kept or series is None:
             self._change("show a fitted surface", fit=key)
-            return
-        study = self.session.study
-        recipe = surface_of(study, series.id)
-        model = next(model for model in SURFACE_MODELS if model.key == key)
-        study = edits.add_curve(study, model_fit(series, sites_of(series, recipe), model))
-        study = set_surface(study, recipe.changed(fit=study.curves[-1].id))
-        self.session.do(f"fit a surface: {model.name.lower()}", study)
+        else:
+            study, name = with_model(self.session.study, series, key)
+            self.session.do(f"fit a surface: {name.lower()}", study)
 
     def _choose_columns(self, x: str, y: str, z: str) -> None:
         self._change("choose the columns of the surface", x=x, y=y, z=z)
 
+    def _take(self, words: str, typed: Callable[[], dict[str, object]]) -> None:
+        """Take what was typed, or say why not."""
+        try:
+            self._change(words, **typed())
+        except VettoreError as error:
+            self.session.say(str(error), "bad")
+
     def _take_shape(self, across: str, along: str) -> None:
-        if not (across.strip().isdigit() and along.strip().isdigit()):
-            self.session.say("The grid has whole numbers of places across and along, as 80 and 54.", "bad")
-            return
-        self._change("change the grid", shape=(int(across), int(along)))
+        self._take("change the grid", lambda: {"shape": shape_typed(across, along)})
 
     def _take_scaling(self, words: str) -> None:
         self._change("change how distances compare", scaling="alike" if words == ALIKE else "spans")
 
     def _take_colours(self, parted: str | None, step: str, low: str, high: str) -> None:
-        numbers = {name: read_number(text) for name, text in (("step", step), ("low", low), ("high", high))}
-        for name, text in (("step", step), ("low", low), ("high", high)):
-            if text and numbers[name] is None:
-                self.session.say(f"“{text}” is not a number.", "bad")
-                return
-        if numbers["step"] is not None and not numbers["step"] > 0:
-            self.session.say("Contours are some distance above 0 apart.", "bad")
-            return
-        if numbers["low"] is not None and numbers["high"] is not None and not numbers["low"] < numbers["high"]:
-            self.session.say("The lowest height that colours tell is below the highest.", "bad")
-            return
-        at = None if parted is None else read_number(parted)
-        if parted is not None and at is None:
-            at = self._middle()
-        self._change("change the colours", parted_at=at, step=numbers["step"], clip=(numbers["low"], numbers["high"]))
-
-    def _middle(self) -> float:
-        return self.answer.covered.mean if self.answer is not None else 0.0
+        middle = self.answer.covered.mean if self.answer is not None else 0.0
+        self._take("change the colours", lambda: colours_typed(parted, step, low, high, middle))
 
     def _take_level(self, text: str) -> None:
-        level = read_number(text)
-        if text and level is None:
-            self.session.say(f"“{text}” is not a number.", "bad")
-            return
-        self._change("ask for a level", level=level)
+        self._take("ask for a level", lambda: {"level": number_typed(text)})
 
     def take_matrix(self) -> None:
         """Make a table that is a grid a series of x, y, z."""
         series = self.session.series
-        made = None if series is None else matrix_of(series.table)
-        if series is None or made is None:
-            return
-        study = edits.add_series(self.session.study, made, f"{series.name}, as a grid")
-        self.session.do("take a table as a grid", study)
-        self.session.choose(study.series[-1].id)
+        study = None if series is None else as_grid(self.session.study, series)
+        if study is not None:
+            self.session.do("take a table as a grid", study)
+            self.session.choose(study.series[-1].id)
 
     # What is done on the map.
 
@@ -300,7 +272,7 @@ class SurfacePage(Page):
         plot = self._parts[1].map
         (x0, x1), (y0, y1) = plot.framing.limits()
         style = self.session.style
-        fine = [float(f"{value:.{_places(span)}f}") for value, span in ((x, x1 - x0), (y, y1 - y0))]
+        fine = [clicked(value, span) for value, span in ((x, x1 - x0), (y, y1 - y0))]
         self.read_at(*(style.short(value, 12) for value in fine))
 
     def read_at(self, x: str, y: str) -> None:
@@ -341,8 +313,3 @@ class SurfacePage(Page):
             return
         self.session.do(f"make the {what} a series", study)
         self.session.say(f"The {what} came in as a new series.")
-
-
-def _places(span: float) -> int:
-    """Return the decimal places to which a place on the map is taken, so that a click is no row of digits."""
-    return max(0, FINE - len(str(int(abs(span)))))
