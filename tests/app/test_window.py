@@ -229,7 +229,7 @@ def test_the_report_page_shows_and_saves_the_pages(window, qtbot, settled, tmp_p
     settled()
     page = window.pages["Report"]
     assert page.pages >= 1
-    for name in ("source", "goodness", "method", "figure"):
+    for name in ("source", "goodness", "method", "figure", "repeat"):
         page.boxes[name].click()
     settled()
     assert page.pages == 1

@@ -51,8 +51,14 @@ class DerivedFit:
     def checks(self) -> tuple[Check, ...]:
         """What was tested about the fit, rows named by their numbers in the series."""
         from vettore.core.fitting.checks import checks
+        from vettore.core.fitting.x_errors import x_error_check
 
-        return checks(self.result, self.rows + 1)
+        found = checks(self.result, self.rows + 1)
+        sigma_x, x = self.series.values(Role.X_ERROR), self.series.values(Role.X)
+        if sigma_x is None or x is None or self.curve is None:
+            return found
+        of_x = x_error_check(self.result, self.series.name_and_unit(Role.X)[0], x[self.rows], sigma_x[self.rows])
+        return found if of_x is None else (*found, of_x)
 
     @cached_property
     def curve(self) -> Curve | None:

@@ -180,6 +180,22 @@ def _repeats_the_remark(check: Check, result: FitResult) -> str:
     return check.remark.sentence
 
 
+X_ERRORS = {
+    Verdict.GOOD: "The ± of x is not used by this fit, and it hardly matters.",
+    Verdict.LOOK: "The ± of x is not used by this fit, and it matters for {}.",
+    Verdict.BAD: "The ± of x is not used by this fit: {} and its ± are not to be trusted because of it.",
+}
+
+
+def _x_errors(check: Check, result: FitResult) -> str:
+    return X_ERRORS[check.verdict].format(check.names[0])
+
+
+def _x_errors_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
+    moved, held = style.number(check.figures["moved"], 2), 100 * check.figures["held"]
+    return f"{check.names[0]} off by about {moved}; its 95 % range holds in about {held:.0f} % of cases"
+
+
 CHECKS: Mapping[Kind, CheckWords] = {
     Kind.CONVERGENCE: CheckWords(
         lambda check, result: "The search did not converge: the coefficients are only the best values met so far.",
@@ -197,6 +213,7 @@ CHECKS: Mapping[Kind, CheckWords] = {
     Kind.PATTERN: CheckWords(_pattern, _pattern_figure),
     Kind.LACK_OF_FIT: CheckWords(_lack_of_fit, _lack_of_fit_figure),
     Kind.INFLUENCE: CheckWords(_influence, _influence_figure),
+    Kind.X_ERRORS: CheckWords(_x_errors, _x_errors_figure),
     Kind.KNOWN_SIGMA: CheckWords(_known_sigma, _known_sigma_figure),
     Kind.TOGETHER: CheckWords(
         lambda check, result: f"{listed(check.names)} can hardly be told apart by these rows.",

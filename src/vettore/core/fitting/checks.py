@@ -57,6 +57,7 @@ class Kind(StrEnum):
     PATTERN = "pattern"
     LACK_OF_FIT = "lack of fit"
     INFLUENCE = "influence"
+    X_ERRORS = "± of x"
     KNOWN_SIGMA = "known ±"
     TOGETHER = "coefficients"
     VAGUE = "vague coefficients"
