@@ -32,7 +32,7 @@ from vettore.study.table import RawColumn, Source, Table
 # A display of 3840×2160 at scale 2, as a window counts it.
 LARGE, SCALED = ((1920, 1080),), "--scaled"
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
-PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Report")
+PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Surface", "Report")
 LONG = "absorbance of the extract at the second sampling, corrected"
 
 
@@ -177,6 +177,9 @@ def survey(app: QApplication, sizes: tuple[tuple[int, int], ...] = SIZES, only: 
             if case != "demo":
                 window.session.choose(study.series[-1].id)
             for name in PAGES:
+                if name == "Surface" and case == "demo":
+                    sites = next(series for series in study.series if "reed bed" in series.name)
+                    window.session.choose(sites.id)
                 window.show_page(name)
                 settle(app, window)
                 out.append(measured(window, name, size, case))

@@ -8,7 +8,7 @@ from pathlib import Path
 
 LIMIT = 100.0
 # Beside other tests on the same cores memory is slower than the loop that sets the pace; alone all stay below the limit.
-BESIDE_OTHERS = 1.5
+BESIDE_OTHERS = 1.8
 
 
 def test_nothing_holds_the_window_for_a_tenth_of_a_second(tmp_path):

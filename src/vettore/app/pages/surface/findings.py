@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.pages.surface.present import View
 from vettore.app.style import colour
-from vettore.app.widgets.parts import Column, Pairs, about, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, Elided, Pairs, about, button, clear, label, rule, section
 from vettore.core.surface.summits import Shape
 from vettore.words.surfaces import SHAPE_WORDS, Look
 
@@ -108,7 +108,10 @@ class SurfaceFindings(Column):
         clear(box)
         self._titles["summits"].setVisible(bool(view.summits))
         for summit, place, height in view.summits:
-            line = self._line(Sign(summit.shape), label(place, "label"), label(height, "value"))
+            # In a narrow window the place gives way, not the height.
+            where = Elided("label")
+            where.setText(place)
+            line = self._line(Sign(summit.shape), where, label(height, "value"))
             line.setToolTip(f"{SHAPE_WORDS[summit.shape].capitalize()}; prominence {summit.prominence:.3g}")
             box.addWidget(line)
 
