@@ -30,7 +30,7 @@ def study_named(name="Weir", title=""):
     series = next(series for series in study.series if series.name == "Nitrate, reed bed")
     study = set_surface(study, surface_of(study, series.id).changed(method="linear", shape=(20, 20)))
     study = edits.rename_series(study, curve.series, name)
-    return edits.set_report(study, study.report.changed(title=title, note=name, left_out=()))
+    return edits.set_report(study, study.report.changed(title=title, note=name, left_out=("working",)))
 
 
 @pytest.fixture(scope="module")
@@ -122,13 +122,14 @@ def test_a_word_document_reads_back_with_the_same_cells(document):
 def test_every_format_is_written_by_its_ending(tmp_path, ending):
     """With what stands beside it; the same report is the same files."""
     study = study_named()
-    for folder in ("one", "two"):
+    texts = ending not in (".pdf", ".docx")
+    for folder in ("one", "two") if texts else ("one",):
         (tmp_path / folder).mkdir()
         save_report(study, tmp_path / folder / f"weir{ending}")
     files = sorted(path.name for path in (tmp_path / "one").iterdir())
     beside = {".md": ".svg", ".tex": ".pdf"}.get(ending)
     assert files == sorted([f"weir{ending}", *(f"weir-figure-{k}{beside}" for k in (1, 2) if beside)])
-    if ending not in (".pdf", ".docx"):
+    if texts:
         for name in files:
             assert (tmp_path / "one" / name).read_bytes() == (tmp_path / "two" / name).read_bytes()
 

@@ -17,6 +17,7 @@ from vettore.study.table import RawColumn, Source, Table
 from vettore.words.checks import check_figure, check_sentence, gravest_first
 
 X = np.linspace(0, 10, 30)
+SETS = 60
 
 
 def line(sigma_x, seed, slope=2.0, noise=0.5):
@@ -56,17 +57,17 @@ def test_it_is_said_wherever_ranges_would_hold_too_seldom(formula, name, truth, 
     """Of sets whose 95 % range holds in under 90 % of cases 95 % are told; where it holds, nine of ten are not."""
     for sigma_x in sizes:
         held, told = 0, 0
-        for seed in range(80):
+        for seed in range(SETS):
             rng = np.random.default_rng(seed)
             x, y = X + rng.normal(0, sigma_x, 30), curve(X) + rng.normal(0, noise, 30)
             result, check = told_of(formula, x, y, sigma_x)
             coefficient = result.coefficients[name]
             held += coefficient.low <= truth <= coefficient.high
             told += check is not None and check.verdict is not Verdict.GOOD
-        if held / 80 < 0.88:
-            assert told >= 0.95 * 80, (sigma_x, held, told)
+        if held / SETS < 0.88:
+            assert told >= 0.95 * SETS, (sigma_x, held, told)
         if sigma_x == sizes[0]:
-            assert told <= 0.1 * 80
+            assert told <= 0.1 * SETS
 
 
 def test_what_cannot_be_told_is_not():

@@ -74,7 +74,7 @@ def test_a_quadric_is_exact_with_cubic_triangles():
 
 def test_slopes_of_cubic_triangles_do_not_jump():
     """Across every edge and across the cuts inside each triangle the gradient is the same from both sides."""
-    x, y = scattered(60)
+    x, y = scattered(36)
     z = KINDS["franke"](x, y)
     surface = core.grid(x, y, z, method="cubic")
     cut = surface.sites.triangles
@@ -90,14 +90,14 @@ def test_slopes_of_cubic_triangles_do_not_jump():
             for start, end in lines:
                 across = np.array([-(end - start)[1], (end - start)[0]])
                 across /= np.hypot(*across)
-                at = start + np.outer([0.2, 0.5, 0.8], end - start)
+                at = start + np.outer([0.3, 0.7], end - start)
                 slopes = [np.array(surface.gradient(*(at + far * step * across).T)) for far in (-2, -1, 1, 2)]
                 # What is left of the jump when the step goes to nothing.
                 jump = 2 * (slopes[2] - slopes[1]) - (slopes[3] - slopes[0])
                 if np.isfinite(jump).all():
                     assert np.abs(jump).max() <= 1e-8 * size
                     checked += 1
-    assert checked > 150
+    assert checked > 100
 
 
 @pytest.mark.parametrize("name", KINDS)
@@ -220,7 +220,7 @@ def test_kriging_passes_through_sites_without_nugget_and_knows_its_error_there()
 def test_the_intervals_of_kriging_hold():
     """A new value lies within 1.96 ± of the kriged one in 92 to 97 % of cases, over fields of all shapes, fresh each time."""
     held = []
-    for seed in range(45):
+    for seed in range(33):
         rng = np.random.default_rng([seed, 4])
         places = rng.uniform(0, 1, (150, 2))
         apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1))
