@@ -1,4 +1,4 @@
-"""Typeset boxes as LaTeX and as MathML (Presentation, W3C), and whole equations as text."""
+"""Typeset boxes as LaTeX, as MathML (Presentation, W3C) and as Office mathematics; whole equations as text."""
 
 from __future__ import annotations
 
@@ -143,3 +143,32 @@ def _mathml_text(text: str) -> str:
 def mathml_document(box: Box, numbers: Mapping[str, str] | None = None) -> str:
     """Return a whole ``<math>`` element."""
     return f'<math xmlns="http://www.w3.org/1998/Math/MathML">{to_mathml(box, numbers)}</math>'
+
+
+# XML has no place for these, which a file may have brought in.
+NO_XML = dict.fromkeys([*range(9), 11, 12, *range(14, 32)])
+
+
+def to_office(box: Box) -> str:
+    """Return Office mathematics (ECMA-376) inside ``m:oMath``."""
+    match box:
+        case Text(text):
+            return f'<m:r><m:t xml:space="preserve">{escape(text.translate(NO_XML))}</m:t></m:r>'
+        case Row(parts):
+            return "".join(to_office(part) for part in parts)
+        case Raised(base, exponent):
+            return f"<m:sSup><m:e>{to_office(base)}</m:e><m:sup>{to_office(exponent)}</m:sup></m:sSup>"
+        case Lowered(base, index):
+            return f"<m:sSub><m:e>{to_office(base)}</m:e><m:sub>{to_office(index)}</m:sub></m:sSub>"
+        case Fraction(above, below):
+            return f"<m:f><m:num>{to_office(above)}</m:num><m:den>{to_office(below)}</m:den></m:f>"
+        case Radical(of, index):
+            hidden = '<m:radPr><m:degHide m:val="1"/></m:radPr><m:deg/>' if index == 2 else ""
+            order = hidden or f"<m:deg><m:r><m:t>{index}</m:t></m:r></m:deg>"
+            return f"<m:rad>{order}<m:e>{to_office(of)}</m:e></m:rad>"
+        case Fenced(of, bracket):
+            left, right = (escape(mark, quote=True) for mark in PAIRS[bracket])
+            ends = f'<m:dPr><m:begChr m:val="{left}"/><m:endChr m:val="{right}"/></m:dPr>'
+            return f"<m:d>{ends}<m:e>{to_office(of)}</m:e></m:d>"
+        case Slot(name):
+            return to_office(coefficient_symbol(name))

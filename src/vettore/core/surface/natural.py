@@ -19,7 +19,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.surface.kernel import Kernel
-from vettore.core.surface.sites import Triangles, Whole
+from vettore.core.surface.sites import Triangles, Whole, cross
 from vettore.core.surface.triangulated import hole
 
 # Places whose share of a hull triangle's corner is below this lie on the outer edge, where two sites share.
@@ -126,12 +126,12 @@ def _shared(cut: Triangles, known: tuple[Array, Array], z: Array, at: Array, tri
         inner = (beside >= 0) & _among(place * total + np.maximum(beside, 0), pairs)
         # Across an inner edge the pieces of both its sites run from one old centre to the next.
         other = known[0][beside[inner]] - at[place[inner]]
-        half = _cross(old[inner], other) / 2
+        half = cross(old[inner], other) / 2
         keys += [place[inner] * sites + start[inner]]
         areas += [-half]
         edge = ~inner
         new = _centre(cut.places[start[edge]] - at[place[edge]], cut.places[end[edge]] - at[place[edge]])
-        step = _cross(old[edge], new) / 2
+        step = cross(old[edge], new) / 2
         keys += [place[edge] * sites + start[edge], place[edge] * sites + end[edge]]
         areas += [-step, step]
         outer_from += [place[edge] * sites + start[edge]]
@@ -141,12 +141,8 @@ def _shared(cut: Triangles, known: tuple[Array, Array], z: Array, at: Array, tri
     by_begin, by_end = np.argsort(begins, kind="stable"), np.argsort(ends, kind="stable")
     # Around the cavity each site ends one outer edge and begins another: its side of the new cell joins their centres.
     keys += [begins[by_begin]]
-    areas += [_cross(new[by_end], new[by_begin]) / 2]
+    areas += [cross(new[by_end], new[by_begin]) / 2]
     key, area = np.concatenate(keys), np.concatenate(areas)
     owner, site = np.divmod(key, sites)
     weight = np.bincount(owner, weights=area, minlength=len(at))
     return np.bincount(owner, weights=area * z[site], minlength=len(at)) / weight
-
-
-def _cross(a: Array, b: Array) -> Array:
-    return a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]

@@ -26,7 +26,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.surface.kernel import Kernel
+from vettore.core.surface.kernel import Kernel, go_on
 from vettore.core.surface.sites import Sites, Whole
 
 # Of more sites than this patches are made; a system of 2,000 takes a quarter of a second, one of 20,000 three minutes.
@@ -215,7 +215,7 @@ class Radials(Kernel):
 
     def settle(self) -> None:
         """Ask no longer whether the work is given up."""
-        self._check = _go_on
+        self._check = go_on
 
     @cached_property
     def _whole(self) -> System | None:
@@ -284,10 +284,6 @@ class Radials(Kernel):
                 says[rows] += say
         with np.errstate(invalid="ignore"):
             return total / says
-
-
-def _go_on() -> None:
-    """Nobody gives the work up."""
 
 
 def patch_rows(places: Array) -> Iterator[tuple[Array, Array, Whole]]:

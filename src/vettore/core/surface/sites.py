@@ -116,6 +116,10 @@ class Sites:
         """How far neighbouring sites are apart, on the common scale: the median side of the triangles."""
         return float(np.median(self.triangles.side_lengths))
 
+    def evenly(self, most: int) -> Whole:
+        """Return at most so many sites, evenly chosen in the order in which they came."""
+        return np.unique(np.linspace(0, len(self) - 1, min(len(self), most)).astype(np.intp))
+
     def triangle_at(self, u: Array, v: Array) -> Whole:
         """Return the triangle that holds each scaled place (k,), −1 outside the outermost sites."""
         good = np.isfinite(u) & np.isfinite(v)
@@ -148,7 +152,7 @@ class Triangles:
         corners = self._cut.simplices.astype(np.intp)
         beside = self._cut.neighbors.astype(np.intp)
         a, b, c = (places[corners[:, k]] for k in range(3))
-        turned = _cross(b - a, c - a) < 0
+        turned = cross(b - a, c - a) < 0
         corners[turned] = corners[turned][:, [0, 2, 1]]
         beside[turned] = beside[turned][:, [0, 2, 1]]
         self.corners, self.beside = corners, beside
@@ -200,10 +204,10 @@ class Triangles:
         """Return the barycentric shares (k, 3) of the corners of triangles at places in them."""
         a, b, c = (self.places[self.corners[triangle, k]] for k in range(3))
         at = np.column_stack([u, v])
-        whole = _cross(b - a, c - a)
+        whole = cross(b - a, c - a)
         with np.errstate(divide="ignore", invalid="ignore"):
-            second = _cross(at - a, c - a) / whole
-            third = _cross(b - a, at - a) / whole
+            second = cross(at - a, c - a) / whole
+            third = cross(b - a, at - a) / whole
         return np.column_stack([1 - second - third, second, third])
 
     @cached_property
@@ -223,7 +227,7 @@ class Triangles:
     def areas(self) -> Array:
         """The area of each triangle (m,)."""
         a, b, c = (self.places[self.corners[:, k]] for k in range(3))
-        return _cross(b - a, c - a) / 2
+        return cross(b - a, c - a) / 2
 
     @cached_property
     def hull(self) -> Whole:
@@ -250,7 +254,8 @@ class Triangles:
         return ends[starts[site] : starts[site + 1]]
 
 
-def _cross(a: Array, b: Array) -> Array:
+def cross(a: Array, b: Array) -> Array:
+    """Return the cross products of vectors (…, 2)."""
     return a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
 
 

@@ -84,7 +84,7 @@ def summits_of(surface: Surface, prominence: float | None) -> tuple[Summit, ...]
     found: list[Summit] = []
     saddles: list[tuple[int, float]] = []
     for shape, sign in ((Shape.HILL, 1.0), (Shape.HOLLOW, -1.0)):
-        peaks = [peak for peak in _peaks(sign * z, min(least, np.inf)) if not border.flat[peak.place]]
+        peaks = [peak for peak in _peaks(sign * z, least) if not border.flat[peak.place]]
         if shape is Shape.HILL:
             saddles = [(peak.saddle, peak.prominence) for peak in peaks if peak.saddle >= 0]
         found += _placed(surface, shape, peaks, x, y, prominence)

@@ -16,7 +16,7 @@ from vettore.core.remarks import Noted, Remark
 from vettore.core.surface.contours import Contour, contours_of
 from vettore.core.surface.cubic import Cubic
 from vettore.core.surface.fitted import Fitted
-from vettore.core.surface.kernel import Kernel
+from vettore.core.surface.kernel import Kernel, go_on
 from vettore.core.surface.kriging import Kriging
 from vettore.core.surface.natural import Natural
 from vettore.core.surface.sites import Scaling, Sites, Whole, check_sites
@@ -65,10 +65,6 @@ class Grid:
     guess: Mask
 
 
-def _go_on() -> None:
-    """Nobody gives the work up."""
-
-
 class Surface(Noted):
     """Made by ``grid``, or of a fit by ``fitted_surface``.
 
@@ -94,7 +90,7 @@ class Surface(Noted):
 
     def settle(self) -> None:
         """Ask no longer whether the work is given up: it is done."""
-        self._check = _go_on
+        self._check = go_on
         self.kernel.settle()
 
     @property
@@ -118,8 +114,7 @@ class Surface(Noted):
 
     def gradient(self, x: Array | float, y: Array | float) -> tuple[Array, Array]:
         """Return ∂z/∂x and ∂z/∂y."""
-        across = self._over(x, y, lambda u, v, triangle: self.kernel.gradient(u, v, triangle)[0])
-        along = self._over(x, y, lambda u, v, triangle: self.kernel.gradient(u, v, triangle)[1])
+        across, along = self._over(x, y, lambda u, v, triangle: np.stack(self.kernel.gradient(u, v, triangle)), (2,))
         return across / self.sites.across.unit, along / self.sites.along.unit
 
     def slope(self, x: Array | float, y: Array | float) -> Array:
@@ -177,7 +172,7 @@ class Surface(Noted):
     @cached_property
     def left_out(self) -> Array:
         """What the other sites say at each site (n,), NaN where they do not reach, or were not asked of many sites."""
-        chosen = np.unique(np.linspace(0, len(self.sites) - 1, min(len(self.sites), MOST_LEFT_OUT)).astype(np.intp))
+        chosen = self.sites.evenly(MOST_LEFT_OUT)
         found = np.full(len(self.sites), np.nan)
         if len(self.sites) > 3:
             found[chosen] = self.kernel.left_out(chosen)
@@ -215,8 +210,13 @@ class Surface(Noted):
         Those that stand out by less than ``prominence`` are merged; left out, by less than noise and the method's own
         doubt could make. Saddles are those between what is returned.
         """
-        least = None if prominence is None else a_number(prominence, "The prominence")
-        return summits_of(self, least)
+        if prominence is None:
+            return self._usual_summits
+        return summits_of(self, a_number(prominence, "The prominence"))
+
+    @cached_property
+    def _usual_summits(self) -> tuple[Summit, ...]:
+        return summits_of(self, None)
 
     def section(self, start: tuple[float, float], end: tuple[float, float], places: int = SECTION) -> Section:
         """Return the surface along the straight line between two places."""
@@ -254,17 +254,24 @@ class Surface(Noted):
         both = np.broadcast_arrays(np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64))
         return self.sites.across.scaled(both[0]), self.sites.along.scaled(both[1])
 
-    def _over(self, x: Array | float, y: Array | float, what: Callable[[Array, Array, Whole], Array]) -> Array:
+    def _over(
+        self,
+        x: Array | float,
+        y: Array | float,
+        what: Callable[[Array, Array, Whole], Array],
+        each: tuple[int, ...] = (),
+    ) -> Array:
+        """Return what a function gives at places (k,) of the kernel, (*each, k), in the shape of x and y; NaN elsewhere."""
         u, v = self._scaled(x, y)
         flat_u, flat_v = u.ravel(), v.ravel()
         triangle = self.sites.triangle_at(flat_u, flat_v)
         wanted = np.isfinite(flat_u) & np.isfinite(flat_v)
         if self.outside == "blank":
             wanted &= triangle >= 0
-        values = np.full(len(flat_u), np.nan)
+        values = np.full((*each, len(flat_u)), np.nan)
         if wanted.any():
-            values[wanted] = what(flat_u[wanted], flat_v[wanted], triangle[wanted])
-        return values.reshape(u.shape)
+            values[..., wanted] = what(flat_u[wanted], flat_v[wanted], triangle[wanted])
+        return values.reshape((*each, *u.shape))
 
 
 def _root(variance: Array | None, u: Array) -> Array:
@@ -282,7 +289,7 @@ def grid(
     penalty: float | None = None,
     variogram: Shape | None = None,
     scaling: Scaling = "spans",
-    check: Callable[[], object] = _go_on,
+    check: Callable[[], object] = go_on,
 ) -> Surface:
     """Return the surface over sites x, y with values z, columns (m,).
 
@@ -334,7 +341,7 @@ def fitted_surface(
     """
     sites = check_sites(x, y, z, scaling)
     kernel = Fitted(sites, result, formula, names, rows)
-    return Surface("fitted", sites, kernel, _checked_shape(shape), "blank", _go_on)
+    return Surface("fitted", sites, kernel, _checked_shape(shape), "blank", go_on)
 
 
 def _checked_shape(shape: tuple[int, int]) -> tuple[int, int]:

@@ -21,6 +21,7 @@ from collections.abc import Callable
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.surface.kernel import go_on
 from vettore.core.surface.radial import Radials, ThinPlate, patch_rows, squares
 from vettore.core.surface.sites import Sites
 
@@ -62,12 +63,10 @@ class Smoothing(Radials):
     """The smoothed thin plate; ``penalty`` is λ on the common scale, ``noise_of_reading`` the scatter of one reading."""
 
     def __init__(self, sites: Sites, penalty: float | None, check: Callable[[], object]) -> None:
-        self.spectra = _spectra(sites, check)
-        self.penalty = _best_penalty(self.spectra) if penalty is None else penalty
+        spectra = _spectra(sites, check)
+        self.penalty = _best_penalty(spectra) if penalty is None else penalty
         super().__init__(sites, PLATE, self.penalty / sites.count, check)
-        totals = np.sum([spectrum.left(self.penalty) for spectrum in self.spectra], axis=0)
-        self.noise_of_reading = float(np.sqrt(totals[0] / totals[1])) if totals[1] > 0 else 0.0
-        self.effective_coefficients = float(len(sites) * (1 - totals[1] / sum(s.sites for s in self.spectra)))
+        self.noise_of_reading = _scatter(spectra, self.penalty)
 
     def variance(self, u: Array, v: Array) -> Array:
         """Return σ²/λ (φ(0) − kᵀ M⁻¹ k)."""
@@ -114,7 +113,11 @@ def noise_of(sites: Sites) -> float:
     """Return the scatter of one reading about a smooth surface, whichever way the sites are filled between."""
     if len(sites) < 6 or not np.ptp(sites.z):
         return 0.0
-    spectra = _spectra(sites, lambda: None)
-    penalty = _best_penalty(spectra)
-    totals = np.sum([spectrum.left(penalty) for spectrum in spectra], axis=0)
-    return float(np.sqrt(totals[0] / totals[1]))
+    spectra = _spectra(sites, go_on)
+    return _scatter(spectra, _best_penalty(spectra))
+
+
+def _scatter(spectra: list[Spectrum], penalty: float) -> float:
+    """Return σ of one reading under a penalty; three sites leave none."""
+    squares_left, free, _ = np.sum([spectrum.left(penalty) for spectrum in spectra], axis=0)
+    return float(np.sqrt(squares_left / free)) if free > 0 else 0.0

@@ -27,7 +27,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.surface.radial import Radial, squares
-from vettore.core.surface.sites import Sites, Whole
+from vettore.core.surface.sites import Sites
 
 Shape = Literal["spherical", "exponential", "gaussian"]
 SHAPES: dict[Shape, Callable[[Array], Array]] = {
@@ -104,7 +104,7 @@ def fit_variogram(sites: Sites, shape: Shape | None = None) -> Variogram:
 
 
 def _empirical(sites: Sites) -> tuple[Array, Array, Array]:
-    chosen = _sample(sites, MOST_PAIRED)
+    chosen = sites.evenly(MOST_PAIRED)
     i, j = np.triu_indices(len(chosen), 1)
     h = np.sqrt(squares(sites.places[chosen], sites.places[chosen])[i, j])
     half = (sites.z[chosen][i] - sites.z[chosen][j]) ** 2 / 2
@@ -122,7 +122,7 @@ class _Likelihood:
     """The restricted likelihood of sites, of many a spread-out sample."""
 
     def __init__(self, sites: Sites) -> None:
-        chosen = _sample(sites, MOST_LIKELY)
+        chosen = sites.evenly(MOST_LIKELY)
         self._root = np.sqrt(sites.count[chosen])
         self._distance = np.sqrt(squares(sites.places[chosen], sites.places[chosen]))
         # The size of z would leave the range of numbers when squared twice.
@@ -163,8 +163,3 @@ class _Likelihood:
         best = int(np.argmax(values))
         whole = float(variance[best]) * self._size**2
         return float(values[best]), whole * float(SHARES[best]), whole * (1 - float(SHARES[best]))
-
-
-def _sample(sites: Sites, most: int) -> Whole:
-    """Return at most so many sites, evenly chosen in the order in which they came."""
-    return np.unique(np.linspace(0, len(sites) - 1, min(len(sites), most)).astype(np.intp))
