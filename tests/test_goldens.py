@@ -132,7 +132,7 @@ def block_lines(block):
         return [re.sub(r"Python .*", "and the versions here", line) for line in lines]
     if isinstance(block, blocks.Equation):
         return [to_html(block.box)]
-    if isinstance(block, (blocks.Figure, blocks.Drawing)):
+    if isinstance(block, blocks.Figure):
         return [f"(figure) {block.caption}"]
     if isinstance(block, blocks.Table):
         rows = [block.headings, *block.rows] if block.headings else block.rows

@@ -43,8 +43,7 @@ def tables_of(document):
 
 
 def figures_of(document):
-    kinds = (blocks.Figure, blocks.Drawing)
-    return [block for section in document.sections for block in section.blocks if isinstance(block, kinds)]
+    return [block for section in document.sections for block in section.blocks if isinstance(block, blocks.Figure)]
 
 
 def test_markdown_has_every_table_figure_and_text(document):

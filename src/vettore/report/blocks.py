@@ -7,10 +7,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import TypeAlias
 
-from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box
-from vettore.report.figures import Kind, fit_figure
-from vettore.study.fits import DerivedFit
+from vettore.report.figures import Kind
 from vettore.words.lines import Line
 
 # A cell is a text, or a symbol to be typeset.
@@ -69,26 +67,13 @@ class Equation:
 
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """Data, curve and residuals of a fit, with the words under them."""
-
-    fit: DerivedFit
-    caption: str
-    style: NumberStyle
-
-    def draw(self, kind: Kind) -> bytes:
-        """Return the figure as a file."""
-        return fit_figure(self.fit, self.style, kind)
-
-
-@dataclass(frozen=True, eq=False)
-class Drawing:
-    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with its words."""
+    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with the words under it."""
 
     draw: Callable[[Kind], bytes]
     caption: str
 
 
-Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure | Drawing
+Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure
 
 
 @dataclass(frozen=True)

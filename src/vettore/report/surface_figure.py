@@ -8,7 +8,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
-from vettore.core.surface.edges import outline_of, spread_out
+from vettore.core.surface.edges import coloured_from, ends_of, outline_of, spread_out
 from vettore.core.surface.surface import Surface
 from vettore.look.theme import PAPER
 from vettore.report.figures import MOST_VECTOR_POINTS, Kind, drawn, dress_axes, fit_titles
@@ -35,7 +35,7 @@ def surface_figure(
         left, right = figure.subplots(1, 2, width_ratios=[1.15, 1])
         stops = PAPER.heights if recipe.parted_at is None else PAPER.parted
         colours = LinearSegmentedColormap.from_list("heights", stops)
-        low, high = _ends(surface, recipe)
+        low, high = ends_of(*coloured_from(surface, recipe.clip), recipe.parted_at)
         scale = Normalize(low, high)
         _draw_map(left, surface, colours, scale)
         titles = [f"{column.name} ({column.unit})" if column.unit else column.name for column in sites.columns]
@@ -54,19 +54,6 @@ def surface_figure(
         fit_titles(figure, (left.xaxis, left.yaxis))
 
     return drawn(draw, HEIGHT_MM, kind)
-
-
-def _ends(surface: Surface, recipe: SurfaceRecipe) -> tuple[float, float]:
-    z = surface.grid.z[np.isfinite(surface.grid.z)]
-    low, high = (float(z.min()), float(z.max())) if len(z) else (0.0, 1.0)
-    low, high = (
-        recipe.clip[0] if recipe.clip[0] is not None else low,
-        recipe.clip[1] if recipe.clip[1] is not None else high,
-    )
-    if recipe.parted_at is not None:
-        reach = max(abs(high - recipe.parted_at), abs(low - recipe.parted_at)) or 0.5
-        return recipe.parted_at - reach, recipe.parted_at + reach
-    return (low, high) if high > low else (low - 0.5, low + 0.5)
 
 
 def _draw_map(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:

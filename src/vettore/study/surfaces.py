@@ -223,13 +223,15 @@ def matrix_of(table: Table) -> Table | None:
     columns = table.columns
     if len(columns) < 4 or table.rows < 3 or any(column.texts is not None for column in columns):
         return None
-    body = np.column_stack([column.values for column in columns[1:]])
-    side = columns[0].values
+    side, name = columns[0].values, columns[0].name
     top = _numbers([column.name for column in columns[1:]])
-    name = columns[0].name
-    if top is None and np.isnan(side[0]):
+    # Most tables are told by their headings, before anything is copied.
+    if top is None and not np.isnan(side[0]):
+        return None
+    body = np.column_stack([column.values for column in columns[1:]])
+    if top is None:
         top, body, side, name = body[0], body[1:], side[1:], ""
-    if top is None or not (_runs_on(top) and _runs_on(side)):
+    if not (_runs_on(top) and _runs_on(side)):
         return None
     across, along = np.meshgrid(top, side)
     made = (

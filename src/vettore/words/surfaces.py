@@ -11,8 +11,11 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.surface.summits import Shape, Summit
 from vettore.core.surface.surface import Method, Surface
 from vettore.core.surface.variogram import Variogram
+from vettore.core.surface.volumes import Covered
 from vettore.study.kinds.formula_fit import FormulaFit
-from vettore.study.surfaces import Sites, length_unit
+from vettore.study.kinds.surface import SurfaceRecipe
+from vettore.study.surfaces import Sites, area_unit, length_unit, volume_unit
+from vettore.words.lines import Line
 
 # The words of each method, and what it does.
 METHOD_WORDS: dict[Method, tuple[str, str]] = {
@@ -51,6 +54,33 @@ def method_words(method: Method, fit: FormulaFit | None) -> str:
 def number_with(style: NumberStyle, value: float, digits: int, unit: str) -> str:
     """Return a number with its unit."""
     return f"{style.number(value, digits)} {unit}".rstrip()
+
+
+def value_words(surface: Surface, sites: Sites, x: float, y: float, style: NumberStyle) -> str:
+    """Return z at a place, with its ± where it is known."""
+    z, error = float(surface(x, y)), float(surface.standard_error(x, y))
+    if np.isnan(z):
+        return "outside the sites"
+    unit = sites.units[2]
+    return style.pair(z, error, unit) if np.isfinite(error) else number_with(style, z, 4, unit)
+
+
+def covered_lines(covered: Covered, sites: Sites, recipe: SurfaceRecipe, style: NumberStyle) -> tuple[Line, ...]:
+    """Return mean, area and volume, and what lies above and below the level that is asked for."""
+    of_area, of_volume = area_unit(sites), volume_unit(sites)
+    lines = [
+        ("mean", covered.mean, sites.units[2]),
+        ("area", covered.area, of_area),
+        ("volume under the surface", covered.volume, of_volume),
+    ]
+    if recipe.level is not None:
+        level = style.short(recipe.level, 6)
+        lines += [
+            (f"area above {level}", covered.area_above, of_area),
+            (f"volume above {level}", covered.above, of_volume),
+            (f"volume below {level}", -covered.below, of_volume),
+        ]
+    return tuple(Line(label, number_with(style, value, 4, unit)) for label, value, unit in lines)
 
 
 def told_of(summits: tuple[Summit, ...]) -> tuple[Summit, ...]:

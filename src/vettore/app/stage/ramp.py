@@ -8,6 +8,7 @@ import numpy as np
 
 from vettore.app.style import theme
 from vettore.core.arrays import Array
+from vettore.core.surface.edges import ends_of
 
 STEPS = 256
 
@@ -28,10 +29,7 @@ class Ramp:
     @property
     def span(self) -> tuple[float, float]:
         """The heights of its two ends."""
-        if self.parted_at is None:
-            return (self.low, self.high) if self.high > self.low else (self.low - 0.5, self.low + 0.5)
-        reach = max(abs(self.high - self.parted_at), abs(self.low - self.parted_at)) or 0.5
-        return self.parted_at - reach, self.parted_at + reach
+        return ends_of(self.low, self.high, self.parted_at)
 
     @property
     def table(self) -> Array:

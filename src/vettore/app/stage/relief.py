@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from vettore.app.stage.map_items import as_image
 from vettore.app.stage.ramp import Ramp
 from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, Relief, see
-from vettore.app.style import colour, sans
+from vettore.app.style import colour, sans, theme
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
 
@@ -70,7 +70,6 @@ class ReliefView(QWidget):
     def show_scene(self, scene: Scene | None, numbers: NumberStyle) -> None:
         """Show another scene, from where the last was seen."""
         self.scene, self._numbers = scene, numbers
-        self._painted = (None, QImage(), None, None)
         self.update()
 
     def look_from(self, eye: Eye) -> None:
@@ -158,7 +157,8 @@ class ReliefView(QWidget):
         )
         sides = scene.ground.sides
         fine = Frame(self.eye, max(int(frame.width * ratio), 8), max(int(frame.height * ratio), 8), sides)
-        key = (id(scene), self.eye, fine.width, fine.height)
+        # What the picture shows; a section or sites over it leave it as it is.
+        key = (scene.ground, scene.ramp, scene.paint, theme().heights, self.eye, fine.width, fine.height)
         if key != self._painted[0]:
             seen = see(scene.ground, fine)
             picture = Paints(scene.ramp.table).picture(seen, *scene.paint)

@@ -3,28 +3,15 @@
 from __future__ import annotations
 
 import io
-from html import escape
 from typing import TYPE_CHECKING, Any
 
-from vettore.core.typeset import (
-    PAIRS,
-    Box,
-    Fenced,
-    Fraction,
-    Lowered,
-    Radical,
-    Raised,
-    Row,
-    Slot,
-    Text,
-    coefficient_symbol,
-)
+from vettore.core.markup import NO_XML, to_office
+from vettore.core.typeset import Box
 from vettore.look.theme import SANS
 from vettore.report.blocks import (
     Block,
     Cell,
     Document,
-    Drawing,
     Equation,
     Figure,
     Heading,
@@ -38,8 +25,6 @@ if TYPE_CHECKING:
     from docx.document import Document as Word
 
 MATHS = 'xmlns:m="http://schemas.openxmlformats.org/officeDocument/2006/math"'
-# XML has no place for these, which a file may have brought in.
-CONTROL = dict.fromkeys([*range(9), 11, 12, *range(14, 32)])
 
 
 def docx(document: Document) -> bytes:
@@ -79,7 +64,7 @@ def _add(word: Word, block: Block) -> None:
             _add_maths(word.add_paragraph(), box)
         case Table(headings, rows, words):
             _add_table(word, headings, rows, words)
-        case Figure() | Drawing():
+        case Figure():
             word.add_picture(io.BytesIO(block.draw("png")), width=Mm(WIDTH_MM))
             # Whoever does not see the picture hears its words.
             word.inline_shapes[-1]._inline.docPr.set("descr", _clean(block.caption))
@@ -113,30 +98,5 @@ def _add_maths(paragraph: Any, box: Box) -> None:
     paragraph._p.append(parse_xml(f"<m:oMath {MATHS}>{to_office(box)}</m:oMath>"))
 
 
-def to_office(box: Box) -> str:
-    """Return Office mathematics (ECMA-376) inside ``m:oMath``."""
-    match box:
-        case Text(text):
-            return f'<m:r><m:t xml:space="preserve">{escape(_clean(text))}</m:t></m:r>'
-        case Row(parts):
-            return "".join(to_office(part) for part in parts)
-        case Raised(base, exponent):
-            return f"<m:sSup><m:e>{to_office(base)}</m:e><m:sup>{to_office(exponent)}</m:sup></m:sSup>"
-        case Lowered(base, index):
-            return f"<m:sSub><m:e>{to_office(base)}</m:e><m:sub>{to_office(index)}</m:sub></m:sSub>"
-        case Fraction(above, below):
-            return f"<m:f><m:num>{to_office(above)}</m:num><m:den>{to_office(below)}</m:den></m:f>"
-        case Radical(of, index):
-            hidden = '<m:radPr><m:degHide m:val="1"/></m:radPr><m:deg/>' if index == 2 else ""
-            order = hidden or f"<m:deg><m:r><m:t>{index}</m:t></m:r></m:deg>"
-            return f"<m:rad>{order}<m:e>{to_office(of)}</m:e></m:rad>"
-        case Fenced(of, bracket):
-            left, right = (escape(mark, quote=True) for mark in PAIRS[bracket])
-            ends = f'<m:dPr><m:begChr m:val="{left}"/><m:endChr m:val="{right}"/></m:dPr>'
-            return f"<m:d>{ends}<m:e>{to_office(of)}</m:e></m:d>"
-        case Slot(name):
-            return to_office(coefficient_symbol(name))
-
-
 def _clean(text: str) -> str:
-    return text.translate(CONTROL)
+    return text.translate(NO_XML)

@@ -8,7 +8,6 @@ from vettore.report.blocks import (
     Block,
     Cell,
     Document,
-    Drawing,
     Equation,
     Figure,
     Heading,
@@ -105,7 +104,7 @@ def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
             return [r"\[", to_latex(box), r"\]"]
         case Table():
             return _table(block)
-        case Figure() | Drawing():
+        case Figure():
             ending = f"-figure-{len(files) + 1}.pdf"
             files[ending] = block.draw("pdf")
             return [

@@ -10,7 +10,6 @@ from vettore.report.blocks import (
     Block,
     Cell,
     Document,
-    Drawing,
     Equation,
     Figure,
     Heading,
@@ -53,7 +52,7 @@ def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
             return [f"$${to_latex(box)}$$"]
         case Table():
             return _table(block)
-        case Figure() | Drawing():
+        case Figure():
             ending = f"-figure-{len(files) + 1}.svg"
             files[ending] = block.draw("svg")
             # Blanks and brackets in a file's name would end the address.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Figure
+from vettore.report.figures import fit_figure
 from vettore.report.sections.entry import Entry, Subject
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
-    return (Figure(subject.fit, _caption(subject.fit), subject.style),)
+    return (Figure(lambda kind: fit_figure(subject.fit, subject.style, kind), _caption(subject.fit)),)
 
 
 def _caption(fit: DerivedFit) -> str:

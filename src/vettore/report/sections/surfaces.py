@@ -2,26 +2,25 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from vettore.core.errors import VettoreError
 from vettore.core.surface.surface import Surface
-from vettore.report.blocks import Block, Drawing, Heading, Pairs, Paragraph, Table
+from vettore.report.blocks import Block, Figure, Heading, Pairs, Paragraph, Table
 from vettore.report.sections.entry import Entry, Subject
 from vettore.report.surface_figure import surface_figure
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Series
-from vettore.study.surfaces import Sites, area_unit, derive_fitted, derive_surface, fit_of, sites_of, volume_unit
+from vettore.study.surfaces import Sites, derive_fitted, derive_surface, fit_of, sites_of
 from vettore.words.lines import Line
 from vettore.words.surfaces import (
     SHAPE_WORDS,
+    covered_lines,
     looks_of,
     method_words,
-    number_with,
     sentence_of,
     summit_height,
     summit_place,
     told_of,
+    value_words,
     variogram_words,
 )
 
@@ -49,7 +48,7 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
     )
     blocks: list[Block] = [
         Paragraph(sentence_of(surface, sites, summits, style)),
-        Drawing(lambda kind: surface_figure(surface, recipe, sites, style, kind), caption),
+        Figure(lambda kind: surface_figure(surface, recipe, sites, style, kind), caption),
     ]
     told = told_of(summits)
     if told:
@@ -64,27 +63,12 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
 
 
 def _numbers(surface: Surface, recipe: SurfaceRecipe, sites: Sites, subject: Subject) -> list[Line]:
-    style, unit = subject.style, sites.units[2]
-    whole = surface.covered(recipe.level)
-    lines = [
-        Line("mean", number_with(style, whole.mean, 4, unit)),
-        Line("area", number_with(style, whole.area, 4, area_unit(sites))),
-        Line("volume under the surface", number_with(style, whole.volume, 4, volume_unit(sites))),
-    ]
-    if recipe.level is not None:
-        level = style.short(recipe.level, 6)
-        lines += [
-            Line(f"area above {level}", number_with(style, whole.area_above, 4, area_unit(sites))),
-            Line(f"volume above {level}", number_with(style, whole.above, 4, volume_unit(sites))),
-        ]
+    style = subject.style
+    lines = [*covered_lines(surface.covered(recipe.level), sites, recipe, style)]
     if surface.variogram is not None:
         lines.append(Line("variogram", variogram_words(surface.variogram, surface, sites, style)))
     for x, y in recipe.read_at:
-        z, error = float(surface(x, y)), float(surface.standard_error(x, y))
-        told = style.pair(z, error, unit) if np.isfinite(error) else number_with(style, z, 4, unit)
-        lines.append(
-            Line(f"at {style.short(x, 6)}, {style.short(y, 6)}", told if np.isfinite(z) else "outside the sites")
-        )
+        lines.append(Line(f"at {style.short(x, 6)}, {style.short(y, 6)}", value_words(surface, sites, x, y, style)))
     return lines
 
 

@@ -69,6 +69,7 @@ class Asked:
             surface,
             sites,
             spread_out(grid.z),
+            surface(surface.x, surface.y),
             inside_of(surface, across, along),
             outline_of(surface),
             _contours(surface, self.recipe),
@@ -84,7 +85,10 @@ class Asked:
 
 @dataclass(frozen=True, eq=False)
 class Answer:
-    """The surface of a series and all that is told of it; ``window`` is what the outline holds, or why it holds nothing."""
+    """The surface of a series and all that is told of it.
+
+    ``at_sites`` is the surface at its sites (n,), ``window`` what the outline holds, or why it holds nothing.
+    """
 
     series: Series
     recipe: SurfaceRecipe
@@ -92,6 +96,7 @@ class Answer:
     surface: Surface
     sites: Sites
     heights: Array
+    at_sites: Array
     inside: Array
     outline: Array
     contours: tuple[Contour, ...]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -15,22 +16,22 @@ from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.summits import Shape, Summit
 from vettore.core.surface.surface import METHODS, Method
 from vettore.core.surface.volumes import Covered
+from vettore.study.columns import ColumnSettings
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.surfaces import (
-    Sites,
-    area_unit,
     columns_of,
     fits_of,
     length_unit,
     matrix_of,
     surface_of,
-    volume_unit,
 )
+from vettore.words.lines import Line
 from vettore.words.surfaces import (
     METHOD_WORDS,
     Look,
+    covered_lines,
     looks_of,
     method_words,
     number_with,
@@ -38,6 +39,7 @@ from vettore.words.surfaces import (
     summit_height,
     summit_place,
     told_of,
+    value_words,
     variogram_words,
 )
 
@@ -108,11 +110,50 @@ class View:
     sentence: str
     summits: tuple[tuple[Summit, str, str], ...]
     looks: tuple[Look, ...]
-    pairs: tuple[tuple[str, str], ...]
-    window: tuple[tuple[str, str], ...]
+    pairs: tuple[Line, ...]
+    window: tuple[Line, ...]
     window_refusal: str
     kept: tuple[tuple[str, str], ...]
     status: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """What is said of a surface, whatever is drawn or read on it."""
+
+    sentence: str = ""
+    summits: tuple[tuple[Summit, str, str], ...] = ()
+    looks: tuple[Look, ...] = ()
+    pairs: tuple[Line, ...] = ()
+    window: tuple[Line, ...] = ()
+    window_refusal: str = ""
+    kept: tuple[tuple[str, str], ...] = ()
+    status: tuple[str, ...] = ()
+
+
+@lru_cache(maxsize=1)
+def _told(answer: Answer | None, style: NumberStyle) -> Told:
+    """Return what is said of an answer; kept, since hands on the map ask for it at every move."""
+    if answer is None:
+        return Told()
+    surface, sites = answer.surface, answer.sites
+    columns, rows = answer.recipe.shape
+    window = answer.window
+    return Told(
+        sentence_of(surface, sites, answer.summits, style),
+        _summits(answer, style),
+        tuple(looks_of(surface, sites, answer.summits, style)),
+        _numbers(answer, style),
+        covered_lines(window, sites, answer.recipe, style) if isinstance(window, Covered) else (),
+        window if isinstance(window, str) else "",
+        _kept(answer, style),
+        (
+            counted(len(surface.sites), "site"),
+            method_words(answer.recipe.method, answer.fit).lower(),
+            f"grid of {columns} × {rows}",
+            "nothing beyond the sites",
+        ),
+    )
 
 
 def present(
@@ -129,19 +170,21 @@ def present(
     series = next((series for series in study.series if series.id == state.series), None)
     recipe = None if series is None else surface_of(study, series.id)
     names = () if series is None else tuple(series.numbers())
-    told = answer is not None
+    columns = _columns(series, recipe)
+    titles = tuple(f"{column.name} ({column.unit})" if column.unit else column.name for column in columns)
+    told = _told(answer, style)
     return View(
         invites=NO_SERIES if series is None else "",
         series=series,
         recipe=recipe,
         columns=names,
-        chosen=_chosen(series, recipe),
+        chosen=_chosen(series, recipe, columns),
         offers_matrix=series is not None and matrix_of(series.table) is not None,
         methods=_methods(recipe, errors, answer, style),
-        error_words=_error_words(series, recipe),
+        error_words=f"left-out error ({columns[2].unit})" if columns and columns[2].unit else "left-out error",
         fits=_fits(study, series, recipe, tried, answer, style),
         tool=state.tool,
-        titles=_titles(series, recipe),
+        titles=(titles[0], titles[1], titles[2]) if titles else ("", "", ""),
         awaited=answer is None and not refusal and series is not None,
         refusal=refusal,
         answer=answer,
@@ -150,40 +193,37 @@ def present(
         along=_along(answer),
         flags=_flags(state, answer, style),
         reading=_reading(state, answer, style),
-        sentence=sentence_of(answer.surface, answer.sites, answer.summits, style) if told else "",
-        summits=_summits(answer, style),
-        looks=tuple(looks_of(answer.surface, answer.sites, answer.summits, style)) if told else (),
-        pairs=_numbers(answer, style) if told else (),
-        window=_window(answer, style),
-        window_refusal=answer.window if told and isinstance(answer.window, str) else "",
-        kept=_kept(answer, style),
-        status=_status(answer),
+        sentence=told.sentence,
+        summits=told.summits,
+        looks=told.looks,
+        pairs=told.pairs,
+        window=told.window,
+        window_refusal=told.window_refusal,
+        kept=told.kept,
+        status=told.status,
     )
 
 
-def _chosen(series: Series | None, recipe: SurfaceRecipe | None) -> tuple[str, str, str]:
+def _columns(series: Series | None, recipe: SurfaceRecipe | None) -> tuple[ColumnSettings, ...]:
+    """Return the columns x, y, z; none where a surface has none."""
     if series is None or recipe is None:
-        return ("", "", "")
+        return ()
     try:
-        x, y, z = (series.columns[place].name for place in columns_of(series, recipe))
+        return tuple(series.columns[place] for place in columns_of(series, recipe))
     except ValueError:
-        x, y = (
-            series.columns[place].name if (place := series.place(role)) is not None else ""
-            for role in (Role.X, Role.Y)
-        )
-        return (recipe.x or x, recipe.y or y, recipe.z)
-    return (x, y, z)
+        return ()
 
 
-def _titles(series: Series | None, recipe: SurfaceRecipe | None) -> tuple[str, str, str]:
+def _chosen(
+    series: Series | None, recipe: SurfaceRecipe | None, columns: tuple[ColumnSettings, ...]
+) -> tuple[str, str, str]:
+    """Return the names of the columns, or what of them is known."""
+    if columns:
+        return (columns[0].name, columns[1].name, columns[2].name)
     if series is None or recipe is None:
         return ("", "", "")
-    try:
-        columns = [series.columns[place] for place in columns_of(series, recipe)]
-    except ValueError:
-        return ("", "", "")
-    x, y, z = (f"{column.name} ({column.unit})" if column.unit else column.name for column in columns)
-    return (x, y, z)
+    usual = [column.name if (column := series.column(role)) is not None else "" for role in (Role.X, Role.Y)]
+    return (recipe.x or usual[0], recipe.y or usual[1], recipe.z)
 
 
 def _methods(
@@ -237,12 +277,6 @@ def _fits(
     return tuple(choices)
 
 
-def _error_words(series: Series | None, recipe: SurfaceRecipe | None) -> str:
-    title = _titles(series, recipe)[2]
-    unit = title[title.rfind(" (") :] if title.endswith(")") else ""
-    return f"left-out error{unit}"
-
-
 def _along(answer: Answer | None) -> str:
     if answer is None:
         return ""
@@ -263,15 +297,6 @@ def _flags(state: State, answer: Answer | None, style: NumberStyle) -> tuple[tup
     return tuple(flags)
 
 
-def _value(answer: Answer, x: float, y: float, style: NumberStyle) -> str:
-    """Return z at a place in words, with its ± where it is known."""
-    z, error = float(answer.surface(x, y)), float(answer.surface.standard_error(x, y))
-    if np.isnan(z):
-        return "outside the sites"
-    unit = answer.sites.units[2]
-    return style.pair(z, error, unit) if np.isfinite(error) else number_with(style, z, 4, unit)
-
-
 def _reading(state: State, answer: Answer | None, style: NumberStyle) -> Reading:
     if state.place is None or answer is None:
         return Reading("", "Click on the map to read it", False)
@@ -283,12 +308,12 @@ def _reading(state: State, answer: Answer | None, style: NumberStyle) -> Reading
     if bool(answer.surface.inside(x, y)) and bool(answer.surface.guess(x, y)):
         more += " · a guess: no site near"
     name = answer.sites.columns[2].name
-    return Reading(f"{name} {_value(answer, x, y, style)}", more, (x, y) not in answer.recipe.read_at)
+    return Reading(
+        f"{name} {value_words(answer.surface, answer.sites, x, y, style)}", more, (x, y) not in answer.recipe.read_at
+    )
 
 
-def _summits(answer: Answer | None, style: NumberStyle) -> tuple[tuple[Summit, str, str], ...]:
-    if answer is None:
-        return ()
+def _summits(answer: Answer, style: NumberStyle) -> tuple[tuple[Summit, str, str], ...]:
     known = told_of(answer.summits)
     told = [summit for summit in known if summit.shape is not Shape.SADDLE][:MOST_SUMMITS]
     saddles = [summit for summit in known if summit.shape is Shape.SADDLE][: MOST_SUMMITS - len(told)]
@@ -298,57 +323,23 @@ def _summits(answer: Answer | None, style: NumberStyle) -> tuple[tuple[Summit, s
     )
 
 
-def _numbers(answer: Answer, style: NumberStyle) -> tuple[tuple[str, str], ...]:
-    surface, sites, recipe = answer.surface, answer.sites, answer.recipe
-    unit = sites.units[2]
-    pairs = [("sites in use", str(len(surface.sites)))]
-    pairs += _covered(answer.covered, sites, recipe, style)
+def _numbers(answer: Answer, style: NumberStyle) -> tuple[Line, ...]:
+    surface, sites = answer.surface, answer.sites
+    lines = [Line("sites in use", str(len(surface.sites)))]
+    lines += covered_lines(answer.covered, sites, answer.recipe, style)
     if surface.noise is not None:
-        pairs.append(("scatter of one reading", number_with(style, surface.noise, 2, unit)))
+        lines.append(Line("scatter of one reading", number_with(style, surface.noise, 2, sites.units[2])))
     if surface.variogram is not None:
-        pairs.append(("variogram", variogram_words(surface.variogram, surface, sites, style)))
-    return tuple(pairs)
+        lines.append(Line("variogram", variogram_words(surface.variogram, surface, sites, style)))
+    return tuple(lines)
 
 
-def _covered(covered: Covered, sites: Sites, recipe: SurfaceRecipe, style: NumberStyle) -> list[tuple[str, str]]:
-    pairs = [
-        ("mean", number_with(style, covered.mean, 4, sites.units[2])),
-        ("area", number_with(style, covered.area, 4, area_unit(sites))),
-        ("volume under the surface", number_with(style, covered.volume, 4, volume_unit(sites))),
-    ]
-    if recipe.level is not None:
-        level = style.short(recipe.level, 6)
-        pairs += [
-            (f"area above {level}", number_with(style, covered.area_above, 4, area_unit(sites))),
-            (f"volume above {level}", number_with(style, covered.above, 4, volume_unit(sites))),
-            (f"volume below {level}", number_with(style, -covered.below, 4, volume_unit(sites))),
-        ]
-    return pairs
-
-
-def _window(answer: Answer | None, style: NumberStyle) -> tuple[tuple[str, str], ...]:
-    if answer is None or not isinstance(answer.window, Covered):
-        return ()
-    return tuple(_covered(answer.window, answer.sites, answer.recipe, style))
-
-
-def _kept(answer: Answer | None, style: NumberStyle) -> tuple[tuple[str, str], ...]:
-    if answer is None:
-        return ()
+def _kept(answer: Answer, style: NumberStyle) -> tuple[tuple[str, str], ...]:
     unit = length_unit(answer.sites)
     return tuple(
-        (f"{style.short(x, 6)}, {style.short(y, 6)} {unit}".rstrip(), _value(answer, x, y, style))
+        (
+            f"{style.short(x, 6)}, {style.short(y, 6)} {unit}".rstrip(),
+            value_words(answer.surface, answer.sites, x, y, style),
+        )
         for x, y in answer.recipe.read_at
-    )
-
-
-def _status(answer: Answer | None) -> tuple[str, ...]:
-    if answer is None:
-        return ()
-    columns, rows = answer.recipe.shape
-    return (
-        counted(len(answer.surface.sites), "site"),
-        method_words(answer.recipe.method, answer.fit).lower(),
-        f"grid of {columns} × {rows}",
-        "nothing beyond the sites",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -22,6 +23,7 @@ from vettore.app.widgets.parts import Elided, Invitation, about, button, ground,
 from vettore.app.widgets.row_bar import RowBar
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
+from vettore.core.surface.edges import coloured_from, heights_of, is_level
 
 TOOL_TIPS = {
     Tool.SECTION: "Drag across the map: the surface along that line is shown below",
@@ -31,8 +33,6 @@ TOOL_TIPS = {
 }
 # Standard errors on each side of a section's band.
 BAND = 1.96
-# Heights that differ by less than this share of their size are level.
-ROUNDING = 1e-12
 NOTHING = np.empty(0)
 
 
@@ -140,6 +140,7 @@ class SurfaceStage(QStackedWidget):
         self.setObjectName("canvas")
         self._drawn: Hashable = None
         self._shown: object = None
+        self._relief: Scene
         self.map = MapPlot(session.say)
         self.relief = ReliefView()
         self.strip = Plot(session.say)
@@ -220,6 +221,7 @@ class SurfaceStage(QStackedWidget):
         if answer is not self._shown:
             self._shown = answer
             self._draw_map(answer, view, style)
+            self._relief = _relief_of(answer, view, style)
         self._draw_profile(answer, view)
         self._draw_relief(answer, view, style)
 
@@ -270,59 +272,49 @@ class SurfaceStage(QStackedWidget):
         known = heights[np.isfinite(heights)]
         if len(known):
             low, high = float(known.min()), float(known.max())
-            if high - low <= ROUNDING * max(abs(low), abs(high)):
-                low, high = heights_of(answer)
+            if is_level(low, high):
+                low, high = heights_of(answer.surface)
             self.strip.show_home(ends, np.array([low, high]))
 
     def _draw_relief(self, answer: Answer, view: View, style: NumberStyle) -> None:
-        self.relief.show_scene(_scene(answer, view, style), style)
-
-
-def heights_of(answer: Answer) -> tuple[float, float]:
-    """Return the lowest and highest height; about a surface that is level but for rounding, some way to both sides."""
-    known = answer.surface.grid.z[np.isfinite(answer.surface.grid.z)]
-    low, high = (float(known.min()), float(known.max())) if len(known) else (0.0, 1.0)
-    size = max(abs(low), abs(high))
-    if high - low <= ROUNDING * size or size == 0:
-        middle, half = (low + high) / 2, size / 2 or 1.0
-        return middle - half, middle + half
-    return low, high
+        # A section that is dragged changes nothing of the relief under it.
+        cut = view.cut
+        section = np.empty((0, 3)) if cut is None else _shares(answer, cut.section.x, cut.section.y, cut.section.z)
+        self.relief.show_scene(replace(self._relief, section=section), style)
 
 
 def ramp_of(answer: Answer) -> Ramp:
-    """Return the colours of a surface: over its own heights, or those it is clipped to."""
-    low, high = heights_of(answer)
-    asked = answer.recipe.clip
-    return Ramp(
-        low if asked[0] is None else asked[0], high if asked[1] is None else asked[1], answer.recipe.parted_at
-    )
+    """Return the colours of a surface."""
+    return Ramp(*coloured_from(answer.surface, answer.recipe.clip), answer.recipe.parted_at)
 
 
-def _scene(answer: Answer, view: View, style: NumberStyle) -> Scene:
+def _relief_of(answer: Answer, view: View, style: NumberStyle) -> Scene:
+    """Return the relief of a surface without a section."""
     surface, recipe, sites = answer.surface, answer.recipe, answer.sites
     grid, ramp = surface.grid, ramp_of(answer)
-    low, high = heights_of(answer)
-    span = high - low
+    low, high = heights_of(surface)
+    span, ends = high - low, ramp.span
     spans = np.array([np.ptp(grid.x), np.ptp(grid.y)])
     same = recipe.scaling == "alike" or (bool(sites.units[0]) and sites.units[0] == sites.units[1])
     sides = spans / spans.max() if same else np.ones(2)
     heights = (answer.heights - low) / span
     heights = np.where(np.isfinite(heights), heights, 0.0)
-
-    def shares(x: Array, y: Array, z: Array) -> Array:
-        return np.column_stack([(x - grid.x[0]) / spans[0] - 0.5, (y - grid.y[0]) / spans[1] - 0.5, (z - low) / span])
-
-    at = surface(surface.x, surface.y)
-    dots = np.column_stack([shares(surface.x, surface.y, surface.z), (at - low) / span])
-    cut = view.cut
-    section = np.empty((0, 3)) if cut is None else shares(cut.section.x, cut.section.y, cut.section.z)
-    ends = ramp.span
+    dots = np.column_stack([_shares(answer, surface.x, surface.y, surface.z), (answer.at_sites - low) / span])
     return Scene(
         ReliefGround(heights, answer.inside, (float(max(sides[0], 0.15)), float(max(sides[1], 0.15)))),
         ramp,
         ((ends[0] - low) / span, (ends[1] - low) / span),
         dots,
-        section,
+        np.empty((0, 3)),
         (style.number(ends[0], 3), style.number(ends[1], 3), view.titles[2]),
         (view.titles[0], view.titles[1], view.titles[2]),
+    )
+
+
+def _shares(answer: Answer, x: Array, y: Array, z: Array) -> Array:
+    """Return places (n,) as shares of the relief's box, (n, 3)."""
+    grid = answer.surface.grid
+    low, high = heights_of(answer.surface)
+    return np.column_stack(
+        [(x - grid.x[0]) / np.ptp(grid.x) - 0.5, (y - grid.y[0]) / np.ptp(grid.y) - 0.5, (z - low) / (high - low)]
     )
