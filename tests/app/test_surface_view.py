@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 
-from vettore.app.pages.surface.derived import Asked, Search, cut, even_step
+from vettore.app.pages.surface.derived import Asked, cut, even_step
 from vettore.app.pages.surface.making import clicked, colours_typed, shape_typed
 from vettore.app.pages.surface.present import NO_SERIES, present
 from vettore.app.pages.surface.state import State, Tool
+from vettore.app.search import Search
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
@@ -91,7 +92,7 @@ def test_a_search_that_is_given_up_ends(study):
     """With a sentence, at the next check, and what was known stays right for the next one who asks."""
     series = next(series for series in study.series if series.name == "Nitrate, reed bed")
     search = Search()
-    search.stop()
+    search.stopped = True
     recipe = surface_of(study, series.id).changed(shape=(33, 34))
     with pytest.raises(VettoreError, match="Given up"):
         Asked(series, recipe, search).answer()

@@ -34,12 +34,6 @@ def breathe(between: bool = False) -> None:
     time.sleep(BREATH * BETWEEN if between else BREATH)
 
 
-class Search:
-    """One search in the background; ``stopped`` asks it to end."""
-
-    stopped = False
-
-
 class _Messenger(QObject):
     finished = Signal(str, int, object, str)
 

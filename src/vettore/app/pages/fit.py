@@ -16,6 +16,7 @@ from vettore.app.pages.fit_pennants import flags_of, kept_readings
 from vettore.app.pages.fit_residuals import residuals_of
 from vettore.app.pages.fit_shaping import Shaping
 from vettore.app.pages.page import Doors, Page
+from vettore.app.search import Search
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
@@ -29,7 +30,7 @@ from vettore.app.widgets.parts import Invitation, about, button, label, rule
 from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.without_bar import WithoutBar
-from vettore.app.work import Search, breathe
+from vettore.app.work import breathe
 from vettore.core.typeset import Text
 from vettore.study.fits import DerivedFit, fit_series, response_of
 from vettore.study.kinds.fits import AnyFit

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPolygonF
 
 from vettore.core.arrays import Array
 
@@ -92,6 +92,13 @@ def off_axis(places, log: bool):
         return places
     with np.errstate(over="ignore"):
         return np.power(10.0, places)
+
+
+def as_image(pixels: Array) -> QImage:
+    """Return an image of its own of (lines, columns) of 0xAARRGGBB."""
+    pixels = np.ascontiguousarray(pixels, dtype=np.uint32)
+    height, width = pixels.shape
+    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
 
 
 def polygon(x: Array, y: Array) -> QPolygonF:

@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
-from vettore.app.stage.items import Map, StageItem, polygon
+from vettore.app.stage.items import Map, StageItem, as_image, polygon
 from vettore.app.stage.marks import Marks
 from vettore.app.stage.overlays import Pennants
 from vettore.app.stage.ramp import Ramp
@@ -25,13 +25,6 @@ LABELLED, LABELS_APART = 110.0, 46.0
 # Sites are told apart by so many colours; beyond so many they are dots.
 TINTS, MOST_DISCS, ROOM_OF_A_DOT = 24, 3000, 30
 RADIUS = 4.2
-
-
-def as_image(pixels: Array) -> QImage:
-    """Return an image of its own of (lines, columns) of 0xAARRGGBB."""
-    pixels = np.ascontiguousarray(pixels, dtype=np.uint32)
-    height, width = pixels.shape
-    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
 
 
 class Ground(StageItem):

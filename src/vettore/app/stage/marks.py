@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
-from vettore.app.stage.items import Map, StageItem, on_axis
+from vettore.app.stage.items import Map, StageItem, as_image, on_axis
 from vettore.app.stage.stamps import stamp_discs
 from vettore.app.style import colour, theme
 from vettore.core.arrays import Array, Mask
@@ -153,8 +153,7 @@ class Marks(StageItem):
         ink = QColor(self.fill)
         picture = np.zeros((height, width), dtype=np.uint32)
         picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
-        # A copy of its own, since the array goes.
-        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
+        image = as_image(picture)
         painter.drawImage(QPointF(area.left() - 2, area.top() - 2), image)
         return image
 

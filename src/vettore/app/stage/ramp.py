@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.app.stage.relief_view import packed_of
 from vettore.app.style import theme
 from vettore.core.arrays import Array
 from vettore.core.surface.edges import ends_of
@@ -43,8 +44,7 @@ class Ramp:
 
     def colours(self, z: Array) -> Array:
         """Return heights as 0xAARRGGBB; NaN is transparent."""
-        table = self.table.round().astype(np.uint32)
-        packed = (np.uint32(255) << np.uint32(24)) | (table[:, 0] << 16) | (table[:, 1] << 8) | table[:, 2]
+        packed = packed_of(self.table.round())
         known = np.isfinite(z)
         place = (np.where(known, self.shares(z), 0.0) * (STEPS - 1) + 0.5).astype(np.intp)
         return np.where(known, packed[place], np.uint32(0))

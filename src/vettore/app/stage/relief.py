@@ -9,9 +9,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from vettore.app.stage.map_items import as_image
+from vettore.app.stage.items import as_image
 from vettore.app.stage.ramp import Ramp
-from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, Relief, see
+from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, Relief, packed_of, see
 from vettore.app.style import colour, sans, theme
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
@@ -222,9 +222,7 @@ class ReliefView(QWidget):
         stretch = self._numbers.short(round(self.eye.stretch, 2), 3)
         painter.drawText(QPointF(MARGIN, MARGIN + 8), f"drag to turn · height ×{stretch}")
         bar = QRectF(MARGIN, self.height() - FOOT + 14, self.width() - 2 * MARGIN, 9)
-        table = scene.ramp.table.round().astype(np.uint32)
-        row = (np.uint32(255) << np.uint32(24)) | (table[:, 0] << 16) | (table[:, 1] << 8) | table[:, 2]
-        painter.drawImage(bar, as_image(row[None, :]))
+        painter.drawImage(bar, as_image(packed_of(scene.ramp.table.round())[None, :]))
         low, high, title = scene.ends
         line = QRectF(bar.left(), bar.bottom() + 3, bar.width(), 16)
         painter.drawText(line, Qt.AlignmentFlag.AlignLeft, low)

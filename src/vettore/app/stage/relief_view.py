@@ -181,6 +181,13 @@ def _sampled(parts: Array, shape: tuple[int, ...], s: Array, t: Array) -> Array:
     return sampled
 
 
+def packed_of(colours: Array) -> Array:
+    """Return opaque colours (…, 3) of 0 … 255 as 0xAARRGGBB (…)."""
+    parts = colours.astype(np.uint32)
+    packed: Array = np.uint32(255 << 24) | (parts[..., 0] << 16) | (parts[..., 1] << 8) | parts[..., 2]
+    return packed
+
+
 class Paints:
     """A ramp of colours (n, 3) of 0 … 255 in all its lights, as 0xAARRGGBB."""
 
@@ -188,9 +195,7 @@ class Paints:
 
     def __init__(self, ramp: Array) -> None:
         lights = np.linspace(1 - SHADE, 1, self.LIGHTS)
-        tinted = (ramp[:, None, :] * lights[None, :, None]).astype(np.uint32)
-        packed = (np.uint32(255) << np.uint32(24)) | (tinted[..., 0] << 16) | (tinted[..., 1] << 8) | tinted[..., 2]
-        self._table = packed.astype(np.uint32).ravel()
+        self._table = packed_of(ramp[:, None, :] * lights[None, :, None]).ravel()
         self._count = len(ramp)
 
     def picture(self, relief: Relief, low: float = 0.0, high: float = 1.0) -> Array:

@@ -7,11 +7,11 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
+from vettore.app.search import Search
 from vettore.app.session import Session
 from vettore.app.style import theme
 from vettore.app.widgets.parts import clear, label, tab_through
 from vettore.app.widgets.tray_entry import TrayEntry, told_by_their_ends
-from vettore.app.work import Search
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.core.remarks import counted

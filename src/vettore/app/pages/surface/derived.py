@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from vettore.app.search import Search
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.core.surface.contours import Contour
@@ -24,23 +25,6 @@ from vettore.study.surfaces import Sites, derive_fitted, derive_surface, model_f
 CONTOURS = 9
 # Sites nearer to a section than this share of the spacing stand beside its profile.
 NEAR = 0.75
-GIVEN_UP = "Given up."
-
-
-class Search:
-    """One search in the background; ``stop`` gives it up."""
-
-    def __init__(self) -> None:
-        self._stopped = False
-
-    def stop(self) -> None:
-        """Give it up soon."""
-        self._stopped = True
-
-    def check(self) -> None:
-        """Raise when it is given up."""
-        if self._stopped:
-            raise VettoreError(GIVEN_UP)
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,12 +7,13 @@ from dataclasses import replace
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.surface.choices import SurfaceChoices
-from vettore.app.pages.surface.derived import Answer, Asked, Cut, Search, cut, left_out_errors, try_models
+from vettore.app.pages.surface.derived import Answer, Asked, Cut, cut, left_out_errors, try_models
 from vettore.app.pages.surface.findings import SurfaceFindings
 from vettore.app.pages.surface.making import as_grid, clicked, colours_typed, number_typed, shape_typed, with_model
 from vettore.app.pages.surface.present import ALIKE, View, present
 from vettore.app.pages.surface.stage import SurfaceStage
 from vettore.app.pages.surface.state import State, Tool
+from vettore.app.search import Search
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.core.surface.surface import METHODS, Method
@@ -86,7 +87,7 @@ class SurfacePage(Page):
         series = self.session.series
         self.state = self.state.on(series.id if series is not None else "")
         if self._search is not None:
-            self._search.stop()
+            self._search.stopped = True
         self.answer, self._refusal = None, ""
         if series is None:
             self.session.background.drop("surface")
