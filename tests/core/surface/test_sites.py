@@ -134,3 +134,25 @@ def test_work_can_be_given_up():
     x, y = np.random.default_rng(1).uniform(0, 1, (2, 3000))
     with pytest.raises(KeyboardInterrupt):
         core.grid(x, y, x, method="thin_plate", check=stop)
+
+
+@pytest.mark.parametrize("kind", ["scattered", "even", "repeated x", "thin"])
+def test_a_grid_asks_the_triangles_that_its_places_lie_in(kind):
+    """Drawing triangles into a grid, and walking to each place, agree on what lies inside and in which triangle."""
+    rng = np.random.default_rng(5)
+    for count in (3, 4, 12, 150):
+        x, y = {
+            "scattered": rng.normal(size=(2, count)) * [[1e-7], [1e6]],
+            "even": np.array([np.arange(count) % 4, np.arange(count) // 4]) + 1e5,
+            "repeated x": np.round(rng.uniform(0, 2, (2, count)), 1),
+            "thin": np.array([np.linspace(0, 1, count), 1e-6 * rng.normal(size=count)]),
+        }[kind]
+        if kind == "even" and count < 5:
+            continue
+        surface = core.grid(x, y, 2 * x - 3 * y, method="linear", shape=(int(rng.integers(2, 60)), 37))
+        grid = surface.grid
+        across, along = np.meshgrid(grid.x, grid.y)
+        assert np.array_equal(np.isfinite(grid.z), surface.inside(across, along))
+        slack = 1e-12 * max(np.ptp(x), np.ptp(y), abs(grid.x[0]))
+        assert np.nanmax(np.abs(grid.z - (2 * across - 3 * along))) <= 8 * slack
+        assert np.array_equal(grid.guess, surface.guess(across, along))

@@ -22,7 +22,8 @@ LOWEST, STEEPEST = 8.0, 88.0
 STRETCHES = (0.25, 4.0)
 # While it turns a picture has at most so many pixels a side, and is painted larger.
 MOST_TURNING, MOST_RESTING = 420, 1400
-MOST_STEMS, MOST_SITES = 400, 3000
+MOST_STEMS, MOST_SITES, SHORTEST_STEM = 400, 3000, 3
+SITE_EDGE, SITE = QColor("#22313A"), QColor("#FFFFFF")
 # Once it rests for so long it is painted at the display's own fineness.
 REST = 140
 MARGIN, FOOT = 12, 46
@@ -203,18 +204,21 @@ class ReliefView(QWidget):
         _, foot, _ = frame.pixels(sites[:, 0], sites[:, 1], sites[:, 3])
         fine_column, fine_line, _ = fine.pixels(sites[:, 0], sites[:, 1], np.maximum(sites[:, 2], sites[:, 3]))
         hidden = relief.hidden(fine_column, fine_line, depth)
-        few = len(sites) <= MOST_STEMS
-        for k in np.flatnonzero(~hidden & np.isfinite(line)).tolist():
-            at = QPointF(column[k], line[k])
-            if few and np.isfinite(foot[k]) and abs(foot[k] - line[k]) > 3:
-                painter.setPen(QPen(colour("bad"), 1.2))
-                painter.drawLine(at, QPointF(column[k], foot[k]))
-            painter.setPen(QPen(QColor("#22313A"), 1))
-            painter.setBrush(QColor("#FFFFFF"))
-            if few:
-                painter.drawEllipse(at, 2.6, 2.6)
-            else:
-                painter.drawPoint(at)
+        shown = np.flatnonzero(~hidden & np.isfinite(line))
+        dots = [QPointF(x, y) for x, y in zip(column[shown].tolist(), line[shown].tolist(), strict=True)]
+        if len(sites) > MOST_STEMS:
+            painter.setPen(QPen(SITE_EDGE, 1))
+            painter.drawPoints(dots)
+            return
+        painter.setPen(QPen(colour("bad"), 1.2))
+        for dot, end in zip(dots, foot[shown].tolist(), strict=True):
+            # NaN, of a site beside the surface, is not greater.
+            if abs(end - dot.y()) > SHORTEST_STEM:
+                painter.drawLine(dot, QPointF(dot.x(), end))
+        painter.setPen(QPen(SITE_EDGE, 1))
+        painter.setBrush(SITE)
+        for dot in dots:
+            painter.drawEllipse(dot, 2.6, 2.6)
 
     def _draw_words(self, painter: QPainter, scene: Scene) -> None:
         painter.setFont(sans(10.5))

@@ -16,7 +16,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, Mask
 from vettore.core.surface.sites import Sites, Whole
 
 NEIGHBOURS = 12
@@ -71,12 +71,25 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     terms = np.stack([p, q, p * p, p * q, q * q], axis=-1)
     told = np.zeros(len(chosen), dtype=bool)
     if around.shape[1] >= terms.shape[2]:
-        size = np.linalg.eigvalsh(terms.transpose(0, 2, 1) @ terms)
-        told = size[:, 0] > TOLD * size[:, -1]
+        told = _told(terms.transpose(0, 2, 1) @ terms)
     slopes = np.empty((len(chosen), 2))
     slopes[told] = _radial(d[told], terms[told], rise[told])
     slopes[~told] = _least_squares(d[~told], terms[~told], rise[~told])
     return slopes / reach[:, None]
+
+
+def _told(normal: Array) -> Mask:
+    """Whether the smallest eigenvalue of matrices (k, n, n) is above TOLD of the largest.
+
+    It is at least the determinant over the mean of the others to their number, which settles nearly all.
+    """
+    others = normal.shape[1] - 1
+    total = np.trace(normal, axis1=1, axis2=2)
+    told: Mask = np.linalg.det(normal) > TOLD * total * (total / others) ** others
+    doubtful = np.flatnonzero(~told)
+    size = np.linalg.eigvalsh(normal[doubtful])
+    told[doubtful] = size[:, 0] > TOLD * size[:, -1]
+    return told
 
 
 def _radial(d: Array, terms: Array, rise: Array) -> Array:

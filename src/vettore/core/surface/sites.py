@@ -32,8 +32,10 @@ FAR_OFFSET = 4.0
 ON_SIDE = 1e-14
 # Triangles that are walked through at most, before a slower way is taken.
 MOST_STEPS = 60
+# A triangle drawn into a grid is this much too wide, in steps of the grid.
+OVERLAP = 1e-6
 # More places than this are looked up by all cores.
-MANY = 5000
+MANY = 1000
 # The corners after and before each.
 NEXT, LAST = [1, 2, 0], [2, 0, 1]
 
@@ -116,6 +118,10 @@ class Sites:
         """How far neighbouring sites are apart, on the common scale: the median side of the triangles."""
         return float(np.median(self.triangles.side_lengths))
 
+    def far_from(self, u: Array, v: Array) -> Mask:
+        """Whether scaled places are farther from every site than neighbouring sites are from each other."""
+        return self.nearest(u, v)[0] > self.spacing
+
     def evenly(self, most: int) -> Whole:
         """Return at most so many sites, evenly chosen in the order in which they came."""
         return np.unique(np.linspace(0, len(self) - 1, min(len(self), most)).astype(np.intp))
@@ -165,8 +171,12 @@ class Triangles:
 
         All places walk at once, each across the side that it lies farthest beyond, till it lies beyond none.
         """
-        found = self._first[near]
-        going = np.arange(len(u))
+        return self.walked(u, v, self._first[near])
+
+    def walked(self, u: Array, v: Array, begin: Whole) -> Whole:
+        """Return the triangle that holds each place (k,), walking from ``begin`` (k,), −1 for those outside from the start."""
+        found = begin.copy()
+        going = np.flatnonzero(found >= 0)
         for _ in range(MOST_STEPS):
             x, y = self._x[found[going]], self._y[found[going]]
             x -= u[going, None]
@@ -183,6 +193,28 @@ class Triangles:
         # Flat triangles may pass a place to and fro.
         found[going] = self._cut.find_simplex(np.column_stack([u[going], v[going]]))
         return found
+
+    def over_grid(self, across: Array, along: Array) -> Whole:
+        """Return the triangle that holds each place of an even grid, columns ``across`` and rows ``along``, rows after rows.
+
+        Each triangle is drawn into the grid row by row, a little too wide; what two triangles claim is then settled by a walk.
+        """
+        triangle, row = _rows_crossed(self._y, along)
+        left, right = _stretch(self._x.T[:, triangle], self._y.T[:, triangle], along[row])
+        step = (across[-1] - across[0]) / (len(across) - 1)
+        first = np.maximum(np.ceil((left - across[0]) / step - OVERLAP).astype(np.intp), 0)
+        last = np.minimum(np.floor((right - across[0]) / step + OVERLAP).astype(np.intp), len(across) - 1)
+        filled = np.maximum(last - first + 1, 0)
+        ends = np.cumsum(filled)
+        cells = np.arange(ends[-1]) + np.repeat(row * len(across) + first - (ends - filled), filled)
+        drawn = np.full(len(across) * len(along), -1, dtype=np.intp)
+        drawn[cells] = np.repeat(triangle, filled)
+        u, v = np.tile(across, len(along)), np.repeat(along, len(across))
+        some = np.flatnonzero(drawn >= 0)
+        first_share, second, third = self.shares(drawn[some], u[some], v[some]).T
+        doubtful = some[~(np.minimum(np.minimum(first_share, second), third) >= 0)]
+        drawn[doubtful] = self.walked(u[doubtful], v[doubtful], drawn[doubtful])
+        return drawn
 
     @cached_property
     def _x(self) -> Array:
@@ -202,13 +234,20 @@ class Triangles:
 
     def shares(self, triangle: Whole, u: Array, v: Array) -> Array:
         """Return the barycentric shares (k, 3) of the corners of triangles at places in them."""
-        a, b, c = (self.places[self.corners[triangle, k]] for k in range(3))
-        at = np.column_stack([u, v])
-        whole = cross(b - a, c - a)
+        a_u, a_v, b_u, b_v, c_u, c_v, whole = self._frames[triangle].T
+        du, dv = u - a_u, v - a_v
+        shares = np.empty((len(u), 3))
         with np.errstate(divide="ignore", invalid="ignore"):
-            second = cross(at - a, c - a) / whole
-            third = cross(b - a, at - a) / whole
-        return np.column_stack([1 - second - third, second, third])
+            shares[:, 1] = (du * c_v - dv * c_u) / whole
+            shares[:, 2] = (b_u * dv - b_v * du) / whole
+        shares[:, 0] = 1 - shares[:, 1] - shares[:, 2]
+        return shares
+
+    @cached_property
+    def _frames(self) -> Array:
+        """Of each triangle (m, 7) its first corner, the ways from there to the others, and twice its area."""
+        a, b, c = (self.places[self.corners[:, k]] for k in range(3))
+        return np.column_stack([a, b - a, c - a, cross(b - a, c - a)])
 
     @cached_property
     def edges(self) -> Whole:
@@ -252,6 +291,32 @@ class Triangles:
         """Return the sites that share an edge with a site."""
         starts, ends = self._links
         return ends[starts[site] : starts[site + 1]]
+
+
+def _rows_crossed(y: Array, along: Array) -> tuple[Whole, Whole]:
+    """Return the pairs of a triangle, of those with corners at y (m, 3), and a row of an even grid that crosses it."""
+    step = (along[-1] - along[0]) / (len(along) - 1)
+    first = np.maximum(np.ceil((y.min(axis=1) - along[0]) / step - OVERLAP).astype(np.intp), 0)
+    last = np.minimum(np.floor((y.max(axis=1) - along[0]) / step + OVERLAP).astype(np.intp), len(along) - 1)
+    crossed = np.maximum(last - first + 1, 0)
+    ends = np.cumsum(crossed)
+    row = np.arange(ends[-1]) + np.repeat(first - (ends - crossed), crossed)
+    return np.repeat(np.arange(len(y)), crossed), row
+
+
+def _stretch(x: Array, y: Array, level: Array) -> tuple[Array, Array]:
+    """Return where the lines y = level (k,) enter and leave triangles (3, k), their corners brought to the lines' ends."""
+    # Rows that pass a corner by, but for rounding, are taken to pass through it.
+    level = np.clip(level, y.min(axis=0), y.max(axis=0))
+    left, right = np.full(len(level), np.inf), np.full(len(level), -np.inf)
+    for start, end in ((0, 1), (1, 2), (2, 0)):
+        # A side along the line, 0 / 0, is met by the ends of the other two.
+        with np.errstate(divide="ignore", invalid="ignore"):
+            share = (level - y[start]) / (y[end] - y[start])
+        share[(share < 0) | (share > 1)] = np.nan
+        at = x[start] + share * (x[end] - x[start])
+        left, right = np.fmin(left, at), np.fmax(right, at)
+    return left, right
 
 
 def cross(a: Array, b: Array) -> Array:

@@ -56,13 +56,18 @@ class Section:
 
 @dataclass(frozen=True, eq=False)
 class Grid:
-    """The surface on an even grid: x (columns,), y (rows,), z, ± and whether it is a guess, each (rows, columns)."""
+    """The surface on an even grid: x (columns,), y (rows,), z and ±, each (rows, columns)."""
 
     x: Array
     y: Array
     z: Array
     standard_error: Array
-    guess: Mask
+    sites: Sites
+
+    @cached_property
+    def guess(self) -> Mask:
+        """Whether each place (rows, columns) is farther from every site than neighbouring sites are from each other."""
+        return self.sites.far_from(*np.meshgrid(self.sites.across.scaled(self.x), self.sites.along.scaled(self.y)))
 
 
 class Surface(Noted):
@@ -166,8 +171,7 @@ class Surface(Noted):
 
     def guess(self, x: Array | float, y: Array | float) -> Mask:
         """Whether places are farther from every site than neighbouring sites are from each other."""
-        u, v = self._scaled(x, y)
-        return self.sites.nearest(u, v)[0] > self.sites.spacing
+        return self.sites.far_from(*self._scaled(x, y))
 
     @cached_property
     def left_out(self) -> Array:
@@ -190,9 +194,9 @@ class Surface(Noted):
         """The surface on its even grid over the span of the sites."""
         x = np.linspace(float(self.x.min()), float(self.x.max()), self.shape[0])
         y = np.linspace(float(self.y.min()), float(self.y.max()), self.shape[1])
-        u, v = (values.ravel() for values in self._scaled(*np.meshgrid(x, y)))
-        distance, near = self.sites.nearest(u, v)
-        triangle = self.sites.triangles.at(u, v, near)
+        across, along = self.sites.across.scaled(x), self.sites.along.scaled(y)
+        u, v = np.tile(across, len(y)), np.repeat(along, len(x))
+        triangle = self.sites.triangles.over_grid(across, along)
         inside = triangle >= 0 if self.outside == "blank" else np.ones(len(u), dtype=bool)
         here = u[inside], v[inside]
         z, error = np.full(len(u), np.nan), np.full(len(u), np.nan)
@@ -202,7 +206,7 @@ class Surface(Noted):
         if self.knows_error:
             error[inside] = _root(self.kernel.variance(*here), here[0])
         rows = (len(y), len(x))
-        return Grid(x, y, z.reshape(rows), error.reshape(rows), (distance > self.sites.spacing).reshape(rows))
+        return Grid(x, y, z.reshape(rows), error.reshape(rows), self.sites)
 
     def summits(self, prominence: float | None = None) -> tuple[Summit, ...]:
         """Return hills, hollows and saddles, the most prominent first.

@@ -63,7 +63,7 @@ class Asked:
         )
         self.search.check()
         # Known from here on, so that showing it costs the window nothing.
-        _ = surface.left_out_error
+        _ = surface.left_out_error, grid.guess
         return answer
 
 
