@@ -118,10 +118,12 @@ def test_what_a_command_prints(name, at_home, capsys):
 def in_lines(document):
     """All that a report says, as lines."""
     lines = [document.title, document.subtitle, document.note, document.footer, document.paper]
-    for section in document.sections:
-        lines.append(f"== {section.key}: {section.title}")
-        for block in section.blocks:
-            lines += block_lines(block)
+    for chapter in document.chapters:
+        lines += [f"=== {chapter.title}"] if chapter.title else []
+        for section in chapter.sections:
+            lines.append(f"== {section.key}: {section.title}")
+            for block in section.blocks:
+                lines += block_lines(block)
     return "\n".join(lines) + "\n"
 
 
@@ -136,7 +138,11 @@ def block_lines(block):
         return [f"(figure) {block.caption}"]
     if isinstance(block, blocks.Table):
         rows = [block.headings, *block.rows] if block.headings else block.rows
-        return [" | ".join(to_html(cell) if isinstance(cell, Box) else cell for cell in row) for row in rows]
+        rows = [(block.caption,), *rows] if block.caption else rows
+        return [
+            " | ".join(to_html(cell) if isinstance(cell, Box) else blocks.words_of(cell) for cell in row)
+            for row in rows
+        ]
     return [block.text]
 
 
@@ -162,6 +168,12 @@ def full_study():
     return edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
 
 
+def all_study():
+    """All fits of the demo study, and what else it holds."""
+    study = full_study()
+    return edits.set_report(study, study.report.changed(fits="all", left_out=("working", "repeat")))
+
+
 def known_study():
     """A decay whose ± are known, with a coefficient held."""
     t = np.arange(0.0, 60.0, 5.0)
@@ -174,7 +186,9 @@ def known_study():
     return edits.change_fit(study, study.curves[-1].changed(use_errors=True, errors_known=True, hold=(("C", 2.0),)))
 
 
-@pytest.mark.parametrize(("name", "study"), [("report", full_study), ("report-known", known_study)])
+@pytest.mark.parametrize(
+    ("name", "study"), [("report", full_study), ("report-known", known_study), ("report-all", all_study)]
+)
 def test_what_a_report_says(name, study):
     """Every section, digit by digit."""
     check(name, in_lines(report_document(study(), date(2026, 6, 1))))

@@ -210,7 +210,7 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     assert reading.crossings[0].standard_error > 0
     text = html(report_document(window.session.study))
     assert "Nonlinear least squares" in text
-    assert "<i>e</i><sup>" in text
+    assert "<msup>" in text
     qtbot.mouseClick(page.panel.more, LEFT)
     qtbot.keyClicks(page.over.sheet.filter, "quadratic")
     assert page.over.sheet.count.text().startswith("1 of ")

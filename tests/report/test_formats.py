@@ -110,7 +110,7 @@ def test_a_word_document_reads_back_with_the_same_cells(document):
                 if isinstance(content, Box):
                     assert "<m:oMath" in cell._tc.xml
                 else:
-                    assert cell.text == content.replace("\x07", "")
+                    assert cell.text == blocks.words_of(content).replace("\x07", "")
     assert len(read.inline_shapes) == len(figures_of(document))
     captions = [figure.caption for figure in figures_of(document)]
     assert [shape._inline.docPr.get("descr") for shape in read.inline_shapes] == captions
@@ -121,7 +121,7 @@ def test_a_word_document_reads_back_with_the_same_cells(document):
 def test_every_format_is_written_by_its_ending(tmp_path, ending):
     """With what stands beside it; the same report is the same files."""
     study = study_named()
-    texts = ending not in (".pdf", ".docx")
+    texts = ending not in (".pdf", ".docx", ".xlsx")
     for folder in ("one", "two") if texts else ("one",):
         (tmp_path / folder).mkdir()
         save_report(study, tmp_path / folder / f"weir{ending}")
@@ -140,9 +140,9 @@ def test_the_result_can_be_had_again_to_the_last_bit():
     section = report_document(study).section("repeat")
     pairs, table, _heading, matrix = section.blocks
     for row, coefficient in zip(table.rows, fit.result.coefficients.values(), strict=True):
-        assert float(row[1]) == coefficient.value
-        assert float(row[2]) == coefficient.standard_error
-    assert [[float(cell) for cell in row[1:]] for row in matrix.rows] == fit.result.covariance.tolist()
+        assert float(row[1].text) == row[1].value == coefficient.value
+        assert float(row[2].text) == row[2].value == coefficient.standard_error
+    assert [[float(cell.text) for cell in row[1:]] for row in matrix.rows] == fit.result.covariance.tolist()
     told = dict(pairs.lines)
     assert told["SHA-256 of the file"] == fit.series.table.full_source.digest
     assert len(told["SHA-256 of the file"]) == 64

@@ -74,9 +74,9 @@ def test_reports_are_saved_as_pages_that_open(tmp_path):
     document.close()
     assert "River sample" in text
     assert html(report_document(study, DAY)) == html(report_document(study, DAY))
-    with pytest.raises(VettoreError, match=r"ends in \.pdf, \.html, \.docx, \.tex or \.md"):
+    with pytest.raises(VettoreError, match=r"ends in \.pdf, \.html, \.docx, \.xlsx, \.tex or \.md"):
         save_report(study, tmp_path / "a.odt")
-    with pytest.raises(DataError, match="holds no fit"):
+    with pytest.raises(DataError, match="study is empty"):
         save_report(Study(), tmp_path / "b.html")
 
 
@@ -119,7 +119,7 @@ def test_values_areas_and_polynomials_are_reported():
     assert polynomials.lines[0].text == "roots 1.0000, 2.0000"
     text = html(content)
     for words in ("Values between points", "Areas", "Polynomials", "Checks"):
-        assert f"<h2>{words}</h2>" in text
+        assert f'<h2 class="part">{words}</h2>' in text
 
 
 def test_a_report_holds_the_surfaces_of_its_study():

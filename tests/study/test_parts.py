@@ -1,7 +1,7 @@
 """Every kind of part, whatever its fields: written and read back, removed with what rests on it, undone and done again."""
 
 import types
-from typing import Literal, Union, get_args, get_origin
+from typing import Annotated, Literal, Union, get_args, get_origin
 
 import msgspec
 import numpy as np
@@ -25,7 +25,7 @@ from vettore.study.table import RawColumn, Source, Table
 TEXTS = st.text(alphabet="abc xyz²µ\"'<,;|\n", max_size=6)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False)
 # Fields that name other parts, and what the base study below has for them.
-NAMES = {"series": "s1", "source": "s1", "other": "", "curve": "c2", "fit": "c2"}
+NAMES = {"series": "s1", "source": "s1", "other": "", "curve": "c2", "fit": "c2", "of": "c2"}
 
 
 def base():
@@ -41,6 +41,11 @@ def values(kind):
     origin, inside = get_origin(kind), get_args(kind)
     if kind in (str, float, bool, int):
         return {str: TEXTS, float: NUMBERS, bool: st.booleans(), int: st.integers(0, 30)}[kind]
+    if origin is Annotated:
+        bounds = inside[1]
+        if bounds.pattern is not None:
+            return st.from_regex(bounds.pattern.replace("$", r"\Z"))
+        return st.floats(bounds.ge, bounds.le)
     if origin is Literal:
         return st.sampled_from(inside)
     if origin in (Union, types.UnionType):

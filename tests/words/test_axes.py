@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from vettore.core.rounding import NumberStyle
-from vettore.report.figures import fit_figure
+from vettore.report.fit_figure import fit_figure
 from vettore.study import edits
 from vettore.study.derive import derive_fit
+from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 from vettore.words.axes import axis_figures, axis_title
@@ -47,10 +48,10 @@ def drawn(svg):
 
 def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
     """Tiny numbers share a power of ten at the title, decimal commas too; a title longer than its axis is shortened."""
-    from vettore.report import figures
+    from vettore.report import fit_figure as module
 
     titles = {}
-    original = figures.fit_titles
+    original = module.fit_titles
 
     def keep(figure, axes):
         original(figure, axes)
@@ -60,14 +61,14 @@ def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
             fits = label.width <= frame.width + 1 if axis.axis_name == "x" else label.height <= frame.height + 1
             titles[axis.get_label_text()] = (fits, [tick.get_text() for tick in axis.get_ticklabels()])
 
-    monkeypatch.setattr(figures, "fit_titles", keep)
+    monkeypatch.setattr(module, "fit_titles", keep)
     x = np.linspace(1, 10, 30)
     name = "absorbance of the extract at the second sampling, corrected for the blank and the drift"
     table = Table(
         (RawColumn("t", "s", x * 1e-9), RawColumn(name, "mV", x * 2e-12 + 1e-13 * np.sin(x))), Source("made")
     )
     study = edits.add_fit(edits.add_series(Study(), table, "tiny"), "s1", 1)
-    assert drawn(fit_figure(derive_fit(study, study.curves[0].id), NumberStyle(",")).decode())
+    assert drawn(fit_figure([derive_fit(study, "c2")], FigureRecipe(of="c2"), NumberStyle(",")).decode())
     upper, _residual, lower = titles
     assert " … " in upper
     assert upper.endswith("(10⁻¹² mV)")

@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
-
-if TYPE_CHECKING:
-    pass
 
 
 @click.command()
@@ -18,12 +14,26 @@ if TYPE_CHECKING:
     "--output",
     required=True,
     type=click.Path(path_type=Path),
-    help="Where to (.pdf, .html, .docx, .tex or .md).",
+    help="Where to (.pdf, .html, .docx, .xlsx, .tex or .md).",
 )
-def report(study: Path, output: Path) -> None:
+@click.option("--all", "whole", is_flag=True, help="Every fit, and all else that the study holds.")
+@click.option("--attach", is_flag=True, help="Take the study along in a .pdf or .html.")
+def report(study: Path, output: Path, whole: bool, attach: bool) -> None:
     """Save the report of a study."""
+    from vettore.core.errors import DataError
     from vettore.files.study_file import open_study
+    from vettore.report.renderers.listed import format_of
     from vettore.report.save import save_report
+    from vettore.study import edits
 
-    save_report(open_study(study), output)
+    opened = open_study(study)
+    asked = opened.report
+    if whole:
+        asked = asked.changed(fits="all")
+    if attach:
+        chosen = format_of(output.suffix)
+        if chosen is not None and not chosen.carries:
+            raise DataError(f"A report as {output.suffix} carries no study along: --attach is for .pdf and .html.")
+        asked = asked.changed(attach=True)
+    save_report(edits.set_report(opened, asked), output)
     click.echo(f"The report was saved as {output}.")

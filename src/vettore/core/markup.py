@@ -145,6 +145,34 @@ def mathml_document(box: Box, numbers: Mapping[str, str] | None = None) -> str:
     return f'<math xmlns="http://www.w3.org/1998/Math/MathML">{to_mathml(box, numbers)}</math>'
 
 
+def to_line(box: Box) -> str:
+    """Return a box as a line of text, as ``A·exp(−k t)/(1 + x)^2``."""
+    match box:
+        case Text(text):
+            return text
+        case Row(parts):
+            return "".join(to_line(part) for part in parts)
+        case Raised(base, exponent):
+            return f"{to_line(base)}^{_one_word(exponent)}"
+        case Lowered(base, index):
+            return f"{to_line(base)}_{to_line(index)}"
+        case Fraction(above, below):
+            return f"{_one_word(above)}/{_one_word(below)}"
+        case Radical(of, index):
+            return f"{'√' if index == 2 else '∛' if index == 3 else f'root {index} of '}({to_line(of)})"
+        case Fenced(of, bracket):
+            left, right = PAIRS[bracket]
+            return f"{left}{to_line(of)}{right}"
+        case Slot(name):
+            return to_line(coefficient_symbol(name))
+
+
+def _one_word(box: Box) -> str:
+    """Return a box as a line, in brackets unless it is a single word or number."""
+    line = to_line(box)
+    return line if len(line) < 2 or line.replace("_", "").isalnum() or isinstance(box, Fenced) else f"({line})"
+
+
 # XML has no place for these, which a file may have brought in.
 NO_XML = dict.fromkeys([*range(9), 11, 12, *range(14, 32)])
 

@@ -8,11 +8,25 @@ from enum import StrEnum
 from typing import TypeAlias
 
 from vettore.core.typeset import Box
-from vettore.report.figures import Kind
+from vettore.report.figures import WIDTH_MM, Kind
 from vettore.words.lines import Line
 
-# A cell is a text, or a symbol to be typeset.
-Cell: TypeAlias = str | Box
+
+@dataclass(frozen=True)
+class Number:
+    """A number: its ``text`` as it reads, and its ``value`` in full for those who go on counting."""
+
+    text: str
+    value: float
+
+
+# A cell is a text, a number, or a symbol to be typeset.
+Cell: TypeAlias = str | Number | Box
+
+
+def words_of(cell: str | Number) -> str:
+    """Return what a cell without mathematics reads as."""
+    return cell if isinstance(cell, str) else cell.text
 
 
 class Role(StrEnum):
@@ -39,23 +53,25 @@ class Paragraph:
 
 @dataclass(frozen=True)
 class Pairs:
-    """Labels with their texts; short ones may stand in two columns."""
+    """Labels with their texts; short ones may stand in two columns. ``values`` are the numbers in full, where there are any."""
 
     lines: tuple[Line, ...]
     short: bool = False
+    values: tuple[float | None, ...] = ()
 
 
 @dataclass(frozen=True)
 class Table:
     """Rows of cells under headings (or none); the columns whose places are in ``words`` hold text, the others numbers.
 
-    ``matrix`` says that the table is a matrix, set in brackets.
+    ``matrix`` says that the table is a matrix, set in brackets. One with a ``caption`` is numbered.
     """
 
     headings: tuple[str, ...]
     rows: tuple[tuple[Cell, ...], ...]
     words: tuple[int, ...] = ()
     matrix: bool = False
+    caption: str = ""
 
 
 @dataclass(frozen=True)
@@ -67,10 +83,11 @@ class Equation:
 
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with the words under it."""
+    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with the words under it; ``width`` in mm."""
 
     draw: Callable[[Kind], bytes]
     caption: str
+    width: float = WIDTH_MM
 
 
 Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure
@@ -87,15 +104,41 @@ class Section:
 
 
 @dataclass(frozen=True)
+class Chapter:
+    """Sections about one fit, or about the whole study, under a title (blank where there is one chapter)."""
+
+    title: str
+    sections: tuple[Section, ...]
+
+
+@dataclass(frozen=True)
+class Attachment:
+    """A file that a report carries along."""
+
+    name: str
+    data: bytes
+
+
+@dataclass(frozen=True)
 class Document:
-    """A report; sections that have nothing to say are left out."""
+    """A report; sections that have nothing to say are left out.
+
+    ``sheets`` are tables that only a spreadsheet has room for.
+    """
 
     title: str
     subtitle: str
     note: str
-    sections: tuple[Section, ...]
+    chapters: tuple[Chapter, ...]
     footer: str
     paper: str
+    sheets: tuple[Section, ...] = ()
+    attachment: Attachment | None = None
+
+    @property
+    def sections(self) -> tuple[Section, ...]:
+        """The sections of all chapters."""
+        return tuple(section for chapter in self.chapters for section in chapter.sections)
 
     def section(self, key: str) -> Section | None:
         """Return a section by its key, or None where the report has none."""

@@ -1,39 +1,112 @@
-"""A study's report as a document of neutral blocks."""
+"""A study's report as a document of neutral blocks: one chapter about its fit, or one for each and one about the rest."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import replace
 from datetime import date
 
 from vettore import __version__
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.report.blocks import Document, Section
-from vettore.report.sections.entry import Subject
+from vettore.report.blocks import Attachment, Block, Chapter, Document, Figure, Paragraph, Section, Table
+from vettore.report.sections.entry import Entry, FitSubject, Subject
 from vettore.report.sections.listed import SECTIONS
 from vettore.study.derive import derive_fit
+from vettore.study.kinds.fits import AnyFit
 from vettore.study.study import Study
 
 
-def report_document(study: Study, today: date | None = None) -> Document:
-    """Return the report of a study. Raises DataError when there is no fit to report."""
+def report_document(study: Study, today: date | None = None, attachment: Attachment | None = None) -> Document:
+    """Return the report of a study. Raises DataError when it holds nothing that could be reported."""
     recipe, curve = study.report, study.reported_curve
-    if curve is None:
-        raise DataError("The study holds no fit yet. Fit a model first; the report is about it.")
-    subject = Subject(study, curve, derive_fit(study, curve.id), NumberStyle(recipe.decimal_mark))
+    if not study.series and not study.functions and not study.polynomials:
+        raise DataError(
+            "The study is empty. Bring in data, or keep a function or a polynomial; the report is about them."
+        )
+    style = NumberStyle(recipe.decimal_mark)
     day = (today or date.today()).strftime("%-d %B %Y")
-    sections = []
-    for entry in SECTIONS:
-        blocks = () if entry.key in recipe.left_out else entry.blocks(subject)
-        if blocks:
-            sections.append(
-                Section(entry.key, entry.name if entry.title is None else entry.title, blocks, entry.whole)
-            )
-    series = subject.fit.series.name
+    sheets: tuple[Section, ...] = ()
+    if curve is not None and recipe.fits == "one":
+        subject = fit_subject(study, curve, style)
+        chapters: tuple[Chapter, ...] = (Chapter("", tuple(_sections(study, SECTIONS, subject))),)
+        sheets = tuple(_sheets(subject))
+        name, about = f"{curve.name}: {subject.fit.series.name}", [subject.fit.series.name]
+    else:
+        made = [_chapter(study, fit, style) for fit in study.curves]
+        whole = Subject(study, study.series, style)
+        rest = tuple(_sections(study, [entry for entry in SECTIONS if entry.of_study], whole))
+        chapters = (*(chapter for chapter, _ in made), *([Chapter("The study", rest)] if rest else []))
+        sheets = tuple(sheet for _, some in made for sheet in some)
+        if len(chapters) == 1:
+            chapters = (replace(chapters[0], title=""),)
+        name, about = study.title or "Report", []
     return Document(
-        title=recipe.title or f"{curve.name}: {series}",
-        subtitle=f"{study.title} · {series} · {day}",
+        title=recipe.title or name,
+        subtitle=" · ".join([*filter(None, [study.title if study.title != name else ""]), *about, day]),
         note=recipe.note,
-        sections=tuple(sections),
+        chapters=tuple(_numbered(chapters)),
         footer=f"Written with Vettore {__version__} on {day}",
         paper=recipe.paper,
+        sheets=sheets,
+        attachment=attachment,
     )
+
+
+def fit_subject(study: Study, curve: AnyFit, style: NumberStyle) -> FitSubject:
+    """Return what sections about a fit are made from. Raises VettoreError when it has no answer."""
+    fit = derive_fit(study, curve.id)
+    return FitSubject(study, (fit.series,), style, curve, fit)
+
+
+def _chapter(study: Study, curve: AnyFit, style: NumberStyle) -> tuple[Chapter, tuple[Section, ...]]:
+    title = f"{curve.name}: {study.find_series(curve.series).name}"
+    try:
+        subject = fit_subject(study, curve, style)
+    except VettoreError as error:
+        return Chapter(title, (Section("summary", "", (Paragraph(str(error)),)),)), ()
+    entries = [entry for entry in SECTIONS if entry.of_fit]
+    return Chapter(title, tuple(_sections(study, entries, subject))), tuple(_sheets(subject))
+
+
+def _sections(study: Study, entries: Iterable[Entry], subject: Subject) -> Iterable[Section]:
+    of_one_fit = isinstance(subject, FitSubject)
+    for entry in entries:
+        if entry.key in study.report.left_out or entry.sheets or (entry.overview and of_one_fit):
+            continue
+        blocks = _blocks(entry, subject)
+        if blocks:
+            title = entry.name if entry.title is None else entry.title
+            yield Section(entry.key, title, blocks, entry.whole)
+
+
+def _sheets(subject: FitSubject) -> Iterable[Section]:
+    for entry in SECTIONS:
+        if entry.sheets:
+            yield Section(entry.key, f"{entry.name} of {subject.curve.name}", _blocks(entry, subject))
+
+
+def _blocks(entry: Entry, subject: Subject) -> tuple[Block, ...]:
+    if entry.of_fit is not None:
+        assert isinstance(subject, FitSubject)
+        return entry.of_fit(subject)
+    assert entry.of_study is not None
+    return entry.of_study(subject)
+
+
+def _numbered(chapters: Iterable[Chapter]) -> Iterable[Chapter]:
+    """Number figures, and tables that have words of their own, through all chapters."""
+    counts = {Figure: 0, Table: 0}
+
+    def numbered(block: Block) -> Block:
+        if isinstance(block, (Figure, Table)) and block.caption:
+            counts[type(block)] += 1
+            name = type(block).__name__
+            return replace(block, caption=f"{name} {counts[type(block)]}. {block.caption}")
+        return block
+
+    for chapter in chapters:
+        sections = [
+            replace(part, blocks=tuple(numbered(block) for block in part.blocks)) for part in chapter.sections
+        ]
+        yield replace(chapter, sections=tuple(sections))

@@ -1,35 +1,38 @@
-"""Figures on paper, drawn with Matplotlib: SVG with the text as outlines, PDF, or PNG."""
+"""Drawing on paper with Matplotlib: sheets, the look of axes and their figures; SVG, PDF, PNG or TIFF."""
 
 from __future__ import annotations
 
 import io
+import math
 import re
 import threading
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import cache
 from typing import Any, Literal
 
 import numpy as np
 
 from vettore.core.rounding import NumberStyle
-from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS
-from vettore.study.fits import DerivedFit, response_of
-from vettore.study.series import Role
+from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS, SERIF
 from vettore.words.axes import axis_figures, axis_title
 
-Kind = Literal["svg", "pdf", "png"]
+Kind = Literal["svg", "pdf", "png", "tiff"]
 # What a file is not to say of when and by what it was made, so that the same report is the same file.
 UNSAID: dict[Kind, tuple[str, ...]] = {
     "svg": ("Date", "Creator", "Format", "Type"),
     "pdf": ("CreationDate", "Creator", "Producer"),
     "png": ("Software",),
+    "tiff": (),
 }
 DPI = 300
 WIDTH_MM = 160.0
-MM = 1 / 25.4
-CURVE_POINTS = 400
 # More discs than this are drawn as a picture inside the figure, or the file would grow without bound.
 MOST_VECTOR_POINTS = 5000
+MM = 1 / 25.4
+
+# Figures of a logarithmic axis between these are written plain.
+PLAIN_FROM, PLAIN_TO = 1e-3, 1e4
 
 # Matplotlib's drawing state is global, so only one figure is drawn at a time.
 _lock = threading.Lock()
@@ -45,32 +48,29 @@ def _matplotlib() -> Any:
     return matplotlib
 
 
-def fit_figure(fit: DerivedFit, style: NumberStyle, kind: Kind = "svg") -> bytes:
-    """Return a figure of data, curve and band over the residuals, on one x scale."""
+@dataclass(frozen=True)
+class Sheet:
+    """What a figure is drawn on: its size in millimetres, the size of type in points, and the typeface.
 
-    def draw(figure: Any) -> None:
-        above, below = figure.subplots(2, 1, sharex=True, height_ratios=[3.2, 1])
-        _draw_data(above, fit)
-        _draw_curve(above, fit)
-        above.set_ylabel(response_of(fit.series, fit.recipe)[1])
-        _draw_residuals(below, fit)
-        for axes in (above, below):
-            dress_axes(axes, style)
-        above.tick_params(axis="x", length=0)
-        figure.align_ylabels([above, below])
-        fit_titles(figure, (above.yaxis, below.yaxis, below.xaxis))
+    ``letters`` keeps texts in an SVG as texts, for those who go on working with it; else they are outlines that look alike
+    everywhere.
+    """
 
-    return drawn(draw, 104, kind)
+    width: float = WIDTH_MM
+    height: float = 104.0
+    type_size: float = 8.5
+    serif: bool = False
+    letters: bool = False
 
 
-def drawn(draw: Callable[[Any], None], height_mm: float, kind: Kind) -> bytes:
-    """Return what a function draws on a figure of the house's width and typeface: as shapes, or as a picture (PNG)."""
+def drawn(draw: Callable[[Any], None], sheet: Sheet, kind: Kind) -> bytes:
+    """Return what a function draws on a sheet: as shapes, or as a picture."""
     with _lock:
         mpl = _matplotlib()
         settings = {
-            "font.family": SANS,
-            "font.size": 8.5,
-            "svg.fonttype": "path",
+            "font.family": SERIF if sheet.serif else SANS,
+            "font.size": sheet.type_size,
+            "svg.fonttype": "none" if sheet.letters else "path",
             "svg.hashsalt": "vettore",
             "pdf.fonttype": 42,
             # Names are text: a $ in them begins no mathematics.
@@ -84,10 +84,10 @@ def drawn(draw: Callable[[Any], None], height_mm: float, kind: Kind) -> bytes:
             "axes.unicode_minus": True,
         }
         with mpl.rc_context(settings):
-            figure = mpl.figure.Figure(figsize=(WIDTH_MM * MM, height_mm * MM), layout="constrained")
+            figure = mpl.figure.Figure(figsize=(sheet.width * MM, sheet.height * MM), layout="constrained")
             draw(figure)
             out = io.BytesIO()
-            figure.savefig(out, format=kind, dpi=DPI, metadata=dict.fromkeys(UNSAID[kind]))
+            figure.savefig(out, format=kind, dpi=DPI, metadata=dict.fromkeys(UNSAID[kind]) or None)
     if kind != "svg":
         return out.getvalue()
     text = out.getvalue().decode("utf-8")
@@ -95,54 +95,17 @@ def drawn(draw: Callable[[Any], None], height_mm: float, kind: Kind) -> bytes:
     return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL).encode("utf-8")
 
 
-def _draw_data(axes: Any, fit: DerivedFit) -> None:
-    series = fit.series
-    x, y = series.values(Role.X), fit.response
-    assert x is not None
-    aside = series.measured & ~series.kept
-    many = len(fit.rows) > MOST_VECTOR_POINTS
-    # Those of the left side: of ln(y), not of y, where that was fitted.
-    sigma = fit.result.sigma
-    if sigma is not None and fit.recipe.use_errors:
-        axes.errorbar(x[fit.rows], y[fit.rows], sigma, fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2)
-    marks = {"s": 4 if many else 24, "zorder": 3, "rasterized": many, "edgecolors": PAPER.plot_ground}
-    axes.scatter(x[fit.rows], y[fit.rows], color=PAPER.data, linewidths=0 if many else 0.5, **marks)
-    if aside.any():
-        axes.scatter(x[aside], y[aside], s=20, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9, zorder=3)
-
-
-def _draw_curve(axes: Any, fit: DerivedFit) -> None:
-    curve = fit.curve
-    if curve is None:
-        axes.scatter(fit.x, fit.result.fitted, s=16, marker="_", color=PAPER.fit, zorder=4)
-        return
-    low, high = curve.span
-    x = np.linspace(low, high, CURVE_POINTS)
-    bottom, top = curve.band(x, fit.result.level)
-    if np.isfinite(bottom).all():
-        axes.fill_between(x, bottom, top, color=PAPER.fit, alpha=0.16, linewidth=0, zorder=1)
-    axes.plot(x, curve(x), color=PAPER.fit, linewidth=1.5, zorder=4)
-
-
-def _draw_residuals(axes: Any, fit: DerivedFit) -> None:
-    many = len(fit.rows) > MOST_VECTOR_POINTS
-    axes.axhline(0, color=PAPER.fit, linewidth=1)
-    if not many:
-        axes.vlines(fit.x, 0, fit.result.residuals, color=PAPER.muted, linewidth=0.6)
-    axes.scatter(fit.x, fit.result.residuals, s=3 if many else 9, color=PAPER.data, zorder=3, rasterized=many)
-    reach = float(np.max(np.abs(fit.result.residuals))) * 1.15 or 1.0
-    axes.set_ylim(-reach, reach)
-    axes.set_ylabel("Residual")
-    axes.set_xlabel(fit.series.label(Role.X))
-
-
-def dress_axes(axes: Any, style: NumberStyle) -> None:
+def dress_axes(axes: Any, style: NumberStyle, grid: bool = True) -> None:
     """Give axes the look of the house and its figures."""
-    axes.grid(color=PAPER.grid, linewidth=0.7)
+    if grid:
+        axes.grid(color=PAPER.grid, linewidth=0.7)
     axes.set_axisbelow(True)
     axes.spines[["top", "right"]].set_visible(False)
     for axis in (axes.xaxis, axes.yaxis):
-        _write_figures(axis, style)
+        if axis.get_scale() == "log":
+            _write_powers(axis, style)
+        else:
+            _write_figures(axis, style)
 
 
 def _write_figures(axis: Any, style: NumberStyle) -> None:
@@ -157,14 +120,44 @@ def _write_figures(axis: Any, style: NumberStyle) -> None:
         axis.set_label_text(axis_title(axis.get_label_text(), factor))
 
 
+def _write_powers(axis: Any, style: NumberStyle) -> None:
+    """Write the figures of a logarithmic axis: those between 0.001 and 10 000 plain, others as powers of ten."""
+    low, high = sorted(axis.get_view_interval())
+    decades = math.log10(high / low)
+    parts = (1, 2, 5) if decades < 2 else (1,)
+    powers = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
+    every = max(1, round(decades / 7))
+    places = [part * 10.0**power for power in powers if power % every == 0 for part in parts]
+    places = [place for place in places if low * (1 - 1e-9) <= place <= high * (1 + 1e-9)]
+    axis.set_ticks(places, [_decade(place, style) for place in places])
+    small = [part * 10.0**power for power in powers for part in range(2, 10) if decades < 7]
+    axis.set_ticks([place for place in small if low <= place <= high], minor=True)
+    axis.set_tick_params(which="minor", labelbottom=False, labelleft=False)
+    axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
+
+
+def _decade(place: float, style: NumberStyle) -> str:
+    return style.short(place, 3) if PLAIN_FROM <= place <= PLAIN_TO else style.number(place, 1).removeprefix("1·")
+
+
+def _length_and_room(axis: Any) -> tuple[float, float]:
+    frame, label = axis.axes.get_window_extent(), axis.label.get_window_extent()
+    return (label.width, frame.width) if axis.axis_name == "x" else (label.height, frame.height)
+
+
 def fit_titles(figure: Any, axes: Sequence[Any]) -> None:
-    """Shorten in the middle what is longer than its axis."""
+    """Break the unit off what is longer than its axis, or else shorten it in the middle."""
     figure.draw_without_rendering()
     for axis in axes:
-        text, frame = axis.get_label_text(), axis.axes.get_window_extent()
-        drawn = axis.label.get_window_extent()
-        across = axis.axis_name == "x"
-        length, room = (drawn.width, frame.width) if across else (drawn.height, frame.height)
+        text = axis.get_label_text()
+        length, room = _length_and_room(axis)
+        if length > room > 0 and " (" in text:
+            axis.set_label_text("\n(".join(text.rsplit(" (", 1)))
+            figure.draw_without_rendering()
+            broken, room = _length_and_room(axis)
+            if broken <= room:
+                continue
+            axis.set_label_text(text)
         if length > room > 0:
             kept = max(int(len(text) * room / length) - 3, 6)
             axis.set_label_text(f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}")

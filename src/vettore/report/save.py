@@ -5,7 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from vettore.core.errors import VettoreError
+from vettore.files.study_file import study_bytes
 from vettore.files.whole import write_whole
+from vettore.report.blocks import Attachment
 from vettore.report.document import report_document
 from vettore.report.renderers.listed import FORMATS, format_of
 from vettore.study.study import Study
@@ -21,7 +23,10 @@ def save_report(study: Study, path: Path | str) -> None:
     if chosen is None:
         *first, last = (known.endings[0] for known in FORMATS)
         raise VettoreError(f"“{path.name}”: a report ends in {', '.join(first)} or {last}.")
-    files = chosen.write(report_document(study), path.stem)
+    attachment = None
+    if study.report.attach and chosen.carries:
+        attachment = Attachment(f"{path.stem}.vettore", study_bytes(study))
+    files = chosen.write(report_document(study, attachment=attachment), path.stem)
     # What the report refers to first, so that it never refers to what is not there.
     for ending, data in sorted(files.items(), reverse=True):
         write_whole(path.with_name(path.stem + ending) if ending else path, data)

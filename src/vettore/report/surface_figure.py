@@ -11,7 +11,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.surface.edges import coloured_from, ends_of, outline_of, spread_out
 from vettore.core.surface.surface import Surface
 from vettore.look.theme import PAPER
-from vettore.report.figures import MOST_VECTOR_POINTS, Kind, drawn, dress_axes, fit_titles
+from vettore.report.figures import MOST_VECTOR_POINTS, Kind, Sheet, drawn, dress_axes, fit_titles
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.surfaces import Sites
 
@@ -53,7 +53,7 @@ def surface_figure(
         bar.spines[["left", "bottom"]].set_visible(False)
         fit_titles(figure, (left.xaxis, left.yaxis))
 
-    return drawn(draw, HEIGHT_MM, kind)
+    return drawn(draw, Sheet(height=HEIGHT_MM), kind)
 
 
 def _draw_map(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:

@@ -35,6 +35,8 @@ BESIDE = 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 # Milliseconds of a pause after which the pages are written again.
 PAUSE = 200
+# In the list of fits: all of them.
+ALL = "*"
 MARKS = {"point": ".", "comma": ","}
 
 
@@ -78,7 +80,7 @@ class ReportPage(Page):
         self.note.finished.connect(lambda: self._change(note=self.note.toPlainText().strip()))
         self.note.setAccessibleName("Note under the title")
         self.note.setPlaceholderText("A note under the title …")
-        self.note.setFixedHeight(84)
+        self.note.setFixedHeight(58)
         self.note.setTabChangesFocus(True)
         self.curve = QComboBox()
         self.curve.setAccessibleName("The fit that is reported")
@@ -87,6 +89,8 @@ class ReportPage(Page):
         choices.add(section("About"), self.curve, rule(), section("In this report"))
         self.boxes: dict[str, QCheckBox] = {}
         for entry in SECTIONS:
+            if entry.sheets:
+                continue
             box = QCheckBox(entry.name)
             box.clicked.connect(lambda checked, key=entry.key: self._turn(key, checked))
             self.boxes[entry.key] = box
@@ -98,7 +102,9 @@ class ReportPage(Page):
         self.preview = Column("Preview of the report", (20, 16, 20, 16))
         self.preview.column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
         self.refusal = Invitation(
-            "The report is about a fit. Choose a model first.", "Go to Fit", lambda: self.doors.show_page("Fit")
+            "The report is about what the study holds. Bring in data first.",
+            "Go to Data",
+            lambda: self.doors.show_page("Data"),
         )
         stage = QStackedWidget()
         stage.setObjectName("canvas")
@@ -133,7 +139,12 @@ class ReportPage(Page):
         for row, (words, widget) in enumerate((("paper", self.paper), ("decimal mark", self.mark))):
             grid.addWidget(label(words, "label"), row, 0)
             grid.addWidget(widget, row, 1)
-        findings.add(rule(), section("Looks"), looks)
+        self.attach = QCheckBox("take the study along")
+        self.attach.setToolTip(
+            "Put the study itself into the PDF or the web page, so that whoever reads it can open it"
+        )
+        self.attach.clicked.connect(lambda checked: self._change(attach=checked))
+        findings.add(rule(), section("Looks"), looks, self.attach)
         findings.column.addStretch()
         self.findings = findings
 
@@ -141,7 +152,8 @@ class ReportPage(Page):
         """Fill in the choices and draw the pages again."""
         study, recipe = self.session.study, self.session.study.report
         reported = study.reported_curve
-        self.stage.setCurrentIndex(1 if reported else 0)
+        some = bool(study.series or study.functions or study.polynomials)
+        self.stage.setCurrentIndex(1 if some else 0)
         self._filling = True
         self.title.setText(recipe.title)
         # A long title is seen from its beginning.
@@ -152,13 +164,15 @@ class ReportPage(Page):
             box.setChecked(name not in recipe.left_out)
         self.paper.setCurrentText(recipe.paper)
         self.mark.setCurrentText(next(word for word, mark in MARKS.items() if mark == recipe.decimal_mark))
+        self.attach.setChecked(recipe.attach)
         self.curve.clear()
         for curve in study.curves:
             self.curve.addItem(f"{study.find_series(curve.series).name} · {curve.name}", curve.id)
-        if reported:
-            self.curve.setCurrentIndex(self.curve.findData(reported.id))
+        self.curve.addItem("All fits, and all else" if study.curves else "All that the study holds", ALL)
+        whole = recipe.fits == "all" or not reported
+        self.curve.setCurrentIndex(self.curve.findData(ALL if whole or reported is None else reported.id))
         self._filling = False
-        if reported:
+        if some:
             # One PDF for a pause in what the user does, not one for each key and tick.
             self.session.background.when_calm("preview", PAUSE, self._draw)
 
@@ -219,7 +233,10 @@ class ReportPage(Page):
 
     def _choose_curve(self, place: int) -> None:
         identity = self.curve.itemData(place)
-        if identity and not self._filling:
+        if self._filling or not identity:
+            return
+        self._change(fits="all" if identity == ALL and self.session.study.curves else "one")
+        if identity != ALL:
             self.session.show_curve(identity)
 
     def _turn(self, key: str, checked: bool) -> None:

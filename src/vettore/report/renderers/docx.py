@@ -18,6 +18,7 @@ from vettore.report.blocks import (
     Pairs,
     Paragraph,
     Table,
+    words_of,
 )
 from vettore.report.figures import WIDTH_MM
 
@@ -39,23 +40,27 @@ def docx(document: Document) -> bytes:
     word.add_paragraph(_clean(document.subtitle), style="Subtitle")
     if document.note:
         word.add_paragraph(_clean(document.note))
-    for section in document.sections:
-        if section.title:
-            word.add_heading(_clean(section.title), 1)
-        for block in section.blocks:
-            _add(word, block)
+    for chapter in document.chapters:
+        if chapter.title:
+            word.add_heading(_clean(chapter.title), 1)
+        level = 2 if chapter.title else 1
+        for section in chapter.sections:
+            if section.title:
+                word.add_heading(_clean(section.title), level)
+            for block in section.blocks:
+                _add(word, block, level + 1)
     word.add_paragraph(_clean(document.footer))
     out = io.BytesIO()
     word.save(out)
     return out.getvalue()
 
 
-def _add(word: Word, block: Block) -> None:
+def _add(word: Word, block: Block, level: int) -> None:
     from docx.shared import Mm
 
     match block:
         case Heading(text):
-            word.add_heading(_clean(text), 2)
+            word.add_heading(_clean(text), level)
         case Paragraph(text):
             word.add_paragraph(_clean(text))
         case Pairs(pairs):
@@ -63,9 +68,11 @@ def _add(word: Word, block: Block) -> None:
         case Equation(box):
             _add_maths(word.add_paragraph(), box)
         case Table(headings, rows, words):
+            if block.caption:
+                word.add_paragraph(_clean(block.caption), style="Caption")
             _add_table(word, headings, rows, words)
         case Figure():
-            word.add_picture(io.BytesIO(block.draw("png")), width=Mm(WIDTH_MM))
+            word.add_picture(io.BytesIO(block.draw("png")), width=Mm(min(block.width, WIDTH_MM)))
             # Whoever does not see the picture hears its words.
             word.inline_shapes[-1]._inline.docPr.set("descr", _clean(block.caption))
             word.add_paragraph(_clean(block.caption), style="Caption")
@@ -87,7 +94,7 @@ def _add_table(
             if isinstance(content, Box):
                 _add_maths(paragraph, content)
                 continue
-            paragraph.add_run(_clean(content)).bold = row is headings
+            paragraph.add_run(_clean(words_of(content))).bold = row is headings
             if place not in words and place > 0:
                 paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
 

@@ -14,7 +14,9 @@ from vettore.report.blocks import (
     Pairs,
     Paragraph,
     Table,
+    words_of,
 )
+from vettore.report.figures import WIDTH_MM
 
 PREAMBLE = r"""\documentclass[11pt]{article}
 \usepackage[utf8]{inputenc}
@@ -80,20 +82,24 @@ def latex(document: Document, name: str) -> dict[str, bytes]:
     ]
     if document.note:
         lines += [_plain(document.note), ""]
-    for section in document.sections:
-        if section.title:
-            lines.append(rf"\section*{{{_plain(section.title)}}}")
-        for block in section.blocks:
-            lines += [*_block(block, name, files), ""]
+    for chapter in document.chapters:
+        if chapter.title:
+            lines.append(rf"\section*{{{_plain(chapter.title)}}}")
+        level = "sub" if chapter.title else ""
+        for section in chapter.sections:
+            if section.title:
+                lines.append(rf"\{level}section*{{{_plain(section.title)}}}")
+            for block in section.blocks:
+                lines += [*_block(block, name, files, level), ""]
     lines += [r"\bigskip", _plain(document.footer), r"\end{document}", ""]
     files[""] = "\n".join(lines).encode("utf-8")
     return files
 
 
-def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
+def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list[str]:
     match block:
         case Heading(text):
-            return [rf"\subsection*{{{_plain(text)}}}"]
+            return [rf"\{level}subsection*{{{_plain(text)}}}"]
         case Paragraph(text):
             return [_plain(text)]
         case Pairs(pairs):
@@ -107,9 +113,10 @@ def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
         case Figure():
             ending = f"-figure-{len(files) + 1}.pdf"
             files[ending] = block.draw("pdf")
+            share = min(block.width / WIDTH_MM, 1.0)
             return [
                 r"\begin{figure}[htbp]\centering",
-                rf"\includegraphics[width=\linewidth]{{\detokenize{{{name}{ending}}}}}",
+                rf"\includegraphics[width={share:.3f}\linewidth]{{\detokenize{{{name}{ending}}}}}",
                 rf"\par\small {_plain(block.caption)}",
                 r"\end{figure}",
             ]
@@ -122,7 +129,9 @@ def _table(table: Table) -> list[str]:
     if table.headings:
         rows += [_row(table.headings), r"\midrule"]
     rows += [*(_row(row) for row in table.rows), r"\bottomrule"]
+    words = [rf"\par\small {_plain(table.caption)}\par\normalsize"] if table.caption else []
     return [
+        *words,
         r"\begin{center}\resizebox{\ifdim\width>\linewidth\linewidth\else\width\fi}{!}{%",
         rf"\begin{{tabular}}{{@{{}}{sides}@{{}}}}",
         *rows,
@@ -131,7 +140,7 @@ def _table(table: Table) -> list[str]:
 
 
 def _row(cells: tuple[Cell, ...]) -> str:
-    texts = [f"${to_latex(cell)}$" if isinstance(cell, Box) else _plain(cell) for cell in cells]
+    texts = [f"${to_latex(cell)}$" if isinstance(cell, Box) else _plain(words_of(cell)) for cell in cells]
     return rf"{' & '.join(texts)} \\"
 
 

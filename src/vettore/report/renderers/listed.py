@@ -11,30 +11,35 @@ from vettore.report.renderers.html import html
 from vettore.report.renderers.latex import latex
 from vettore.report.renderers.markdown import markdown
 from vettore.report.renderers.pdf import pdf
+from vettore.report.renderers.xlsx import xlsx
 
 
 @dataclass(frozen=True)
 class Format:
     """A format by the ``endings`` of its files (the first is the usual one), its ``name`` and ``use`` on screen.
 
-    ``write`` gives the file, and those beside it by what follows its name: {"": …, "-figure-1.svg": …}.
+    ``write`` gives the file, and those beside it by what follows its name: {"": …, "-figure-1.svg": …}. One that
+    ``carries`` can take the study along.
     """
 
     name: str
     use: str
     endings: tuple[str, ...]
     write: Callable[[Document, str], Mapping[str, bytes]]
+    carries: bool = False
 
 
 FORMATS = (
-    Format("PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}),
+    Format("PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}, carries=True),
     Format(
         "Web page",
         "one file, opens anywhere",
         (".html", ".htm"),
         lambda document, name: {"": html(document).encode("utf-8")},
+        carries=True,
     ),
     Format("Word document", "to be edited", (".docx",), lambda document, name: {"": docx(document)}),
+    Format("Spreadsheet", "numbers in full, rows too", (".xlsx",), lambda document, name: {"": xlsx(document)}),
     Format("LaTeX", "for a paper, figures beside it", (".tex",), latex),
     Format("Markdown", "plain text, figures beside it", (".md",), markdown),
 )

@@ -16,6 +16,7 @@ from vettore.report.blocks import (
     Pairs,
     Paragraph,
     Table,
+    words_of,
 )
 
 # What Markdown, or HTML in it, would take for more than a text.
@@ -30,20 +31,22 @@ def markdown(document: Document, name: str) -> dict[str, bytes]:
     lines = [f"# {_plain(document.title)}", "", _plain(document.subtitle), ""]
     if document.note:
         lines += [_plain(document.note), ""]
-    for section in document.sections:
-        if section.title:
-            lines += [f"## {_plain(section.title)}", ""]
-        for block in section.blocks:
-            lines += [*_block(block, name, files), ""]
+    for chapter in document.chapters:
+        lines += [f"## {_plain(chapter.title)}", ""] if chapter.title else []
+        level = "###" if chapter.title else "##"
+        for section in chapter.sections:
+            lines += [f"{level} {_plain(section.title)}", ""] if section.title else []
+            for block in section.blocks:
+                lines += [*_block(block, name, files, level + "#"), ""]
     lines += ["---", "", _plain(document.footer), ""]
     files[""] = "\n".join(lines).encode("utf-8")
     return files
 
 
-def _block(block: Block, name: str, files: dict[str, bytes]) -> list[str]:
+def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list[str]:
     match block:
         case Heading(text):
-            return [f"### {_plain(text)}"]
+            return [f"{level} {_plain(text)}"]
         case Paragraph(text):
             return [_plain(text)]
         case Pairs(pairs):
@@ -64,11 +67,12 @@ def _table(table: Table) -> list[str]:
     headings = table.headings or ("",) * width
     sides = [":--" if place in table.words else "--:" for place in range(width)]
     rows = [_row(headings), f"| {' | '.join(sides)} |"]
-    return rows + [_row(row) for row in table.rows]
+    words = [f"*{_plain(table.caption)}*", ""] if table.caption else []
+    return words + rows + [_row(row) for row in table.rows]
 
 
 def _row(cells: tuple[Cell, ...]) -> str:
-    return f"| {' | '.join(f'${to_latex(cell)}$' if isinstance(cell, Box) else _plain(cell) for cell in cells)} |"
+    return f"| {' | '.join(f'${to_latex(cell)}$' if isinstance(cell, Box) else _plain(words_of(cell)) for cell in cells)} |"
 
 
 def _plain(text: str) -> str:

@@ -24,7 +24,7 @@ def own_typeface(url: str) -> bytes:
 
 def pdf(document: Document) -> bytes:
     """Return the pages as a PDF."""
-    from weasyprint import HTML
+    from weasyprint import HTML, Attachment
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     class OwnTypefaces(URLFetcher):  # type: ignore[misc]
@@ -35,5 +35,11 @@ def pdf(document: Document) -> bytes:
 
     # The fonts' configuration belongs to the whole process.
     with _printing:
-        page: bytes = HTML(string=html(document, for_print=True), url_fetcher=OwnTypefaces()).write_pdf()
+        source = HTML(string=html(document, for_print=True), url_fetcher=OwnTypefaces())
+        attached = document.attachment
+        files = None
+        if attached is not None:
+            files = [Attachment(string=attached.data, name=attached.name, description="The study that is reported")]
+        # Tagged, with its language and title, so that it can be read aloud (PDF/UA).
+        page: bytes = source.write_pdf(pdf_variant="pdf/ua-1", attachments=files)
         return page

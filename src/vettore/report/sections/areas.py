@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from vettore.report.blocks import Block, Pairs
 from vettore.report.sections.entry import Entry, Subject
+from vettore.study.series import Series
 from vettore.words.areas import area_lines, function_lines
 
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
-    areas = area_lines(subject.study, subject.fit.series, subject.style)
-    lines = (*areas, *function_lines(subject.study, subject.style))
-    return (Pairs(lines),) if lines else ()
+    def of(series: Series) -> list[Block]:
+        lines = area_lines(subject.study, series, subject.style)
+        return [Pairs(lines)] if lines else []
+
+    functions = function_lines(subject.study, subject.style)
+    return (*subject.by_series(of), *([Pairs(functions)] if functions else []))
 
 
-AREAS = Entry("areas", "Areas", _blocks)
+AREAS = Entry("areas", "Areas", of_study=_blocks)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Table
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.series import Role
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     series, style = subject.fit.series, subject.style
     x, y = series.values(Role.X), series.values(Role.Y)
     rows = []
@@ -17,4 +17,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return (Table(("Row", "x", "y", "Reason"), tuple(rows), words=(3,)),) if rows else ()
 
 
-ASIDE = Entry("aside", "Rows set aside", _blocks)
+ASIDE = Entry("aside", "Rows set aside", of_fit=_blocks)

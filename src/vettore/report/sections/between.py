@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from vettore.report.blocks import Block, Pairs
 from vettore.report.sections.entry import Entry, Subject
+from vettore.study.series import Series
 from vettore.words.areas import between_lines
 
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
-    lines = between_lines(subject.study, subject.fit.series, subject.style)
-    return (Pairs(lines),) if lines else ()
+    def of(series: Series) -> list[Block]:
+        lines = between_lines(subject.study, series, subject.style)
+        return [Pairs(lines)] if lines else []
+
+    return subject.by_series(of)
 
 
-BETWEEN = Entry("between", "Values between points", _blocks)
+BETWEEN = Entry("between", "Values between points", of_study=_blocks)

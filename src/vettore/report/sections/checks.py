@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Table
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.words.checks import check_figure, check_sentence
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     result, style = subject.fit.result, subject.style
     rows = tuple(
         (check.verdict.value, check_sentence(check, result), check_figure(check, result, style))
@@ -16,4 +16,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return (Table((), rows, words=(1,)),) if rows else ()
 
 
-CHECKS = Entry("checks", "Checks", _blocks)
+CHECKS = Entry("checks", "Checks", of_fit=_blocks)

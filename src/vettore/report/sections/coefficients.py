@@ -2,18 +2,45 @@
 
 from __future__ import annotations
 
+import math
+
+from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Row, Text, coefficient_symbol
-from vettore.report.blocks import Block, Cell, Equation, Table
-from vettore.report.sections.entry import Entry, Subject
+from vettore.core.typeset import Row, Text, coefficient_symbol, filled
+from vettore.report.blocks import Block, Cell, Equation, Number, Table
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.words.fits import weights_in_words
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     left, terms = subject.fit.equation
     level = f"{subject.fit.result.level:.0%}".replace("%", " %")
     headings = ("Coefficient", "Value", "Standard error", f"{level} range", "t", "p", "Unit")
-    return Equation(Row((left, Text(" = "), *terms))), Table(headings, _rows(subject.fit, subject.style))
+    equation = Row((left, Text(" = "), *terms))
+    numbers = {
+        name: _numeral(coefficient.value, coefficient.standard_error, subject.style)
+        for name, coefficient in subject.fit.result.coefficients.items()
+    }
+    table = Table(headings, _rows(subject.fit, subject.style), words=(6,), caption=_caption(subject.fit))
+    return Equation(equation), Equation(filled(equation, numbers)), table
+
+
+def _numeral(value: float, error: float | None, style: NumberStyle) -> str:
+    """Return a number with as many digits as its ± gives it, as ``1.5e-07``, a second digit of the ± included."""
+    digits = 6
+    if error and math.isfinite(error) and value:
+        digits = min(max(math.floor(math.log10(abs(value))) - math.floor(math.log10(error)) + 2, 2), 15)
+    return f"{value:.{digits}g}".replace(".", style.decimal_mark)
+
+
+def _caption(fit: DerivedFit) -> str:
+    result = fit.result
+    if result.absolute_sigma:
+        how = "standard errors from the known ± of y"
+    else:
+        how = f"standard errors from the scatter of {counted(result.n, 'row')}"
+    return f"Coefficients of the {fit.recipe.name.lower()}; {weights_in_words(result)}, {how}."
 
 
 def _rows(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[Cell, ...], ...]:
@@ -25,9 +52,19 @@ def _rows(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[Cell, ...], ...]:
         if low is not None and high is not None:
             interval = style.interval(low, high, coefficient.standard_error)
         symbol = coefficient_symbol(coefficient.name)
+        p = _shown(style.probability(coefficient.p), coefficient.p)
         t = style.number(coefficient.t, 4) if coefficient.t is not None else "—"
-        rows.append((symbol, value, error, interval, t, style.probability(coefficient.p), unit or "—"))
+        cells: tuple[Cell, ...] = (
+            symbol,
+            Number(value, coefficient.value),
+            _shown(error, coefficient.standard_error),
+        )
+        rows.append((*cells, interval, _shown(t, coefficient.t), p, unit or "—"))
     return tuple(rows)
 
 
-COEFFICIENTS = Entry("coefficients", "Equation and coefficients", _blocks)
+def _shown(text: str, value: float | None) -> Cell:
+    return text if value is None or not math.isfinite(value) else Number(text, value)
+
+
+COEFFICIENTS = Entry("coefficients", "Equation and coefficients", of_fit=_blocks)

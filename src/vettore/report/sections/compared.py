@@ -7,11 +7,16 @@ from vettore.core.fitting.compare import compare
 from vettore.report.blocks import Block, Paragraph, Table
 from vettore.report.sections.entry import Entry, Subject
 from vettore.study.derive import derive_fit
+from vettore.study.series import Series
 from vettore.words.comparison import COMPARED, compared_row, comparison_words
 
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
-    curves = subject.study.curves_of(subject.fit.series.id)
+    return subject.by_series(lambda series: _of_series(subject, series))
+
+
+def _of_series(subject: Subject, series: Series) -> tuple[Block, ...]:
+    curves = subject.study.curves_of(series.id)
     if len(curves) < 2:
         return ()
     fits = {}
@@ -29,4 +34,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return Paragraph(comparison_words(compared, subject.style)), Table(COMPARED, rows, words=(0,))
 
 
-COMPARED_FITS = Entry("compared", "Fits compared", _blocks)
+COMPARED_FITS = Entry("compared", "Fits compared", of_study=_blocks)

@@ -12,10 +12,12 @@ from vettore.report.sections.entry import Entry
 from vettore.report.sections.figure import FIGURE
 from vettore.report.sections.goodness import GOODNESS
 from vettore.report.sections.method import METHOD
+from vettore.report.sections.overview import OVERVIEW
 from vettore.report.sections.polynomials import POLYNOMIALS
 from vettore.report.sections.quantities import QUANTITIES
 from vettore.report.sections.readings import READINGS
 from vettore.report.sections.repeat import REPEAT
+from vettore.report.sections.rows import ROWS
 from vettore.report.sections.source import SOURCE
 from vettore.report.sections.summary import SUMMARY
 from vettore.report.sections.surfaces import SURFACES
@@ -23,6 +25,7 @@ from vettore.report.sections.working import WORKING
 
 SECTIONS: tuple[Entry, ...] = (
     SUMMARY,
+    OVERVIEW,
     SOURCE,
     FIGURE,
     COEFFICIENTS,
@@ -39,4 +42,5 @@ SECTIONS: tuple[Entry, ...] = (
     METHOD,
     WORKING,
     REPEAT,
+    ROWS,
 )

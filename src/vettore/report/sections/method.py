@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Paragraph
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.words.fits import method_in_words
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     return (Paragraph(method_in_words(subject.fit)),)
 
 
-METHOD = Entry("method", "Method", _blocks)
+METHOD = Entry("method", "Method", of_fit=_blocks)

@@ -12,4 +12,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return (Pairs(lines),) if lines else ()
 
 
-POLYNOMIALS = Entry("polynomials", "Polynomials", _blocks)
+POLYNOMIALS = Entry("polynomials", "Polynomials", of_study=_blocks)

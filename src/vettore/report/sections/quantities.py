@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Pairs
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.words.fits import quantity_lines
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     lines = quantity_lines(subject.fit, subject.style)
     return (Pairs(lines, short=True),) if lines else ()
 
 
-QUANTITIES = Entry("quantities", "What follows from it", _blocks)
+QUANTITIES = Entry("quantities", "What follows from it", of_fit=_blocks)

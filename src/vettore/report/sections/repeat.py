@@ -7,13 +7,13 @@ import platform
 from vettore import __version__
 from vettore.core.errors import name_rows
 from vettore.core.typeset import coefficient_symbol
-from vettore.report.blocks import Block, Cell, Heading, Pairs, Table
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.blocks import Block, Cell, Heading, Number, Pairs, Table
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.words.lines import Line
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     fit = subject.fit
     result, source = fit.result, fit.series.table.full_source
     lines = [Line("file", source.name)] if source.name else []
@@ -25,12 +25,12 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
         lines.append(Line("seed of the search", str(subject.curve.seed)))
     lines.append(Line("made with", f"Vettore {__version__}, {_versions()}"))
     rows: list[tuple[Cell, ...]] = [
-        (coefficient_symbol(name), repr(coefficient.value), _full(coefficient.standard_error))
+        (coefficient_symbol(name), _full(coefficient.value), _full(coefficient.standard_error))
         for name, coefficient in result.coefficients.items()
     ]
     blocks: list[Block] = [Pairs(tuple(lines)), Table(("Coefficient", "Value", "Standard error"), tuple(rows))]
     if result.covariance is not None:
-        matrix = tuple(tuple(repr(float(value)) for value in row) for row in result.covariance)
+        matrix = tuple(tuple(_full(value) for value in row) for row in result.covariance)
         named: tuple[tuple[Cell, ...], ...] = tuple(
             (coefficient_symbol(name), *row) for name, row in zip(result.fitted_names, matrix, strict=True)
         )
@@ -38,8 +38,8 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return tuple(blocks)
 
 
-def _full(value: float | None) -> str:
-    return "—" if value is None else repr(float(value))
+def _full(value: float | None) -> Cell:
+    return "—" if value is None else Number(repr(float(value)), float(value))
 
 
 def _versions() -> str:
@@ -49,4 +49,4 @@ def _versions() -> str:
     return f"Python {platform.python_version()}, NumPy {numpy.__version__}, SciPy {scipy.__version__}"
 
 
-REPEAT = Entry("repeat", "How to repeat this", _blocks, whole=False)
+REPEAT = Entry("repeat", "How to repeat this", of_fit=_blocks, whole=False)

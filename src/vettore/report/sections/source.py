@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Pairs
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.words.fits import rows_words
 from vettore.words.lines import Line
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     source = subject.fit.series.table.full_source
     lines = [Line("file", source.name)] if source.name else []
     lines += [Line(label, text) for label, text in source.how]
@@ -18,4 +18,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return (Pairs(tuple(lines), short=True),)
 
 
-SOURCE = Entry("source", "Data and their source", _blocks, whole=False)
+SOURCE = Entry("source", "Data and their source", of_fit=_blocks, whole=False)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Paragraph, Role
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.words.fits import summary_of
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     return (Paragraph(summary_of(subject.fit, subject.style), Role.SUMMARY),)
 
 
-SUMMARY = Entry("summary", "Summary", _blocks, title="")
+SUMMARY = Entry("summary", "Summary", of_fit=_blocks, title="")

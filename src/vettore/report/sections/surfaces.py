@@ -72,4 +72,4 @@ def _numbers(surface: Surface, recipe: SurfaceRecipe, sites: Sites, subject: Sub
     return lines
 
 
-SURFACES = Entry("surfaces", "Surfaces", _blocks, whole=False)
+SURFACES = Entry("surfaces", "Surfaces", of_study=_blocks, whole=False)

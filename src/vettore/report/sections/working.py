@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from vettore.report.blocks import Block, Equation, Heading, Paragraph, Table
-from vettore.report.sections.entry import Entry, Subject
+from vettore.report.sections.entry import Entry, FitSubject
 from vettore.report.working import working_steps
 
 
-def _blocks(subject: Subject) -> tuple[Block, ...]:
+def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     blocks: list[Block] = []
     for number, step in enumerate(working_steps(subject.fit, subject.style), 1):
         blocks.append(Heading(f"{number} · {step.title}"))
@@ -17,4 +17,4 @@ def _blocks(subject: Subject) -> tuple[Block, ...]:
     return tuple(blocks)
 
 
-WORKING = Entry("working", "Working (appendix)", _blocks, title="Working", whole=False)
+WORKING = Entry("working", "Working (appendix)", of_fit=_blocks, title="Working", whole=False)

@@ -4,6 +4,7 @@ It stands in a file of its own: readings need fits, and fits their kinds, so tha
 """
 
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.function import FunctionRecipe
@@ -25,5 +26,6 @@ KINDS: tuple[type[Part], ...] = (
     FunctionRecipe,
     PolynomialRecipe,
     SurfaceRecipe,
+    FigureRecipe,
     ReportRecipe,
 )

@@ -10,11 +10,17 @@ PAPERS = ("A4", "Letter")
 
 
 class ReportRecipe(Part, frozen=True, tag="report"):
-    """``left_out`` names the sections that are switched off; ``curve`` the fit it is about. A study has one."""
+    """``left_out`` names the sections that are switched off; ``curve`` the fit it is about. A study has one.
+
+    With ``fits`` "all" every fit is reported, and all else that the study holds; ``attach`` takes the study along in the PDF
+    and in the page.
+    """
 
     title: str = ""
     note: str = ""
     curve: str = ""
+    fits: Literal["one", "all"] = "one"
+    attach: bool = False
     left_out: tuple[str, ...] = ("working",)
     paper: Literal["A4", "Letter"] = "A4"
     decimal_mark: Literal[".", ","] = "."

@@ -1,0 +1,81 @@
+"""How the figure of a fit looks: a thing of its own in the study, made from what the fit is."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import msgspec
+
+from vettore.study.kinds.part import Part
+
+Scale = Literal["auto", "linear", "log"]
+Corner = Literal["none", "upper left", "upper right", "lower left", "lower right"]
+Mark = Literal["disc", "square", "triangle", "diamond", "plus"]
+Palette = Literal["house", "grey"]
+Limits = tuple[float | None, float | None]
+# Widths and heights in millimetres by where a figure goes.
+SIZES: dict[str, tuple[float, float]] = {
+    "report": (160.0, 104.0),
+    "one column": (85.0, 70.0),
+    "one and a half": (120.0, 85.0),
+    "two columns": (175.0, 110.0),
+    "slide": (254.0, 143.0),
+    "poster": (420.0, 280.0),
+}
+Millimetres = Annotated[float, msgspec.Meta(ge=30, le=1200)]
+Points = Annotated[float, msgspec.Meta(ge=4, le=48)]
+Share = Annotated[float, msgspec.Meta(ge=0.1, le=10)]
+Colour = Annotated[str, msgspec.Meta(pattern=r"^(#[0-9A-Fa-f]{6})?$")]
+
+
+class Note(msgspec.Struct, frozen=True):
+    """Words on a figure with an arrow to a place: ``x``, ``y`` in data, ``at`` the words' place in shares of the plot."""
+
+    text: str
+    x: float
+    y: float
+    at: tuple[float, float]
+
+
+class FigureRecipe(Part, frozen=True, tag="figure"):
+    """The look of the figure of fit ``of``; one at most for each. Blank texts are those of the data.
+
+    A scale that is "auto" is logarithmic where the rows span decades of x and crowd at one end. ``mark_size`` and
+    ``line_width`` are shares of the usual ones, ``type_size`` points. ``points_colour`` and ``curve_colour`` are own
+    ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares of the plot, where it was dragged. ``beside`` are
+    fits drawn with it.
+    """
+
+    letter: ClassVar[str] = "g"
+
+    of: str
+    title: str = ""
+    x_title: str = ""
+    y_title: str = ""
+    x_scale: Scale = "auto"
+    y_scale: Scale = "auto"
+    x_limits: Limits = (None, None)
+    y_limits: Limits = (None, None)
+    residuals: bool = True
+    band: bool = True
+    error_bars: bool = True
+    grid: bool = True
+    legend: Corner = "none"
+    legend_at: tuple[float, float] | None = None
+    palette: Palette = "house"
+    points_colour: Colour = ""
+    curve_colour: Colour = ""
+    mark: Mark = "disc"
+    mark_size: Share = 1.0
+    line_width: Share = 1.0
+    type_size: Points = 8.5
+    serif: bool = False
+    width: Millimetres = SIZES["report"][0]
+    height: Millimetres = SIZES["report"][1]
+    panel: str = ""
+    notes: tuple[Note, ...] = ()
+    beside: tuple[str, ...] = ()
+
+    def refers_to(self) -> tuple[str, ...]:
+        """It is nothing without its fit."""
+        return (self.of,)
