@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from vettore.cli.figure import figure_options, save_figure_of
 from vettore.cli.fit_told import fit_json, fit_text
 from vettore.cli.given import model_of, table_of
 from vettore.core.errors import DataError
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from vettore.study.study import Study
 
 NOT_CONVERGED = 1
+LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 
 
 @click.command()
@@ -38,12 +40,20 @@ NOT_CONVERGED = 1
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
 @click.option("--json", "as_json", is_flag=True, help="Print everything in the result as JSON.")
-@click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html or .pdf).")
-def fit(file: Path, as_json: bool, report: Path | None, **asked: Any) -> None:
+@click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html, .pdf, .xlsx …).")
+@click.option(
+    "--figure", "figure", type=click.Path(path_type=Path), help="Save the figure (.svg, .pdf, .png, .tiff)."
+)
+@figure_options
+def fit(file: Path, as_json: bool, report: Path | None, figure: Path | None, **asked: Any) -> None:
     """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
     from vettore.study.derive import derive_fit
 
     check_options(asked)
+    looks = {name: asked.pop(name) for name in LOOKS}
+    if figure is None and any(looks.values()):
+        option = next(name for name, value in looks.items() if value).replace("_", "-")
+        raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
     study = study_of(file, asked)
     derived = derive_fit(study, study.curves[0].id)
     click.echo(fit_json(derived) if as_json else fit_text(derived))
@@ -52,6 +62,9 @@ def fit(file: Path, as_json: bool, report: Path | None, **asked: Any) -> None:
 
         save_report(study, report)
         click.echo(f"The report was saved as {report}.", err=as_json)
+    if figure is not None:
+        save_figure_of(study, study.curves[0].id, figure, looks)
+        click.echo(f"The figure was saved as {figure}.", err=as_json)
     if not derived.result.converged:
         raise SystemExit(NOT_CONVERGED)
 

@@ -6,7 +6,18 @@ import importlib
 
 import click
 
-COMMANDS = ("describe", "fit", "models", "compare", "interpolate", "integrate", "polynomial", "surface", "report")
+COMMANDS = (
+    "describe",
+    "fit",
+    "models",
+    "compare",
+    "interpolate",
+    "integrate",
+    "polynomial",
+    "surface",
+    "figure",
+    "report",
+)
 
 
 def command(name: str) -> click.Command:

@@ -9,12 +9,15 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, cast, get_args
 
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
+from vettore.files.whole import write_whole
 from vettore.look.theme import PAPER
 from vettore.report.figures import MOST_VECTOR_POINTS, Kind, Sheet, drawn, dress_axes, fit_titles
 from vettore.study.fits import DerivedFit, response_of
@@ -24,6 +27,10 @@ from vettore.study.series import Role
 CURVE_POINTS = 400
 # x runs over at least so many times its smallest, and half of the rows crowd in this share of the axis: logarithmic.
 DECADES, CROWDED = 1000.0, 0.05
+# How the letter of a panel is known among the texts of the plot.
+PANEL = "panel"
+# The strip beside an axis that stands for it, as a share of the figure.
+EDGE = 0.05
 MARKS = {"disc": "o", "square": "s", "triangle": "^", "diamond": "D", "plus": "P"}
 GREYS = ("#222222", "#777777", "#AAAAAA", "#4A4A4A", "#909090")
 LINES = ("-", "--", "-.", ":")
@@ -123,7 +130,9 @@ def _draw(figure: Any, fits: Sequence[DerivedFit], recipe: FigureRecipe, style: 
     if recipe.title:
         above.set_title(recipe.title, fontsize=recipe.type_size * 1.15, loc="left")
     if recipe.panel:
-        above.annotate(recipe.panel, (0, 1), (-4, 6), "axes fraction", "offset points", weight="bold", ha="right")
+        above.annotate(
+            recipe.panel, (0, 1), (-4, 6), "axes fraction", "offset points", weight="semibold", ha="right", gid=PANEL
+        )
     _draw_legend(above, recipe)
     _draw_notes(above, recipe)
     fit_titles(figure, (*(axes.yaxis for axes in all_axes), lowest.xaxis))
@@ -220,10 +229,10 @@ def _draw_residuals(axes: Any, fit: DerivedFit, recipe: FigureRecipe) -> None:
 def _draw_legend(axes: Any, recipe: FigureRecipe) -> None:
     if recipe.legend == "none":
         return
-    asked: dict[str, Any] = {"loc": recipe.legend}
+    asked: dict[str, Any] = {"loc": recipe.legend, "borderaxespad": 0.6}
     if recipe.legend_at is not None:
-        asked = {"loc": "lower left", "bbox_to_anchor": recipe.legend_at}
-    legend = axes.legend(**asked, frameon=True, edgecolor=PAPER.rule, framealpha=0.9, borderaxespad=0.6)
+        asked = {"loc": "lower left", "bbox_to_anchor": recipe.legend_at, "borderaxespad": 0.0}
+    legend = axes.legend(**asked, frameon=True, edgecolor=PAPER.rule, framealpha=0.9)
     # Where it was dragged to is where it stays: the plot does not give way to it.
     legend.set_in_layout(False)
 
@@ -245,21 +254,25 @@ def _places(figure: Any, axes: Any) -> list[Any]:
     width, height = figure.bbox.width, figure.bbox.height
 
     def place(what: str, box: Any) -> Place:
-        return Place(what, box.x0 / width, 1 - box.y1 / height, box.width / width, box.height / height)
+        sides = box.x0 / width, 1 - box.y1 / height, box.width / width, box.height / height
+        return Place(what, *map(float, sides))
 
-    notes = [child for child in axes.texts if child.get_weight() != "bold"]
+    notes = [child for child in axes.texts if child.get_gid() != PANEL]
     found = [place(f"note {number}", Text.get_window_extent(note)) for number, note in enumerate(notes)]
     if axes.get_legend() is not None:
         found.append(place("legend", axes.get_legend().get_window_extent()))
+    frame = place("plot", axes.get_window_extent())
     if axes.get_title(loc="left"):
         found.append(place("title", axes._left_title.get_window_extent()))
+    else:
+        # Where a title would begin.
+        found.append(Place("title", frame.x, 0.0, frame.width, max(frame.y, EDGE)))
     lowest = figure.axes[-1]
     found.append(place("x title", lowest.xaxis.label.get_window_extent()))
     found.append(place("y title", axes.yaxis.label.get_window_extent()))
-    frame = place("plot", axes.get_window_extent())
     below = lowest.get_window_extent()
-    found.append(Place("x axis", frame.x, 1 - below.y0 / height, frame.width, 0.05))
-    found.append(Place("y axis", frame.x - 0.06, frame.y, 0.06, frame.height))
+    found.append(Place("x axis", frame.x, 1 - float(below.y0) / height, frame.width, EDGE))
+    found.append(Place("y axis", frame.x - EDGE, frame.y, EDGE, frame.height))
     logs = axes.get_xscale() == "log", axes.get_yscale() == "log"
     (x_low, x_high), (y_low, y_high) = axes.get_xlim(), axes.get_ylim()
     return [*found, Plotted(frame, (float(x_low), float(x_high)), (float(y_low), float(y_high)), *logs)]
@@ -295,3 +308,18 @@ def _csv(rows: Sequence[Sequence[str]]) -> str:
     out = io.StringIO()
     csv.writer(out, lineterminator="\n").writerows(rows)
     return out.getvalue()
+
+
+def save_figure(
+    fits: Sequence[DerivedFit], recipe: FigureRecipe, style: NumberStyle, path: Path, data: bool = False
+) -> None:
+    """Write a figure as its name's ending says, with what it draws as CSV beside it if asked. Raises VettoreError."""
+    ending = path.suffix.casefold().removeprefix(".")
+    kind = {"tif": "tiff"}.get(ending, ending)
+    if kind not in get_args(Kind):
+        raise VettoreError(f"“{path.name}”: a figure ends in .svg, .pdf, .png or .tiff.")
+    # What stands beside it first, so that a figure is never without the data that it was asked to bring.
+    if data:
+        for name, text in curves_table(fits, recipe).items():
+            write_whole(path.with_name(path.stem + name), text.encode("utf-8"))
+    write_whole(path, fit_figure(fits, recipe, style, cast("Kind", kind), letters=True))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.pages.figure.editor import FigureEditor
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Column, Invitation, button, clear, label, rule, section
@@ -35,6 +36,8 @@ BESIDE = 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 # Milliseconds of a pause after which the pages are written again.
 PAUSE = 200
+# What the stage shows.
+EMPTY, REPORT, FIGURE = 0, 1, 2
 # In the list of fits: all of them.
 ALL = "*"
 MARKS = {"point": ".", "comma": ","}
@@ -64,6 +67,8 @@ class ReportPage(Page):
         super().__init__(session, doors)
         self.pages = 0
         self._filling = False
+        self.editor = FigureEditor(session)
+        self.editor.closed.connect(self.close_figure)
         self._build_choices()
         self._build_stage()
         self._build_findings()
@@ -96,7 +101,9 @@ class ReportPage(Page):
             self.boxes[entry.key] = box
             choices.add(box)
         choices.column.addStretch()
-        self.choices = choices
+        self.choices = QStackedWidget()
+        self.choices.addWidget(choices)
+        self.choices.addWidget(self.editor.choices)
 
     def _build_stage(self) -> None:
         self.preview = Column("Preview of the report", (20, 16, 20, 16))
@@ -110,10 +117,13 @@ class ReportPage(Page):
         stage.setObjectName("canvas")
         stage.addWidget(self.refusal)
         stage.addWidget(self.preview)
+        stage.addWidget(self.editor.canvas)
         self.stage = stage
 
     def _build_findings(self) -> None:
         findings = Column("Send the report")
+        self.change_figure = button("Change the figure …", self.open_figure, "", "Words, axes, colours, marks, size")
+        self.change_figure.setProperty("help", "report.md#change-the-figure")
         findings.add(section("Send it"))
         for known in FORMATS:
             row = QWidget()
@@ -144,16 +154,22 @@ class ReportPage(Page):
             "Put the study itself into the PDF or the web page, so that whoever reads it can open it"
         )
         self.attach.clicked.connect(lambda checked: self._change(attach=checked))
-        findings.add(rule(), section("Looks"), looks, self.attach)
+        findings.add(rule(), section("Looks"), looks, self.attach, self.change_figure)
         findings.column.addStretch()
-        self.findings = findings
+        self.findings = QStackedWidget()
+        self.findings.addWidget(findings)
+        self.findings.addWidget(self.editor.findings)
 
     def refresh(self) -> None:
         """Fill in the choices and draw the pages again."""
         study, recipe = self.session.study, self.session.study.report
         reported = study.reported_curve
         some = bool(study.series or study.functions or study.polynomials)
-        self.stage.setCurrentIndex(1 if some else 0)
+        if self.figure_is_open and any(curve.id == self.editor.fit for curve in study.curves):
+            self.editor.refresh()
+            return
+        self._show_part(REPORT if some else EMPTY)
+        self.change_figure.setEnabled(reported is not None)
         self._filling = True
         self.title.setText(recipe.title)
         # A long title is seen from its beginning.
@@ -176,9 +192,43 @@ class ReportPage(Page):
             # One PDF for a pause in what the user does, not one for each key and tick.
             self.session.background.when_calm("preview", PAUSE, self._draw)
 
+    @property
+    def figure_is_open(self) -> bool:
+        """Whether a figure is open in the place of the pages."""
+        return self.stage.currentIndex() == FIGURE
+
+    def open_figure(self) -> None:
+        """Open the figure of the reported fit in the place of the pages."""
+        reported = self.session.study.reported_curve
+        if reported is not None:
+            self._show_part(FIGURE)
+            self.editor.open(reported.id)
+
+    def close_figure(self) -> None:
+        """Show the pages again."""
+        self._show_part(REPORT)
+        self.refresh()
+
+    def _show_part(self, part: int) -> None:
+        self.stage.setCurrentIndex(part)
+        for column in (self.choices, self.findings):
+            column.setCurrentIndex(1 if part == FIGURE else 0)
+        self.session.say("", "status")
+
+    def close_topmost(self) -> bool:
+        """Close a field on the figure, or else the figure."""
+        if not self.figure_is_open:
+            return False
+        if not self.editor.canvas.close_field():
+            self.close_figure()
+        return True
+
     def status(self) -> list[str]:
         """Say how long the report is."""
         pages = "1 page" if self.pages == 1 else f"{self.pages} pages"
+        if self.figure_is_open:
+            recipe = self.editor.recipe
+            return [f"figure of {recipe.width:g} × {recipe.height:g} mm"]
         return [pages, "figures follow the study"] if self.pages else []
 
     def ask_and_save(self, known: Format) -> None:

@@ -1,0 +1,110 @@
+"""What hands and fields on a figure decide, as its recipe. Knows no widget."""
+
+from __future__ import annotations
+
+import json
+
+import msgspec
+
+from vettore.core.errors import VettoreError
+from vettore.core.rounding import read_number
+from vettore.report.fit_figure import Plotted
+from vettore.study.figures import LOOKS
+from vettore.study.kinds.figure import FigureRecipe, Note
+
+# Texts on a figure that are changed in place, and the field of the recipe that holds each.
+TEXTS = {"title": "title", "x title": "x_title", "y title": "y_title"}
+# Where the words of a new note stand from its place, in shares of the plot.
+AWAY = 0.16
+# Digits of what is dragged: as fine as a pixel needs.
+FINE = 4
+RANGES = {
+    "width": (30.0, 1200.0, "The width of a figure is 30 to 1200 mm"),
+    "height": (30.0, 1200.0, "The height of a figure is 30 to 1200 mm"),
+    "type_size": (4.0, 48.0, "Type is 4 to 48 points"),
+    "mark_size": (0.1, 10.0, "The size of marks is 0.1 to 10 times the usual"),
+    "line_width": (0.1, 10.0, "The width of lines is 0.1 to 10 times the usual"),
+}
+
+
+def dragged(recipe: FigureRecipe, what: str, plotted: Plotted, x: float, y: float) -> FigureRecipe:
+    """Return the recipe after a part of the figure was dragged.
+
+    ``x``, ``y`` are, in shares of the figure from the upper left, the new lower left corner of the legend, or the new middle
+    of a note's words.
+    """
+    across, up = (round(share, FINE) for share in plotted.share_at(x, y))
+    if what == "legend":
+        return recipe.changed(legend_at=(across, up))
+    number = int(what.removeprefix("note "))
+    notes = list(recipe.notes)
+    notes[number] = msgspec.structs.replace(notes[number], at=(across, up))
+    return recipe.changed(notes=tuple(notes))
+
+
+def with_note(recipe: FigureRecipe, plotted: Plotted, x: float, y: float, text: str) -> FigureRecipe:
+    """Return the recipe with words about a place of the figure, given in shares from the upper left."""
+    across, up = plotted.share_at(x, y)
+    at_x, at_y = (float(f"{value:.{FINE}g}") for value in plotted.data_at(x, y))
+    # Beside the place, towards the middle of the plot.
+    away = (AWAY if across < 0.5 else -AWAY), (AWAY if up < 0.5 else -AWAY)
+    place = (round(across + away[0], FINE), round(up + away[1], FINE))
+    return recipe.changed(notes=(*recipe.notes, Note(text, at_x, at_y, place)))
+
+
+def text_typed(recipe: FigureRecipe, what: str, text: str) -> FigureRecipe:
+    """Return the recipe with other words; a note without words is taken away."""
+    text = text.strip()
+    if what in TEXTS:
+        return recipe.changed(**{TEXTS[what]: text})
+    number = int(what.removeprefix("note "))
+    notes = list(recipe.notes)
+    if text:
+        notes[number] = msgspec.structs.replace(notes[number], text=text)
+    else:
+        del notes[number]
+    return recipe.changed(notes=tuple(notes))
+
+
+def size_typed(recipe: FigureRecipe, name: str, text: str) -> FigureRecipe:
+    """Return the recipe with another size. Raises VettoreError for what is none."""
+    low, high, words = RANGES[name]
+    value = read_number(text)
+    if value is None or not low <= value <= high:
+        raise VettoreError(f"{words}; “{text}” was typed.")
+    return recipe.changed(**{name: value})
+
+
+def limits_typed(recipe: FigureRecipe, axis: str, low: str, high: str) -> FigureRecipe:
+    """Return the recipe with other limits of an axis; a blank one follows the data. Raises VettoreError."""
+    ends: list[float | None] = []
+    for text in (low, high):
+        value = read_number(text)
+        if value is None and text.strip():
+            raise VettoreError(f"“{text}” is not a number: type where the axis of {axis} begins and ends.")
+        ends.append(value)
+    if ends[0] is not None and ends[1] is not None and not ends[0] < ends[1]:
+        raise VettoreError(f"The axis of {axis} runs from the lower number to the higher.")
+    log = getattr(recipe, f"{axis}_scale") == "log"
+    if log and any(end is not None and end <= 0 for end in ends):
+        raise VettoreError(f"The axis of {axis} is logarithmic: its limits are above 0.")
+    return recipe.changed(**{f"{axis}_limits": tuple(ends)})
+
+
+def style_text(recipe: FigureRecipe) -> str:
+    """Return the look of a figure as a text that can be kept in a file and read by others."""
+    look = {name: getattr(recipe, name) for name in LOOKS}
+    return json.dumps({"vettore figure style": 1, **look}, indent=2) + "\n"
+
+
+def with_style(recipe: FigureRecipe, text: str) -> FigureRecipe:
+    """Return the recipe with the look of a style's text. Raises VettoreError in a sentence."""
+    try:
+        told = json.loads(text)
+        if not isinstance(told, dict) or told.get("vettore figure style") != 1:
+            raise VettoreError("The file holds no style of a figure.")
+        look = {name: told[name] for name in LOOKS if name in told}
+        whole = {**msgspec.to_builtins(recipe), **look}
+        return msgspec.convert(whole, FigureRecipe)
+    except (ValueError, msgspec.ValidationError, RecursionError) as error:
+        raise VettoreError(f"The style of a figure could not be read: {error}.") from None
