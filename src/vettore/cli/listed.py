@@ -17,6 +17,7 @@ COMMANDS = (
     "surface",
     "figure",
     "report",
+    "replay",
 )
 
 

@@ -56,12 +56,12 @@ def _rows(series: Series) -> list[list[str]]:
 def _csv(series: Series, delimiter: str = ",") -> bytes:
     out = io.StringIO()
     writer = csv.writer(out, delimiter=delimiter, lineterminator="\r\n")
-    writer.writerow([_harmless(cell) for cell in _headers(series)])
-    writer.writerows([_harmless(cell) for cell in row] for row in _rows(series))
+    writer.writerow([harmless(cell) for cell in _headers(series)])
+    writer.writerows([harmless(cell) for cell in row] for row in _rows(series))
     return out.getvalue().encode("utf-8")
 
 
-def _harmless(cell: str) -> str:
+def harmless(cell: str) -> str:
     """Return a cell that no spreadsheet runs: a text that begins like a formula is marked as text by an apostrophe."""
     if cell.startswith(RUN) and not looks_like_number(cell):
         return f"'{cell}"

@@ -1,0 +1,1 @@
+"""The same work over many files: sources, workers, one tidy table. Knows no window."""

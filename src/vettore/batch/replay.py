@@ -1,0 +1,245 @@
+"""A study done again on each of many files: one file's work, and the run over all of them."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from vettore.batch.pool import run
+from vettore.batch.table import ReplayTable, Row
+from vettore.core.errors import VettoreError
+from vettore.files.readers import read_file
+from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
+from vettore.study.replay import Kept, Match, kept_numbers, replayed
+from vettore.study.study import Study
+
+NAN = float("nan")
+# What was done, in a file beside the table, so that a run that was ended goes on.
+PART = ".part"
+
+
+@dataclass(frozen=True)
+class Asked:
+    """How each file is worked on: the study, how columns are matched, which series alone, and what is written for each."""
+
+    study: bytes
+    match: Match = "by-name"
+    only: str = ""
+    reports: str = ""
+    report_as: str = "pdf"
+    studies: str = ""
+
+
+class _Worker:
+    """What a process keeps between files."""
+
+    asked: Asked | None = None
+    study: Study | None = None
+
+
+def start(asked: Asked) -> None:
+    """Make a process ready: its study is read once."""
+    _Worker.asked, _Worker.study = asked, study_from_bytes(asked.study, "study")
+
+
+def work(path: Path) -> list[Row]:
+    """Return the rows of a file; whatever goes wrong is a row with a sentence."""
+    asked, study = _Worker.asked, _Worker.study
+    assert asked is not None
+    assert study is not None
+    try:
+        return _of_file(path, asked, study)
+    except VettoreError as error:
+        return [failed(path, str(error))]
+    except MemoryError:
+        return [failed(path, "It needs more memory than there is.")]
+    except Exception as error:  # one file must not end the work on all others
+        return [failed(path, f"Something unexpected happened ({type(error).__name__}: {error}). Please report it.")]
+
+
+def _of_file(path: Path, asked: Asked, study: Study) -> list[Row]:
+    offers = read_file(path)
+    made, done = replayed(study, [offer.table for offer in offers], asked.match, asked.only)
+    rows = [row_of(path, kept) for identity in done for kept in kept_numbers(made, made.find_series(identity))]
+    if not rows:
+        return [failed(path, "The study keeps no number of it: fit a model, or keep a reading.")]
+    if asked.studies:
+        save_study(made, Path(asked.studies) / f"{path.stem}.vettore")
+    if asked.reports:
+        from vettore.report.save import save_report
+
+        save_report(_titled(made, path), Path(asked.reports) / f"{path.stem}.{asked.report_as}")
+    return rows
+
+
+def _titled(study: Study, path: Path) -> Study:
+    """Return the study with a report that is called after the file where its title would say the same of all."""
+    from vettore.study import edits
+
+    report = study.report
+    return edits.set_report(study, report.changed(title=f"{report.title} · {path.stem}" if report.title else ""))
+
+
+def row_of(path: Path, kept: Kept, group: str = "") -> Row:
+    """Return a kept number as a row."""
+    told = asdict(kept)
+    told["outcome"] = kept.outcome.value
+    return Row(file=str(path), group=group, **told)
+
+
+def failed(path: Path, reason: str, group: str = "") -> Row:
+    """Return the row of a file that gave nothing."""
+    return Row(str(path), group, "", "", "", NAN, NAN, "", "", "failed", reason)
+
+
+def lost(path: Path) -> list[Row]:
+    """Return the row of a file that killed the process that worked on it."""
+    return [failed(path, "The process that worked on it died, three times: it may need more memory than there is.")]
+
+
+def replay(
+    study: Study | Path | str,
+    sources: Iterable[Path | str],
+    *,
+    match: Match = "by-name",
+    only: str = "",
+    workers: int = 1,
+    reports: Path | str = "",
+    report_as: str = "pdf",
+    studies: Path | str = "",
+) -> ReplayTable:
+    """Do the work of a study again on each of many files, and return all numbers that it keeps as one table.
+
+    ``study`` is a study or its file. Columns are matched "by-name" (then by unit) or "by-place"; ``only`` names the series
+    that is done again where the study has several. ``reports`` and ``studies`` are folders that get a report, or a study, of
+    each file. A file that fails is a row with a sentence. Raises VettoreError for a study that cannot be read.
+    """
+    opened = study if isinstance(study, Study) else open_study(study)
+    asked = Asked(study_bytes(opened), match, only, str(reports), report_as, str(studies))
+    done = dict(rows_of(asked, [Path(source) for source in sources], workers))
+    return ReplayTable([row for place in sorted(done) for row in done[place]])
+
+
+def rows_of(asked: Asked, paths: Iterable[Path], workers: int) -> Iterator[tuple[int, list[Row]]]:
+    """Give the place of each file and its rows, as they are done."""
+    for folder in filter(None, (asked.reports, asked.studies)):
+        Path(folder).mkdir(parents=True, exist_ok=True)
+    yield from run(work, lost, paths, workers, start, (asked,))
+
+
+class Progress:
+    """What of a run is done, kept in a file beside its table, so that it goes on where it ended."""
+
+    def __init__(self, table: Path, key: str) -> None:
+        self._path = table.with_name(table.name + PART)
+        self._key = key
+        self.done: dict[str, list[Row]] = {}
+        self._read()
+        self._file = self._path.open("a" if self.done else "w", encoding="utf-8")
+        if not self.done:
+            self._write({"key": key})
+
+    def _read(self) -> None:
+        try:
+            lines = self._path.read_text(encoding="utf-8").splitlines()
+            if not lines or json.loads(lines[0]).get("key") != self._key:
+                return
+        except (OSError, ValueError, AttributeError):
+            return
+        for line in lines[1:]:
+            try:
+                told = json.loads(line)
+                rows = [Row(**{**row, **_numbers(row)}) for row in told["rows"]]
+                if told["stamp"] == stamp(Path(told["file"])):
+                    self.done[told["file"]] = rows
+            except (ValueError, KeyError, TypeError):
+                # The last line may be torn; its file is done again.
+                continue
+
+    def keep(self, path: Path, rows: list[Row]) -> None:
+        """Keep the rows of a file."""
+        told = [{name: _plain(value) for name, value in asdict(row).items()} for row in rows]
+        self._write({"file": str(path), "stamp": stamp(path), "rows": told})
+        self.done[str(path)] = rows
+
+    def _write(self, told: dict[str, Any]) -> None:
+        self._file.write(json.dumps(told, ensure_ascii=False) + "\n")
+        self._file.flush()
+
+    def close(self, whole: bool) -> None:
+        """Close the file; take it away when all is done."""
+        self._file.close()
+        if whole:
+            self._path.unlink(missing_ok=True)
+
+
+def _plain(value: object) -> object:
+    # Hexadecimal, so that each number comes back to the last bit.
+    return value.hex() if isinstance(value, float) else value
+
+
+def _numbers(row: dict[str, Any]) -> dict[str, float]:
+    return {name: float.fromhex(row[name]) for name in ("value", "standard_error")}
+
+
+def stamp(path: Path) -> list[int]:
+    """Return what tells whether a file is still the same: its size and when it was written."""
+    try:
+        told = path.stat()
+    except OSError:
+        return []
+    return [told.st_size, told.st_mtime_ns]
+
+
+def key_of(asked: Asked) -> str:
+    """Return what a run depends on beside its files."""
+    return hashlib.sha256(repr(asked).encode("utf-8")).hexdigest()
+
+
+def go_on(
+    asked: Asked,
+    paths: list[Path],
+    workers: int,
+    progress: Progress | None,
+    told: Callable[[int, int], None],
+    stop_at_first: bool = False,
+) -> ReplayTable:
+    """Work on all files that are not done yet, and return the table of all.
+
+    ``told(done, failed)`` is called after each file. With ``stop_at_first`` the first failure ends the run.
+    """
+    rows: dict[str, list[Row]] = {} if progress is None else dict(progress.done)
+    left = [path for path in paths if str(path) not in rows]
+    there = {str(path) for path in paths}
+    count = len(paths) - len(left)
+    bad = sum(1 for name, some in rows.items() if name in there and _has_failed(some))
+    told(count, bad)
+    try:
+        for place, some in rows_of(asked, left, workers):
+            path = left[place]
+            rows[str(path)] = some
+            if progress is not None:
+                progress.keep(path, some)
+            count, bad = count + 1, bad + _has_failed(some)
+            told(count, bad)
+            if stop_at_first and bad:
+                break
+    except KeyboardInterrupt:
+        raise Ended(ReplayTable([row for path in paths for row in rows.get(str(path), [])])) from None
+    return ReplayTable([row for path in paths for row in rows.get(str(path), [])])
+
+
+def _has_failed(rows: list[Row]) -> bool:
+    return any(row.outcome == "failed" for row in rows)
+
+
+class Ended(VettoreError):
+    """The run was ended by hand; ``table`` is what was done till then."""
+
+    def __init__(self, table: ReplayTable) -> None:
+        super().__init__("The run was ended.")
+        self.table = table
