@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.given import column_of, numbers_of, say_json, table_of
+from vettore.cli.given import Reading, column_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 
@@ -24,7 +24,9 @@ if TYPE_CHECKING:
 @click.option("--y", "y_name", help="Column for y of catalogue models.")
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+@table_options
 def compare(
+    read: Reading,
     file: Path,
     formulas: Sequence[str],
     keys: Sequence[str],
@@ -41,7 +43,7 @@ def compare(
         raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")
     if not keys and (x_name is not None or y_name is not None):
         raise DataError("--x and --y would have no effect here: formulas name their columns.")
-    columns = numbers_of(table_of(file))
+    columns = numbers_of(table_of(file, read))
     fits = {formula: core.fit(formula, columns, seed=seed) for formula in formulas}
     if keys:
         x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.given import table_of
+from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 
@@ -20,13 +20,14 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
-def describe(file: Path, as_json: bool) -> None:
+@table_options
+def describe(read: Reading, file: Path, as_json: bool) -> None:
     """Describe the columns of a text table in numbers."""
     from vettore.core.statistics import describe as describe_values
 
     style = NumberStyle()
     told: dict[str, dict[str, Any]] = {}
-    for column in table_of(file).columns:
+    for column in table_of(file, read).columns:
         if column.texts is None:
             try:
                 told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}

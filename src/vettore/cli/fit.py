@@ -10,21 +10,23 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.figure import figure_options, save_figure_of
-from vettore.cli.fit_told import fit_json, fit_text
-from vettore.cli.given import model_of, table_of
+from vettore.cli.fit_many import fit_all
+from vettore.cli.fit_told import fit_json, fit_text, readings_of, save_rows
+from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
 from vettore.core.errors import DataError
 
 if TYPE_CHECKING:
     from vettore.core.formula.formula import Formula
     from vettore.study.series import Series
     from vettore.study.study import Study
+    from vettore.study.table import Table
 
 NOT_CONVERGED = 1
 LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 
 
 @click.command()
-@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, required=True)
 @click.option("--degree", type=int, help="Degree of the polynomial (1 when neither formula nor model is given).")
 @click.option("--formula", help='A formula over the columns instead of a polynomial: "y = A*exp(-k*t) + C".')
 @click.option("--model", "model_key", help="A model of the catalogue by its key (see vettore models).")
@@ -39,14 +41,48 @@ LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
+@click.option("--span", help="Fit only rows with x in a span, as 0..50, 5.. or ..50.")
+@click.option("--at", "at", multiple=True, help="Read the curve at an x.")
+@click.option("--where", "where", multiple=True, help="Read the x where the curve has a value.")
+@click.option("--slope", "slope", multiple=True, help="Read the slope at an x.")
+@click.option("--area", "area", multiple=True, help="Read the area under the curve, as 10..60.")
+@click.option(
+    "--table",
+    "table",
+    type=click.Path(path_type=Path),
+    help="Save rows, fitted values, residuals and band (.csv, .tsv).",
+)
+@click.option("--by", help="Fit each group of rows with the same entry in this column.")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), help="A table of the numbers of all files and groups."
+)
+@click.option(
+    "--workers", type=click.IntRange(1, 256), default=1, help="How many processes work at once, for many files."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print everything in the result as JSON.")
 @click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html, .pdf, .xlsx …).")
 @click.option(
     "--figure", "figure", type=click.Path(path_type=Path), help="Save the figure (.svg, .pdf, .png, .tiff)."
 )
 @figure_options
-def fit(file: Path, as_json: bool, report: Path | None, figure: Path | None, **asked: Any) -> None:
-    """Fit a polynomial to two columns of a file, or a formula to any of its columns."""
+@table_options
+def fit(
+    files: Sequence[str],
+    as_json: bool,
+    report: Path | None,
+    figure: Path | None,
+    table: Path | None,
+    by: str | None,
+    output: Path | None,
+    workers: int,
+    read: Reading,
+    **asked: Any,
+) -> None:
+    """Fit a polynomial to two columns of a file, or a formula to any of its columns.
+
+    With several FILES (or folders, patterns, - for a list of files), with --by, or with -o, one table of all numbers is
+    made: a row for each file, group and number; a group that fails is a row with its reason.
+    """
     from vettore.study.derive import derive_fit
 
     check_options(asked)
@@ -54,9 +90,21 @@ def fit(file: Path, as_json: bool, report: Path | None, figure: Path | None, **a
     if figure is None and any(looks.values()):
         option = next(name for name, value in looks.items() if value).replace("_", "-")
         raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
-    study = study_of(file, asked)
+    if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
+        for option, given in (("--report", report), ("--figure", figure), ("--table", table), ("--json", as_json)):
+            if given:
+                raise DataError(
+                    f"{option} is for a single fit; with several files or groups take -o, or vettore replay."
+                )
+        fit_all(files, by, output, workers, read, asked)
+        return
+    study = study_of(table_of(Path(files[0]), read, whole=True), Path(files[0]), read, asked)
     derived = derive_fit(study, study.curves[0].id)
-    click.echo(fit_json(derived) if as_json else fit_text(derived))
+    readings = readings_of(study, derived)
+    click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
+    if table is not None:
+        save_rows(derived, table)
+        click.echo(f"The table was saved as {table}.", err=as_json)
     if report is not None:
         from vettore.report.save import save_report
 
@@ -99,8 +147,8 @@ def check_options(asked: dict[str, Any]) -> None:
         raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
 
 
-def study_of(file: Path, asked: dict[str, Any]) -> Study:
-    """Return a study of the file with the fit that was asked for."""
+def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> Study:
+    """Return a study of a table with the fit that was asked for; rows that are left out are set aside, and why."""
     from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
     from vettore.study import edits
@@ -108,13 +156,15 @@ def study_of(file: Path, asked: dict[str, Any]) -> Study:
     from vettore.study.series import Role
     from vettore.study.study import Study
 
-    study = edits.add_series(Study(title=file.name), table_of(file), file.stem)
+    name = "standard input" if str(file) == "-" else file.name
+    study = edits.add_series(Study(title=name), table, Path(name).stem)
     series = study.series[0].id
+    study = _with_rows(study, read)
     wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
     if asked["formula"] is not None:
-        read = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
-        _check_numbers(study.series[0], read)
-        wanted |= {Role.X: read.data[0] if read.data else None, Role.Y: read.response or None}
+        told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
+        _check_numbers(study.series[0], told)
+        wanted |= {Role.X: told.data[0] if told.data else None, Role.Y: told.response or None}
     for role, name in wanted.items():
         if name is not None:
             columns = study.series[0].columns
@@ -130,8 +180,10 @@ def study_of(file: Path, asked: dict[str, Any]) -> Study:
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
     recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
+    if asked["span"] is not None:
+        recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):
-        return edits.change_fit(study, recipe.changed(intercept=not asked["no_intercept"]))
+        return _with_readings(edits.change_fit(study, recipe.changed(intercept=not asked["no_intercept"])), asked)
     decided = recipe.changed(
         hold=tuple(values_of(asked["hold"]).items()),
         start=tuple(values_of(asked["start"]).items()),
@@ -139,7 +191,58 @@ def study_of(file: Path, asked: dict[str, Any]) -> Study:
         loss=asked["loss"] or SQUARES,
         seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
     )
-    return edits.change_fit(study, decided)
+    return _with_readings(edits.change_fit(study, decided), asked)
+
+
+def _with_rows(study: Study, read: Reading) -> Study:
+    """Set the rows aside that are not to be used."""
+    import numpy as np
+
+    from vettore.study import edits
+    from vettore.study.rows import rows_where
+
+    series = study.series[0]
+    if read.rows is not None:
+        out = np.flatnonzero(~rows_where(series, read.rows)).tolist()
+        if len(out) == series.rows:
+            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing to fit.")
+        study = edits.set_rows_aside(study, series.id, out, f"not {read.rows}") if out else study
+    named = left_out(read, series.rows)
+    return edits.set_rows_aside(study, series.id, named, "left out") if named else study
+
+
+def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
+    """Keep the readings that were asked for."""
+    from vettore.study import edits
+    from vettore.study.kinds import readings as kinds
+
+    curve = study.curves[0].id
+    for option, kind in (
+        ("at", kinds.ValueReading),
+        ("where", kinds.PlaceReading),
+        ("slope", kinds.SlopeReading),
+        ("area", kinds.AreaReading),
+    ):
+        for text in asked[option]:
+            for reading in kind.typed(text.replace("..", " … ") if option == "area" else text, curve):
+                study = edits.keep(study, reading)
+    return study
+
+
+def span_of(text: str, series: Series) -> tuple[float, float]:
+    """Return a span such as ``0..50``; a side left out is that of the data. Raises DataError."""
+    from vettore.study.series import Role
+
+    (low, high) = limits_of([f"span={text}"])["span"]
+    x = series.values(Role.X)
+    if x is None:
+        raise DataError("--span is over x, and the fit has none.")
+    import numpy as np
+
+    ends = (float(np.nanmin(x)) if low is None else low, float(np.nanmax(x)) if high is None else high)
+    if not ends[0] < ends[1]:
+        raise DataError(f"The span “{text}” holds nothing: it runs from {ends[0]:g} to {ends[1]:g}.")
+    return ends
 
 
 def _check_numbers(series: Series, read: Formula) -> None:

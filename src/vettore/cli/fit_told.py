@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from vettore.study.fits import DerivedFit
+    from vettore.study.study import Study
 
 
-def fit_text(derived: DerivedFit) -> str:
+def fit_text(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> str:
     """Return a fit as a person reads it."""
     from vettore.core.errors import name_rows
     from vettore.core.rounding import NumberStyle
@@ -26,6 +29,7 @@ def fit_text(derived: DerivedFit) -> str:
         )
     lines += ["", *(f"  {line.label:38} {line.text}" for line in goodness_lines(derived, style))]
     lines.append(f"  {'rows':38} {rows_words(derived)}")
+    lines += [f"  {reading['asked']:38} {reading['told']}" for reading in readings]
     lines += ["", summary_of(derived, style), result.message]
     if derived.formula_units is not None:
         lines += map(conflict_in_words, derived.formula_units.contradictions)
@@ -45,7 +49,7 @@ def _places_weighted_down(derived: DerivedFit) -> list[int]:
     return [used.index(row) for row in derived.result.weighted_down]
 
 
-def fit_json(derived: DerivedFit) -> str:
+def fit_json(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> str:
     """Return everything in the result of a fit as JSON; rows by their numbers in the file."""
     from vettore.core.rounding import NumberStyle
     from vettore.words.checks import check_figure, check_sentence
@@ -64,4 +68,53 @@ def fit_json(derived: DerivedFit) -> str:
             ]
         out[name] = value
     out["rows"] = (derived.rows + 1).tolist()
+    if readings:
+        out["readings"] = list(readings)
     return json.dumps(out, ensure_ascii=False, indent=1, allow_nan=False)
+
+
+def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
+    """Return the readings that were kept of a fit, each as a person reads it and as numbers."""
+    from vettore.core.rounding import NumberStyle
+    from vettore.study.derive import derive_reading
+    from vettore.words.readings import reading_line
+
+    told = []
+    for reading in study.readings_of(derived.recipe.id):
+        found = derive_reading(study, reading)
+        line = reading_line(derived, found, NumberStyle())
+        numbers = [{"value": place.x, "standard_error": place.standard_error} for place in found.crossings]
+        if found.value is not None:
+            numbers = [{"value": found.value, "standard_error": found.standard_error}]
+        told.append({"asked": line.label, "told": line.text, "unit": found.unit, "numbers": numbers})
+    return told
+
+
+def save_rows(derived: DerivedFit, path: Path) -> None:
+    """Write the fitted rows: row, x, y, fitted value, residual, band of the curve, ± of y. Raises DataError."""
+    import csv
+    import io
+
+    import numpy as np
+
+    from vettore.core.errors import DataError
+    from vettore.files.whole import write_whole
+
+    delimiters = {".csv": ",", ".tsv": "\t"}
+    if path.suffix.casefold() not in delimiters:
+        raise DataError(f"“{path.name}”: the table of a fit ends in .csv or .tsv.")
+    result = derived.result
+    names = ["row", "x", "y", "fitted", "residual"]
+    columns = [derived.rows + 1, derived.x, derived.response[derived.rows], result.fitted, result.residuals]
+    if derived.curve is not None:
+        low, high = derived.curve.band(derived.x, result.level)
+        names, columns = [*names, "band from", "band to"], [*columns, low, high]
+    if result.sigma is not None:
+        names, columns = [*names, "sigma"], [*columns, result.sigma]
+    out = io.StringIO()
+    writer = csv.writer(out, delimiter=delimiters[path.suffix.casefold()], lineterminator="\n")
+    writer.writerow(names)
+    for row in zip(*columns, strict=True):
+        cells = [str(int(row[0])), *(repr(float(value)) if np.isfinite(value) else "" for value in row[1:])]
+        writer.writerow(cells)
+    write_whole(path, out.getvalue().encode("utf-8"))

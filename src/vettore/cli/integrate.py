@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from vettore import core
-from vettore.cli.given import column_of, number_of, numbers_of, say_json, table_of
+from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
 from vettore.core.integration.function import FunctionArea
 from vettore.core.integration.sampled import SampledArea
@@ -41,7 +41,9 @@ if TYPE_CHECKING:
 @click.option("--y", "y_name", help="Column for y.")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+@table_options
 def integrate(
+    read: Reading,
     file: Path | None,
     formula: str | None,
     start: str | None,
@@ -61,6 +63,7 @@ def integrate(
         for option, given in (("--x", x_name), ("--y", y_name), ("--sigma", sigma_name), ("--baseline", baseline)):
             if given is not None:
                 raise DataError(f"{option} would have no effect here: it is for points from a file.")
+        read.refuse()
         if rule is not None and strips is None:
             raise DataError(
                 "--rule would have no effect here: without --strips their number and rule follow the error."
@@ -73,7 +76,7 @@ def integrate(
     assert file is not None
     if strips is not None:
         raise DataError("--strips would have no effect here: the points of the file make the strips.")
-    columns = numbers_of(table_of(file))
+    columns = numbers_of(table_of(file, read))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     area = core.integrate(
         columns[x],

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 import numpy as np
 
-from vettore.cli.given import column_of, list_of, numbers_of, say_json, table_of
+from vettore.cli.given import Reading, column_of, list_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
 
 if TYPE_CHECKING:
@@ -27,7 +27,9 @@ if TYPE_CHECKING:
 @click.option("--penalty", type=float, help="Penalty of the smoothing spline (found from the data when left out).")
 @click.option("--outside", default="refuse", show_default=True, help="refuse, constant, linear or continue.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+@table_options
 def interpolate(
+    read: Reading,
     file: Path,
     method: str,
     at_text: str | None,
@@ -46,7 +48,7 @@ def interpolate(
         raise DataError("Give either --at or --every, not both.")
     if penalty is not None and method != "smoothing":
         raise DataError("--penalty would have no effect here: it is that of --method smoothing.")
-    columns = numbers_of(table_of(file))
+    columns = numbers_of(table_of(file, read))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None
     curve = core.interpolate(columns[x], columns[y], method, sigma=sigma, penalty=penalty, outside=outside)

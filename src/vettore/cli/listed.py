@@ -6,6 +6,7 @@ import importlib
 
 import click
 
+HELP = ["-h", "--help"]
 COMMANDS = (
     "describe",
     "fit",
@@ -18,10 +19,12 @@ COMMANDS = (
     "figure",
     "report",
     "replay",
+    "manual",
 )
 
 
 def command(name: str) -> click.Command:
     """Load a command; its file is read only when it is asked for, so that the others start at once."""
     found: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
+    found.context_settings["help_option_names"] = HELP
     return found

@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from vettore import __version__
-from vettore.cli.listed import COMMANDS, command
+from vettore.cli.listed import COMMANDS, HELP, command
 from vettore.core.errors import VettoreError
 
 # Exit codes: done, and the request or the data are wrong; 1, of a fit that did not converge, is in fit.py.
@@ -38,7 +38,7 @@ class Commands(click.Group):
         return super().resolve_command(ctx, args)
 
 
-@click.group(cls=Commands, invoke_without_command=True)
+@click.group(cls=Commands, invoke_without_command=True, context_settings={"help_option_names": HELP})
 @click.version_option(__version__, prog_name="Vettore")
 @click.pass_context
 def program(ctx: click.Context) -> None:

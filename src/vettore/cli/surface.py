@@ -8,7 +8,7 @@ from typing import Any
 import click
 import numpy as np
 
-from vettore.cli.given import column_of, number_of, numbers_of, say_json, table_of
+from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
 
 
@@ -29,7 +29,9 @@ from vettore.core.errors import DataError
 )
 @click.option("--matrix", is_flag=True, help="Write the grid with x along the top and y down the side.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
+@table_options
 def surface(
+    read: Reading,
     file: Path,
     x_name: str | None,
     y_name: str | None,
@@ -49,7 +51,7 @@ def surface(
 
     if matrix and output is None:
         raise DataError("--matrix says how the grid is written: give a file with -o.")
-    table = table_of(file)
+    table = table_of(file, read)
     grid = matrix_of(table) if x_name is y_name is z_name is None else None
     if grid is not None:
         click.echo("; ".join(f"{label}: {text}" for label, text in grid.source.how[-1:]), err=True)

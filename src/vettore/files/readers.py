@@ -10,6 +10,7 @@ from vettore.files.clipboard import html_grid
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
 from vettore.files.encodings import encoding_of, text_of
 from vettore.files.grid import table_from_grid
+from vettore.files.packed import is_packed, unpacked
 from vettore.files.refusals import FileError, read_bytes, shown_name, shown_path
 from vettore.files.spreadsheet import OLE, sheets
 from vettore.study.table import Source, Table
@@ -49,6 +50,8 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
     data = read_bytes(path)
     tables = read_data(data, name, shown_path(path), change)
     stem = Path(name).stem.replace("_", " ")
+    if is_packed(data):
+        stem = Path(stem).stem
     if len(tables) == 1:
         return [Offer(stem, tables[0][1])]
     return [Offer(f"{stem} · {part}" if part else stem, table) for part, table in tables]
@@ -66,6 +69,7 @@ def _long_text(path: Path, change: Change | None) -> Table | None:
         or start.lstrip()[:1] in (b"{", b"[", b"<")
         or b"##" in start
         or b"\0" in start
+        or is_packed(start)
     ):
         return None
     found = read_as_it_is(path, change)
@@ -74,6 +78,13 @@ def _long_text(path: Path, change: Change | None) -> Table | None:
 
 def read_data(data: bytes, name: str, path: str = "", change: Change | None = None) -> list[tuple[str, Table]]:
     """Return the tables in the bytes of a file, each with the name of its part."""
+    if is_packed(data):
+        digest = digest_of(data)
+        inner, inner_name = unpacked(data, name)
+        return [
+            (part, Table(table.columns, replace(table.source, name=name, digest=digest)))
+            for part, table in read_data(inner, inner_name, path, change)
+        ]
     head = data[:HEAD].lstrip(b"\xef\xbb\xbf \t\r\n")
     read_at = datetime.now().astimezone().isoformat(timespec="seconds")
     source = Source(name, path, "", read_at)

@@ -11,6 +11,7 @@ import csv
 import io
 import re
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -73,6 +74,19 @@ class Layout:
         return tuple(pairs)
 
 
+def change_to(delimiter: str | None, decimal_mark: str | None, name: str) -> Callable[[Layout, str], Layout] | None:
+    """Return what changes a guess to a delimiter and a decimal mark that are known; None where nothing is."""
+    if delimiter is None and decimal_mark is None:
+        return None
+
+    def change(layout: Layout, head: str) -> Layout:
+        if delimiter is not None:
+            layout = guess(head, layout.encoding, name, delimiter)
+        return layout if decimal_mark is None else replace(layout, decimal_mark=decimal_mark, mark_chosen=True)
+
+    return change
+
+
 def lines_of(text: str) -> list[str]:
     """Split at the line ends that files use (and at no other characters, as str.splitlines would)."""
     return text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
@@ -107,8 +121,8 @@ def _split_at_spaces(line: str) -> list[str]:
     return [part[1:-1].replace('""', '"') if part[:1] == '"' else part for part in _AT_SPACES.findall(line)]
 
 
-def guess(text: str, encoding: str, name: str) -> Layout:
-    """Return the most likely layout. Raises FileError when no table of numbers is in sight."""
+def guess(text: str, encoding: str, name: str, delimiter: str | None = None) -> Layout:
+    """Return the most likely layout, with a delimiter that is known. Raises FileError when no table of numbers is in sight."""
     size = SAMPLE_BYTES
     while text.count("\n", 0, size) < FEWEST_LINES and size < len(text):
         # Cells longer than any sample.
@@ -123,10 +137,10 @@ def guess(text: str, encoding: str, name: str) -> Layout:
         if line.strip() and not line.lstrip().startswith(COMMENT_MARKS[:4]) and not cells.is_rule(line)
     ]
     for _, line in content[:FEWEST_LINES]:
-        check_columns(1 + max(line.count(delimiter) for delimiter in "\t;|,"), name)
+        check_columns(1 + max(line.count(mark) for mark in "\t;|,"), name)
     best: _Tried | None = None
-    for delimiter in ("\t", ";", "|", ",", SPACES):
-        found = _try(content, delimiter)
+    for tried in ("\t", ";", "|", ",", SPACES) if delimiter is None else (delimiter,):
+        found = _try(content, tried)
         if found is not None and (best is None or found.score > best.score):
             best = found
     if best is None:

@@ -9,9 +9,8 @@ from vettore.app.session import Session, What
 from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import Elided, button, label
 from vettore.core.errors import FormulaError, VettoreError
-from vettore.core.formula import Program, read_condition
 from vettore.study import edits
-from vettore.study.columns import column_names, values_by_name
+from vettore.study.rows import rows_where
 
 
 class AskBar(Bar):
@@ -46,9 +45,7 @@ class AskBar(Bar):
         text = self.field.text().strip()
         if series is None or not text:
             return None
-        tree = read_condition(text, column_names(series.columns))
-        holds = Program(tree)(values_by_name(series.columns, series.data, series.rows))
-        return np.flatnonzero(np.broadcast_to(np.asarray(holds, dtype=bool), (series.rows,))).tolist()
+        return np.flatnonzero(rows_where(series, text)).tolist()
 
     def _answer(self) -> None:
         for one in (self.choose, self.aside):
