@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import click
 
 from vettore import __version__
-from vettore.cli.listed import COMMANDS, HELP, command
+from vettore.cli import listed
 
 EXIT_CODES = (
     (0, "done"),
@@ -27,17 +27,17 @@ def manual(man: bool) -> None:
 def commands() -> Iterator[tuple[str, click.Command]]:
     """Give all commands with their names, in the order of the list."""
 
-    for name in COMMANDS:
-        yield name, command(name)
+    for name in listed.COMMANDS:
+        yield name, listed.command(name)
 
 
 def _usage(name: str, command: click.Command) -> str:
-    context = click.Context(command, info_name=f"vettore {name}", help_option_names=HELP)
+    context = click.Context(command, info_name=f"vettore {name}", help_option_names=listed.HELP)
     return " ".join([f"vettore {name}", *command.collect_usage_pieces(context)])
 
 
 def _options(command: click.Command) -> Iterator[tuple[str, str]]:
-    context = click.Context(command, help_option_names=HELP)
+    context = click.Context(command, help_option_names=listed.HELP)
     for parameter in command.get_params(context):
         record = parameter.get_help_record(context)
         if record is not None:
