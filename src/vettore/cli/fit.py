@@ -39,6 +39,7 @@ LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 @click.option("--x", "x_name", help="Column for x (name, or number from 1).")
 @click.option("--y", "y_name", help="Column for y (name, or number from 1).")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
+@click.option("--sigma-x", "sigma_x_name", help="Column with the standard deviations of x; it needs --sigma.")
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
 @click.option("--span", help="Fit only rows with x in a span, as 0..50, 5.. or ..50.")
@@ -138,6 +139,7 @@ def check_options(asked: dict[str, Any]) -> None:
         ("--x", asked["x_name"] is not None, formula, "the formula names its columns"),
         ("--y", asked["y_name"] is not None, formula, "the formula names its columns"),
         ("--sigma-known", asked["sigma_known"], asked["sigma_name"] is None, "it needs --sigma"),
+        ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
     )
     for option, given, useless, why in table:
         if given and useless:
@@ -161,6 +163,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
     series = study.series[0].id
     study = _with_rows(study, read)
     wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
+    wanted[Role.X_ERROR] = asked["sigma_x_name"]
     if asked["formula"] is not None:
         told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
         _check_numbers(study.series[0], told)
@@ -180,6 +183,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
     recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
+    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None)
     if asked["span"] is not None:
         recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):

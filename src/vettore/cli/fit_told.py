@@ -109,8 +109,10 @@ def save_rows(derived: DerivedFit, path: Path) -> None:
     if derived.curve is not None:
         low, high = derived.curve.band(derived.x, result.level)
         names, columns = [*names, "band from", "band to"], [*columns, low, high]
-    if result.sigma is not None:
-        names, columns = [*names, "sigma"], [*columns, result.sigma]
+    if result.error_of_y is not None:
+        names, columns = [*names, "sigma"], [*columns, result.error_of_y]
+    if result.sigma_x is not None and result.true_x is not None:
+        names, columns = [*names, "sigma of x", "true x"], [*columns, result.sigma_x, result.true_x]
     out = io.StringIO()
     writer = csv.writer(out, delimiter=delimiters[path.suffix.casefold()], lineterminator="\n")
     writer.writerow(names)

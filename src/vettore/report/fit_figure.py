@@ -179,9 +179,11 @@ def _draw_data(axes: Any, fit: DerivedFit, recipe: FigureRecipe, number: int, se
     aside = series.measured & ~series.kept
     many = len(fit.rows) > MOST_VECTOR_POINTS
     # Those of the left side: of ln(y), not of y, where that was fitted.
-    sigma = fit.result.sigma
+    sigma, sigma_x = fit.result.error_of_y, fit.result.sigma_x
     if recipe.error_bars and sigma is not None and fit.recipe.use_errors:
-        axes.errorbar(x[fit.rows], y[fit.rows], sigma, fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2)
+        axes.errorbar(
+            x[fit.rows], y[fit.rows], sigma, sigma_x, fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2
+        )
     size = (4 if many else 24) * recipe.mark_size**2
     marks = {"zorder": 3, "rasterized": many, "marker": MARKS[recipe.mark]}
     name = series.name if several else (series.column(Role.Y) or series).name
@@ -284,7 +286,7 @@ def curves_table(fits: Sequence[DerivedFit], recipe: FigureRecipe) -> dict[str, 
     for number, fit in enumerate(fits, 1):
         ending = "" if len(fits) == 1 else f"-{number}"
         rows: list[tuple[str, ...]] = [("x", "y", "fitted", "residual", "sigma")]
-        sigma = fit.result.sigma if fit.result.sigma is not None else np.full(len(fit.rows), np.nan)
+        sigma = fit.result.error_of_y if fit.result.error_of_y is not None else np.full(len(fit.rows), np.nan)
         columns = (fit.x, fit.response[fit.rows], fit.result.fitted, fit.result.residuals, sigma)
         rows += [tuple(_full(value) for value in row) for row in zip(*columns, strict=True)]
         files[f"{ending}-rows.csv"] = _csv(rows)

@@ -21,6 +21,7 @@ from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coeff
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role
+from vettore.words.fits import method_in_words
 
 # Rows of a table that are written out, and pieces that are typeset.
 MOST_ROWS, MOST_TYPESET = 40, 8
@@ -45,6 +46,8 @@ class Step:
 
 def working_steps(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
     """Return the working of a fit."""
+    if fit.result.sigma_x is not None:
+        return (Step("The answer", method_in_words(fit)),)
     if fit.result.path:
         return _iterations(fit, style)
     try:

@@ -55,7 +55,7 @@ class DerivedFit:
 
         found = checks(self.result, self.rows + 1)
         sigma_x, x = self.series.values(Role.X_ERROR), self.series.values(Role.X)
-        if sigma_x is None or x is None or self.curve is None:
+        if sigma_x is None or x is None or self.curve is None or self.result.sigma_x is not None:
             return found
         of_x = x_error_check(self.result, self.series.name_and_unit(Role.X)[0], x[self.rows], sigma_x[self.rows])
         return found if of_x is None else (*found, of_x)
@@ -140,6 +140,9 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     sigma = series.sigma if recipe.use_errors else None
     if sigma is not None:
         mask = mask & np.isfinite(sigma)
+    sigma_x = series.values(Role.X_ERROR) if recipe.use_x_errors and sigma is not None else None
+    if sigma_x is not None:
+        mask = mask & np.isfinite(sigma_x)
     if recipe.span is not None:
         mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
     rows = np.flatnonzero(mask)
@@ -152,7 +155,8 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         # The solvers are loaded when something is fitted, so that the window is painted before.
         if isinstance(recipe, FormulaFit):
             spread = None if sigma is None else {names[1]: sigma[rows]}
-            return _fit_formula(series, recipe, rows, spread, progress, thorough)
+            in_x = None if sigma_x is None else sigma_x[rows]
+            return _fit_formula(series, recipe, rows, spread, in_x, progress, thorough)
         from vettore.core.fitting.polynomial import fit_polynomial
 
         return fit_polynomial(
@@ -163,6 +167,7 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
             sigma=None if sigma is None else sigma[rows],
             absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
+            sigma_x=None if sigma_x is None else sigma_x[rows],
         )
 
     result = MEMORY.derive(
@@ -180,6 +185,7 @@ def _fit_formula(
     recipe: FormulaFit,
     rows: NDArray[np.intp],
     sigma: dict[str, Array] | None,
+    sigma_x: Array | None,
     progress: Progress | None,
     thorough: bool,
 ) -> FitResult:
@@ -204,6 +210,8 @@ def _fit_formula(
         progress=progress,
         estimate=estimate,
         thorough=thorough,
+        # A robust loss takes none; the check of the ± of x says that it is not used.
+        sigma_x=sigma_x if recipe.loss == SQUARES else None,
     )
 
 

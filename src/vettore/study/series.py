@@ -207,13 +207,18 @@ class Series:
 
 
 def guess_roles(columns: tuple[RawColumn, ...]) -> tuple[Role, ...]:
-    """Give each column a role: first number column x, next y, one named like an uncertainty ± of y."""
+    """Give each column a role: first number column x, next y, one named like an uncertainty ± of y.
+
+    One named like the uncertainty of x, by its name, is ± of x.
+    """
     roles: list[Role] = []
     wanted = [Role.X, Role.Y]
     for column in columns:
         name = column.name.casefold()
         if column.texts is not None:
             roles.append(Role.TEXT)
+        elif _is_error_of_x(name, columns, roles):
+            roles.append(Role.X_ERROR)
         elif _names_error(name) and Role.Y in roles and Role.Y_ERROR not in roles:
             roles.append(Role.Y_ERROR)
         elif wanted:
@@ -221,6 +226,19 @@ def guess_roles(columns: tuple[RawColumn, ...]) -> tuple[Role, ...]:
         else:
             roles.append(Role.CARRIED)
     return tuple(roles)
+
+
+def _is_error_of_x(name: str, columns: tuple[RawColumn, ...], roles: list[Role]) -> bool:
+    """Whether a name like that of an uncertainty holds the name of x, as a word of its own, and not that of y."""
+    if Role.X not in roles or Role.X_ERROR in roles or not _names_error(name):
+        return False
+    words = f" {name.replace('_', ' ').replace('(', ' ').replace(')', ' ').replace('±', ' ').replace('σ', ' ')} "
+    called = {
+        role: f" {columns[roles.index(role)].name.casefold().replace('_', ' ')} "
+        for role in (Role.X, Role.Y)
+        if role in roles
+    }
+    return called[Role.X] in words and called.get(Role.Y, "\0") not in words
 
 
 ERROR_WORDS = ("±", "sigma", "σ", "uncert", "error", "std", "stdev", "s.d.")

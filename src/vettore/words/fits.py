@@ -57,7 +57,8 @@ def summary(
     elif result.exact:
         parts.append("What is left is rounding only.")
     elif result.reduced_chi_squared is not None:
-        parts.append(f"Beside the known ± of y, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
+        of = "x and y" if result.sigma_x is not None else "y"
+        parts.append(f"Beside the known ± of {of}, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")
@@ -107,6 +108,8 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
         sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
         sizes[ErrorKind.PERCENT] = f"± {style.short(series.error_of_y.value)} %"
         by = sizes.get(series.error_of_y.kind) or f"the ± in {column.name if column else 'y'}"
+        if recipe.use_x_errors and series.column(Role.X_ERROR) is not None:
+            by += " and the ± of x"
         weights = f"weights from {by}, {'known' if recipe.errors_known else 'relative'}"
     origin = ", through the origin" if not recipe.formula and not recipe.intercept else ""
     held = ", ".join(name for name, _ in recipe.hold)
@@ -129,6 +132,8 @@ def weights_in_words(result: FitResult) -> str:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
     how = "taken as known" if result.absolute_sigma else "taken as relative"
+    if result.sigma_x is not None:
+        return f"weights from the ± of x and of y{carried} {how}"
     return f"weights 1/σ² from the ± of y{carried} {how}"
 
 
@@ -242,7 +247,12 @@ def method_in_words(fit: DerivedFit) -> str:
     result = fit.result
     weights = weights_in_words(result)
     against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
-    if result.method is Method.LINEAR:
+    if result.method is Method.ORTHOGONAL:
+        how = (
+            f"Least squares with {weights}: the distances of the rows in x and in y, each in its ±, with the true x of every "
+            f"row found beside the coefficients. {fit.result.message.rstrip('.')}"
+        )
+    elif result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
     else:
         how = (

@@ -90,6 +90,7 @@ class FitPage(StripHands, ModelHands, Page):
         self.how.origin_turned.connect(self._turn_origin)
         self.how.weights_chosen.connect(self._weigh)
         self.how.known_turned.connect(self._turn_known)
+        self.how.x_errors_turned.connect(self._turn_x_errors)
         self.how.loss_chosen.connect(self._choose_loss)
         self.how.span_asked.connect(self._ask_span)
         self.another = button("Add a curve", self._add_another, "link", "Keep this curve and fit a second one")
@@ -321,7 +322,9 @@ class FitPage(StripHands, ModelHands, Page):
         ink = self.session.ink(series)
         aside = ~series.kept[rows]
         bars = None if sigma is None or called != series.label(Role.Y) else sigma[rows]
-        self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, bars)
+        in_x = series.values(Role.X_ERROR) if sigma is not None and self._recipe(series).use_x_errors else None
+        across = None if in_x is None else in_x[rows]
+        self.plot.marks.set_data(x[rows], y[rows], rows, aside, ink, bars, error_of_x=across)
         used = rows[~aside]
         within = self._recipe(series).span
         if within is not None:

@@ -125,6 +125,10 @@ class ModelHands:
         """Take the ± of y as known, or as relative weights."""
         self._change("take the ± of y as known" if known else "take the ± of y as relative", errors_known=known)
 
+    def _turn_x_errors(self, used: bool) -> None:
+        """Take the distances of the rows in x, too, or those in y alone."""
+        self._change("use the ± of x" if used else "leave the ± of x out", use_x_errors=used)
+
     def take_better(self) -> None:
         """Begin at the better answer that was met beside a start that was given."""
         better = None if self.fit is None else self.fit.result.better

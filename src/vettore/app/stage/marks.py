@@ -29,6 +29,7 @@ class Marks(StageItem):
         self.aside: Mask = np.empty(0, dtype=bool)
         self.numbers = np.empty(0, dtype=np.intp)
         self.error: Array | None = None
+        self.error_of_x: Array | None = None
         self.fill = theme().data
         self.chosen: frozenset[int] = frozenset()
         self.pointed = -1
@@ -48,6 +49,7 @@ class Marks(StageItem):
         fill: str,
         error: Array | None = None,
         beyond: Array | None = None,
+        error_of_x: Array | None = None,
     ) -> None:
         """Show rows; ``numbers`` are their places in the series.
 
@@ -55,6 +57,7 @@ class Marks(StageItem):
         """
         self.beyond = np.zeros(len(x)) if beyond is None else beyond
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
+        self.error_of_x = error_of_x
         self.update()
         self.shown.emit()
 
@@ -98,6 +101,8 @@ class Marks(StageItem):
             self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
         if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
             self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
+        if self.error_of_x is not None and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_errors_of_x(painter, py[seen], to_pixels, self.xs[seen], self.error_of_x[seen])
         filled = seen & ~self.aside
         hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
         if int(filled.sum()) > MOST_SINGLE_MARKS:
@@ -136,6 +141,13 @@ class Marks(StageItem):
         for x, a, b in zip(px.tolist(), low.tolist(), high.tolist(), strict=True):
             if np.isfinite(a):
                 painter.drawLine(QPointF(x, a), QPointF(x, b))
+
+    def _draw_errors_of_x(self, painter: QPainter, py: Array, to_pixels: Map, x: Array, error: Array) -> None:
+        painter.setPen(QPen(colour("muted", 0.8), 1))
+        left, right = to_pixels.x(x - error), to_pixels.x(x + error)
+        for y, a, b in zip(py.tolist(), left.tolist(), right.tolist(), strict=True):
+            if np.isfinite(a) and np.isfinite(b):
+                painter.drawLine(QPointF(a, y), QPointF(b, y))
 
     def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> QImage:
         """Paint very many marks as one picture of the pixels that they hit, widened to small discs; return it."""

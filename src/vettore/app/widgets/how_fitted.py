@@ -23,6 +23,7 @@ class HowFitted(QWidget):
     weights_chosen = Signal(object)
     # Whether the ± of y are known as they are, or are weights beside each other only.
     known_turned = Signal(bool)
+    x_errors_turned = Signal(bool)
     loss_chosen = Signal(str)
     # Whether a span is to be dragged on the plot; False uses all x again.
     span_asked = Signal(bool)
@@ -41,13 +42,22 @@ class HowFitted(QWidget):
         self.sentence = label("", "sentence", wrap=True)
         self.use_column = button("", lambda: self.weights_chosen.emit(ErrorOfY()), "link", "Weigh the rows by it")
         self.use_column.hide()
+        self.use_x = button(
+            "use the ± of x, too",
+            lambda: self.x_errors_turned.emit(True),
+            "link",
+            "Take the distances of the rows in x and in y, each in its ±",
+        )
+        self.use_x.hide()
         self._controls = QWidget()
         self._controls.hide()
         outer.addLayout(head)
         outer.addWidget(self.sentence)
         outer.addWidget(self.use_column, alignment=Qt.AlignmentFlag.AlignLeft)
+        outer.addWidget(self.use_x, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self._controls)
         self._spanned = False
+        self._x_offered = False
         self._build_controls()
 
     def _build_controls(self) -> None:
@@ -73,6 +83,9 @@ class HowFitted(QWidget):
             "Known: they are taken as they are; χ² tells whether the scatter agrees with them."
         )
         self.known.activated.connect(lambda place: self.known_turned.emit(place == 1))
+        self.x_errors = QCheckBox("with the ± of x, too")
+        self.x_errors.setToolTip(self.use_x.toolTip())
+        self.x_errors.clicked.connect(self.x_errors_turned)
         self.loss = QComboBox()
         self.loss.addItems(list(LOSS_WORDS.values()))
         self.loss.setAccessibleName("How outliers are treated")
@@ -88,6 +101,7 @@ class HowFitted(QWidget):
         box.addWidget(self.origin)
         box.addLayout(line)
         box.addWidget(self.known)
+        box.addWidget(self.x_errors)
         box.addWidget(self.loss)
         box.addWidget(self.span)
 
@@ -100,6 +114,7 @@ class HowFitted(QWidget):
         self._controls.setVisible(opened)
         self.sentence.setVisible(not opened)
         self.use_column.setVisible(not opened and bool(self.use_column.text()))
+        self.use_x.setVisible(not opened and self._x_offered)
         self.turn.setText("done" if opened else "change")
 
     def show_recipe(self, series: Series, recipe: AnyFit, style: NumberStyle) -> None:
@@ -122,6 +137,11 @@ class HowFitted(QWidget):
             chosen = kinds.get(error.kind, words[1] if column else EQUAL)
         self.weights.setCurrentText(chosen)
         self.known.setVisible(chosen != EQUAL and recipe.loss == "squares")
+        can = chosen != EQUAL and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
+        self.x_errors.setVisible(can)
+        self.x_errors.setChecked(recipe.use_x_errors)
+        self._x_offered = can and not recipe.use_x_errors
+        self.use_x.setVisible(self._x_offered and not self._controls.isVisible())
         self.known.setCurrentText(KNOWN if recipe.errors_known else RELATIVE)
         self.error.setVisible(chosen in (CONSTANT, PERCENT))
         self.error.setText(style.plain(f"{error.value:g}") if error.value else "")

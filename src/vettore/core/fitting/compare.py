@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError
 from vettore.core.fitting.diagnostics import weighted_residuals
@@ -50,9 +51,14 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 
 
 def _same_weights(result: FitResult, other: FitResult) -> bool:
-    if result.sigma is None or other.sigma is None:
-        return result.sigma is None and other.sigma is None
-    return bool(np.allclose(result.sigma, other.sigma, rtol=1e-9, atol=0.0))
+    # With errors in x what both make of a row depends on the curve; what was given does not.
+    return _alike(result.error_of_y, other.error_of_y) and _alike(result.sigma_x, other.sigma_x)
+
+
+def _alike(one: Array | None, other: Array | None) -> bool:
+    if one is None or other is None:
+        return one is None and other is None
+    return bool(np.allclose(one, other, rtol=1e-9, atol=0.0))
 
 
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:

@@ -184,5 +184,9 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
 def _usable(result: FitResult) -> None:
     if result.degrees_of_freedom < 1 and not result.absolute_sigma:
         raise DataError("Without degrees of freedom there is no scatter to judge an interval by.")
+    if result.sigma_x is not None:
+        raise DataError(
+            "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
+        )
     if result.loss != "squares":
         raise DataError("Profile and bootstrap intervals are for ordinary least squares; fit without a robust loss.")

@@ -12,6 +12,7 @@ from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
 from vettore.core.fitting.blockwise import refine
 from vettore.core.fitting.canonical import canonical
+from vettore.core.fitting.distances import fit_distances
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fitting.limits import Limits, check_limits
@@ -59,6 +60,7 @@ def fit(
     estimate: Estimate | None = None,
     thorough: bool = True,
     columns: tuple[str, str] | None = None,
+    sigma_x: Values | float | None = None,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
@@ -71,6 +73,9 @@ def fit(
 
     ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
     Without ``thorough`` the first round, or the estimates, decide: for a first look at many models.
+
+    ``sigma_x`` are standard deviations of x, the one column that the formula is over: with ``sigma`` beside it the fit takes
+    the distances of the rows in both (see distances.py).
 
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
@@ -98,6 +103,22 @@ def fit(
         result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
+    if sigma_x is not None:
+        if sigma is None:
+            raise DataError(
+                "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
+                "from the curve is its x."
+            )
+        if loss != SQUARES:
+            raise DataError(f"A {loss} fit takes no sigma_x. Fit by squares.")
+        options = {
+            "absolute_sigma": absolute_sigma,
+            "level": level,
+            "seed": seed,
+            "limits": limits,
+            "thorough": thorough,
+        }
+        result = fit_distances(result, read, data, sigma_x, bounds, options)
     remarks = misread(text, frozenset(data))
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from fractions import Fraction
 from functools import partial
 
@@ -49,19 +50,52 @@ def fit_polynomial(
     absolute_sigma: bool = False,
     level: float = 0.95,
     names: tuple[str, str] = ("x", "y"),
+    sigma_x: Values | float | None = None,
 ) -> FitResult:
     """Fit a polynomial of the given degree to y over x, both of shape (n,).
 
     ``sigma`` are known standard deviations (weights 1/σ²; one number is that of every row), ``weights`` relative
     weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
     are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
+    With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
     """
     degree = _whole_degree(degree, intercept)
+    if sigma_x is not None:
+        return _with_errors_in_x(x, y, degree, intercept, sigma, sigma_x, weights, absolute_sigma, level, names)
     Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
     return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
+
+
+def _with_errors_in_x(
+    x: Values,
+    y: Values,
+    degree: int,
+    intercept: bool,
+    sigma: Values | float | None,
+    sigma_x: Values | float,
+    weights: Values | None,
+    absolute_sigma: bool,
+    level: float,
+    names: tuple[str, str],
+) -> FitResult:
+    from vettore.core.fitting.nonlinear import fit
+
+    formula = polynomial_formula(degree, intercept)
+    spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
+    made = fit(
+        formula,
+        {"x": x, "y": y},
+        sigma=spread,
+        sigma_x=sigma_x,
+        weights=weights,
+        absolute_sigma=absolute_sigma,
+        level=level,
+    )
+    powers = {f"a{power}": power for power in range(0 if intercept else 1, degree + 1)}
+    return replace(made, formula=polynomial_formula(degree, intercept, names), left=names[1], powers=powers)
 
 
 def fit_rows(

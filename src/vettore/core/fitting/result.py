@@ -48,6 +48,7 @@ class Method(StrEnum):
 
     LINEAR = "linear least squares"
     NONLINEAR = "nonlinear least squares"
+    ORTHOGONAL = "least squares with errors in x and y (orthogonal distance)"
     HUBER = "robust fit (huber loss)"
     CAUCHY = "robust fit (cauchy loss)"
     TUKEY = "robust fit (tukey loss)"
@@ -98,6 +99,8 @@ class FitResult(Tells):
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
     deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``gradient`` is
     ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
+    With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
+    ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -136,6 +139,9 @@ class FitResult(Tells):
     left: str = ""
     powers: Mapping[str, int] = field(default_factory=dict)
     transformed: bool = False
+    sigma_x: Array | None = None
+    sigma_y: Array | None = None
+    true_x: Array | None = None
 
     def _line(self) -> str:
         told = ", ".join(
@@ -203,8 +209,16 @@ class FitResult(Tells):
         return sentences(self.remarks)
 
     @property
+    def error_of_y(self) -> Array | None:
+        """The ± of y alone (n,), None where none is known."""
+        return self.sigma if self.sigma_y is None else self.sigma_y
+
+    @property
     def message(self) -> str:
         """How the answer was come by, and how near to it the search ended."""
+        if self.sigma_x is not None:
+            how = "Converged" if self.converged else "Not converged"
+            return f"{how} in {self.iterations} steps with the true x of every row found beside the coefficients."
         if self.search is None:
             return "Solved directly: the coefficients enter linearly."
         tried, rounds = self.starts_tried, f"{self.search.rounds} {self.search.unit}"

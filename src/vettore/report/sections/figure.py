@@ -50,8 +50,9 @@ def figure_caption(fits: tuple[DerivedFit, ...], recipe: FigureRecipe) -> str:
     source = fit.series.table.full_source.name
     words += f", from {source}" if source else ""
     words += "; residuals below." if recipe.residuals else "."
-    if recipe.error_bars and fit.result.sigma is not None and fit.recipe.use_errors:
-        words += f" Bars are ± of y; {weights_in_words(fit.result)}."
+    if recipe.error_bars and fit.result.error_of_y is not None and fit.recipe.use_errors:
+        bars = "± of x and of y" if fit.result.sigma_x is not None else "± of y"
+        words += f" Bars are {bars}; {weights_in_words(fit.result)}."
     logs = [name for name, log in (("x", is_log(recipe, fit)), ("y", recipe.y_scale == "log")) if log]
     if logs:
         words += f" The axis of {' and '.join(logs)} is logarithmic."

@@ -15,9 +15,12 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     x_title = fit.series.label(Role.X) or "x"
     headings: tuple[str, ...] = ("Row", x_title, response_of(fit.series, fit.recipe)[1] or "y", "Fitted", "Residual")
     columns = [fit.rows + 1, fit.x, fit.response[fit.rows], fit.result.fitted, fit.result.residuals]
-    if fit.result.sigma is not None:
-        headings = (*headings, "±")
-        columns.append(fit.result.sigma)
+    if fit.result.error_of_y is not None:
+        headings = (*headings, "± of y")
+        columns.append(fit.result.error_of_y)
+    if fit.result.sigma_x is not None and fit.result.true_x is not None:
+        headings = (*headings, "± of x", "True x")
+        columns += [fit.result.sigma_x, fit.result.true_x]
 
     def cell(value: float) -> Cell:
         return Number(style.number(value, 8), value) if np.isfinite(value) else ""

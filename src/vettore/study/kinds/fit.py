@@ -11,6 +11,7 @@ class Fit(Part, frozen=True, kw_only=True):
     """A model fitted to a series by least squares.
 
     ``use_errors`` weighs rows by the ± of y; ``errors_known`` takes these as they are instead of as relative weights.
+    ``use_x_errors`` takes the distances of the rows in x, too, by the ± of x; it needs the ± of y in use.
     ``span`` leaves rows with x outside it out of the fit.
     """
 
@@ -19,6 +20,7 @@ class Fit(Part, frozen=True, kw_only=True):
     series: str
     use_errors: bool = False
     errors_known: bool = False
+    use_x_errors: bool = False
     span: tuple[float, float] | None = None
 
     def refers_to(self) -> tuple[str, ...]:

@@ -35,5 +35,6 @@ def _shared(fit: AnyFit) -> dict[str, Any]:
         "series": fit.series,
         "use_errors": fit.use_errors,
         "errors_known": fit.errors_known,
+        "use_x_errors": fit.use_x_errors,
         "span": fit.span,
     }

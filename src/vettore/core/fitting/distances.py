@@ -1,0 +1,287 @@
+"""Fits with errors in x and in y: orthogonal distance (Boggs, Byrd & Schnabel 1987).
+
+Each row has a true x, ξ, of its own. The least of
+
+    S(c) = Σ min_ξ [ (y − f(ξ; c))² / σ_y² + (x − ξ)² / σ_x² ]
+
+is sought. For given c each ξ is found by Newton's method, all rows at once. With f′ = f′(ξ) and
+
+    s² = σ_y² + f′² σ_x²,        r = (y − f(ξ) + f′ (ξ − x)) / s,
+
+r² is the row's part of S, and with J = −∂f/∂c (ξ) / s the gradient of S is 2 Jᵀr exactly: the problem without the ξ is one
+of least squares whose Jacobian is J, its derivative through s left out. It is solved by Levenberg's steps, and ended by
+Newton's with the Hessian of S from differences of that gradient. (JᵀJ)⁻¹ is the covariance of c, as the full problem has it.
+
+At the answer the rows (ξ, y + f′(ξ − x), s) fitted in the ordinary way have the same answer, gradient and covariance; so that
+result is taken, with the measured x and y in it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values, as_values
+from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.result import FitResult, Method
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import Node
+from vettore.core.formula.write import name_text, to_text
+from vettore.core.remarks import RemarkKind
+
+# Newton's steps for the true x, and by how much of σ they must move for another.
+MOST_INNER, INNER_STILL = 60, 1e-13
+MOST_STEPS, STILL = 200, 1e-11
+MOST_POLISH = 12
+# Step of the differences for the Hessian, in standard errors.
+STEP = 1e-4
+# Damping at first, and how it grows and shrinks.
+DAMPING, GROWS, SHRINKS, MOST_DAMPING = 1e-4, 8.0, 0.2, 1e12
+HALVINGS = 40
+
+
+@dataclass(frozen=True)
+class _At:
+    """The rows at some coefficients: true x, r and J of the reduced problem, and S."""
+
+    true_x: Array
+    slope: Array
+    spread: Array
+    residual: Array
+    jacobian: Array
+    squares: float
+
+
+class _Problem:
+    """Rows x, y with σ_x, σ_y (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
+
+    def __init__(
+        self, tree: Node, x_name: str, free: tuple[str, ...], held: Mapping[str, float], rows: tuple[Array, ...]
+    ) -> None:
+        self.x, self.y, self.sigma_x, self.sigma_y = rows
+        self._free, self._held, self._x_name = free, dict(held), x_name
+        slope = derivative(tree, x_name)
+        self._value, self._slope, self._bend = (Program(node) for node in (tree, slope, derivative(slope, x_name)))
+        self._by = [Program(derivative(tree, name)) for name in free]
+        # Rows whose x is known exactly have nothing to be sought.
+        self._open = self.sigma_x > 0
+        self._precision = np.where(self._open, 1 / np.where(self._open, self.sigma_x, 1.0) ** 2, 0.0)
+
+    def _eval(self, program: Program, c: Array, x: Array) -> Array:
+        known = {self._x_name: x, **self._held, **dict(zip(self._free, c.tolist(), strict=True))}
+        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
+        return np.broadcast_to(result, x.shape)
+
+    def _parts(self, c: Array, true_x: Array) -> Array:
+        off = (self.y - self._eval(self._value, c, true_x)) / self.sigma_y
+        return off * off + (self.x - true_x) ** 2 * self._precision
+
+    def true_x(self, c: Array, begin: Array) -> Array:
+        """Return the ξ of all rows: Newton's method from ``begin``, each step halved until it comes down."""
+        true_x = np.where(self._open, begin, self.x)
+        parts = self._parts(c, true_x)
+        # Where the place to begin is out of the formula's range, the measured x is taken.
+        lost = ~np.isfinite(parts)
+        true_x[lost] = self.x[lost]
+        parts = self._parts(c, true_x)
+        for _ in range(MOST_INNER):
+            off = (self.y - self._eval(self._value, c, true_x)) / self.sigma_y**2
+            slope, bend = self._eval(self._slope, c, true_x), self._eval(self._bend, c, true_x)
+            down = off * slope + (self.x - true_x) * self._precision
+            safe = slope**2 / self.sigma_y**2 + self._precision
+            curved = safe - off * bend
+            step = np.where(self._open, down / np.where(curved > 0.1 * safe, curved, safe), 0.0)
+            step[~np.isfinite(step)] = 0.0
+            for _ in range(HALVINGS):
+                tried = self._parts(c, true_x + step)
+                worse = ~(tried <= parts * (1 + 1e-15)) & (step != 0)
+                if not worse.any():
+                    break
+                step[worse] *= 0.5
+            else:
+                step[worse] = 0.0
+            true_x = true_x + step
+            parts = self._parts(c, true_x)
+            if np.all(np.abs(step) <= INNER_STILL * (np.abs(true_x) + self.sigma_x)):
+                break
+        return true_x
+
+    def at(self, c: Array, begin: Array) -> _At:
+        """Return everything at coefficients ``c``."""
+        true_x = self.true_x(c, begin)
+        slope = np.array(self._eval(self._slope, c, true_x))
+        spread = np.sqrt(self.sigma_y**2 + slope**2 * self.sigma_x**2)
+        straight = self.y - self._eval(self._value, c, true_x) + slope * (true_x - self.x)
+        jacobian = np.column_stack([self._eval(program, c, true_x) for program in self._by]) / spread[:, None]
+        residual = straight / spread
+        squares = float(np.sum(self._parts(c, true_x)))
+        return _At(true_x, slope, spread, residual, jacobian, squares)
+
+    def gradient(self, c: Array, begin: Array) -> Array:
+        """Return the gradient of S/2."""
+        at = self.at(c, begin)
+        return -at.jacobian.T @ at.residual
+
+
+def fit_distances(
+    first: FitResult,
+    read: Formula,
+    data: Mapping[str, Values],
+    sigma_x: Values | float,
+    limits: Mapping[str, tuple[float, float]],
+    options: Mapping[str, Any],
+) -> FitResult:
+    """Return the fit with errors in x, too, from an ordinary one of the same rows with ± of y.
+
+    ``sigma_x`` (n,) or one number are the standard deviations of x; rows of zero have an exact x. ``options`` go on to the
+    ordinary fit that tells the result. Raises DataError for a formula of several columns, or ± that are none.
+    """
+    if len(read.data) != 1:
+        raise DataError(f"Errors in x are for a formula of one column; {read} has {len(read.data) or 'none'}.")
+    spread = _sigma_of(sigma_x, len(first.rows_in_use))[first.rows_in_use]
+    assert first.sigma is not None
+    free, x_name = first.fitted_names, read.data[0]
+    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    problem = _Problem(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma))
+    with np.errstate(all="ignore"):
+        c, at, steps = _search(problem, np.array([first.coefficients[name].value for name in free]), free, limits)
+    return _told(first, read, c, at, problem, steps, options)
+
+
+def _sigma_of(given: Values | float, count: int) -> Array:
+    values = np.full(count, float(given)) if np.ndim(given) == 0 else as_values(given, "sigma_x")  # type: ignore[arg-type]
+    if len(values) != count:
+        raise DataError(f"sigma_x has {len(values)} entries, and the data have {count} rows.")
+    bad = np.flatnonzero(~(np.isfinite(values) & (values >= 0))) + 1
+    if len(bad):
+        raise DataError(
+            f"The ± of x is no number from 0 in {name_rows(bad.tolist())}. Give it in every row, 0 where x is exact, or set "
+            "these rows aside."
+        )
+    return values
+
+
+def _search(
+    problem: _Problem, c: Array, free: tuple[str, ...], limits: Mapping[str, tuple[float, float]]
+) -> tuple[Array, _At, int]:
+    """Return the coefficients with the least S near the first ones, the rows there, and how many steps it took."""
+    low, high = (np.array([limits.get(name, (-np.inf, np.inf))[side] for name in free]) for side in (0, 1))
+    at = problem.at(c, problem.x)
+    damping, steps = DAMPING, 0
+    for steps in range(1, MOST_STEPS + 1):
+        normal, down = at.jacobian.T @ at.jacobian, at.jacobian.T @ at.residual
+        size = np.sqrt(np.diag(normal))
+        scale = np.where(size > 0, size, 1.0)
+        while True:
+            scaled = normal / np.outer(scale, scale) + damping * np.eye(len(c))
+            step = np.linalg.lstsq(scaled, down / scale, rcond=None)[0] / scale
+            tried = np.clip(c + step, low, high)
+            new = problem.at(tried, at.true_x)
+            if np.isfinite(new.squares) and new.squares <= at.squares * (1 + 1e-14):
+                break
+            damping *= GROWS
+            if damping > MOST_DAMPING:
+                return c, at, steps
+        moved = np.abs(tried - c) * size
+        c, at, damping = tried, new, damping * SHRINKS
+        if np.all(moved <= STILL * max(np.sqrt(at.squares), 1e-300)):
+            break
+    if not limits:
+        c, at = _polished(problem, c, at)
+    return c, at, steps
+
+
+def _polished(problem: _Problem, c: Array, at: _At) -> tuple[Array, _At]:
+    """Return the answer after Newton's steps with the Hessian of S, from differences of its gradient."""
+    for _ in range(MOST_POLISH):
+        size = np.sqrt(np.diag(at.jacobian.T @ at.jacobian))
+        if not np.all(size > 0):
+            break
+        scatter = np.sqrt(at.squares / max(len(problem.x) - len(c), 1)) or 1.0
+        ahead = STEP * scatter / size
+        rows = []
+        for k, h in enumerate(ahead.tolist()):
+            shift = np.zeros(len(c))
+            shift[k] = h
+            rows.append((problem.gradient(c + shift, at.true_x) - problem.gradient(c - shift, at.true_x)) / (2 * h))
+        hessian = (np.array(rows) + np.array(rows).T) / 2
+        scaled = hessian / np.outer(size, size)
+        if not np.isfinite(scaled).all() or np.linalg.eigvalsh(scaled)[0] <= 0:
+            break
+        down = at.jacobian.T @ at.residual
+        step = np.linalg.solve(scaled, down / size) / size
+        new = problem.at(c + step, at.true_x)
+        if not new.squares <= at.squares * (1 + 1e-13):
+            break
+        small = np.all(np.abs(step) * size <= 1e-13 * max(scatter, 1e-300))
+        c, at = c + step, new
+        if small:
+            break
+    return c, at
+
+
+def _told(
+    first: FitResult, read: Formula, c: Array, at: _At, problem: _Problem, steps: int, options: Mapping[str, Any]
+) -> FitResult:
+    """Return the ordinary result of the rows at the answer, with the measured rows in it."""
+    from vettore.core.fitting.nonlinear import fit
+
+    free, x_name = first.fitted_names, read.data[0]
+    y_name = "y" if x_name != "y" else "x"
+    while y_name in first.coefficients:
+        y_name += "0"
+    straight = problem.y + at.slope * (at.true_x - problem.x)
+    begin = dict(zip(free, c.tolist(), strict=True))
+    held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
+    told = fit(
+        f"{name_text(y_name)} = {to_text(read.right)}",
+        {x_name: at.true_x, y_name: straight},
+        start=begin,
+        hold=held,
+        sigma=at.spread,
+        **options,
+    )
+    moved = max((abs(told.coefficients[name].value - begin[name]) * _size(told, name) for name in free), default=0.0)
+    curve = told.given_curve
+    if isinstance(curve, FormulaCurve):
+        curve = curve.with_values(curve.values)
+        curve.span = (float(problem.x.min()), float(problem.x.max()))
+    values = {name: told.coefficients[name].value for name in told.coefficients}
+    fitted = problem._eval(problem._value, np.array([values[name] for name in free]), problem.x)
+    remarks = [remark for remark in first.own_remarks if remark.kind not in _OF_THE_SEARCH]
+    return replace(
+        told,
+        formula=first.formula,
+        left=first.left,
+        method=Method.ORTHOGONAL,
+        converged=told.converged and moved < 1e-4 and steps < MOST_STEPS,
+        own_remarks=(*remarks, *told.own_remarks),
+        given_curve=curve,
+        x=first.x,
+        y=first.y,
+        residuals=first.y - fitted,
+        rows_in_use=first.rows_in_use,
+        left_out=first.left_out,
+        sigma_y=first.sigma,
+        sigma_x=problem.sigma_x,
+        true_x=at.true_x,
+        search=first.search,
+        iterations=steps,
+        beside=None,
+        transformed=first.transformed,
+        powers=first.powers,
+    )
+
+
+_OF_THE_SEARCH: frozenset[RemarkKind] = frozenset({RemarkKind.BETTER_SQUARES, RemarkKind.BETTER_SCALE})
+
+
+def _size(result: FitResult, name: str) -> float:
+    error = result.coefficients[name].standard_error
+    return 0.0 if not error else 1.0 / error

@@ -1,0 +1,179 @@
+"""Fits with errors in x and y: published values, an independent witness, limits of exact x, and how often ranges hold."""
+
+import numpy as np
+import pytest
+
+from vettore import core
+from vettore.core.fitting.compare import compare
+from vettore.core.fitting.intervals import profile_intervals
+from vettore.core.fitting.result import Method
+
+# Pearson (1901) with the weights of York (1966); the line to all digits by York et al. (2004).
+X = np.array([0.0, 0.9, 1.8, 2.6, 3.3, 4.4, 5.2, 6.1, 6.5, 7.4])
+Y = np.array([5.9, 5.4, 4.4, 4.6, 3.5, 3.7, 2.8, 2.8, 2.4, 1.5])
+WX = np.array([1000, 1000, 500, 800, 200, 80, 60, 20, 1.8, 1.0])
+WY = np.array([1, 1.8, 4, 8, 20, 20, 70, 70, 100, 500])
+MODELS = {
+    "line": ("y = a + b*x", lambda c, x: c[0] + c[1] * x, (1.0, 2.0)),
+    "decay": ("y = A*exp(-k*x) + C", lambda c, x: c[0] * np.exp(-c[1] * x) + c[2], (6.0, 0.3, 2.0)),
+    "saturation": ("y = A*x/(x + K)", lambda c, x: c[0] * x / (x + c[1]), (5.0, 3.0)),
+    "peak": ("y = A*exp(-((x - m)/w)^2)", lambda c, x: c[0] * np.exp(-(((x - c[1]) / c[2]) ** 2)), (4.0, 5.0, 2.0)),
+    "parabola": ("y = a + b*x + c*x^2", lambda c, x: c[0] + c[1] * x + c[2] * x**2, (1.0, -0.5, 0.2)),
+}
+
+
+def rows(model, seed, count=25):
+    rng = np.random.default_rng(seed)
+    _, curve, true = MODELS[model]
+    x = np.linspace(0.2, 10, count)
+    sigma_x, sigma_y = rng.uniform(0.05, 0.3, count), rng.uniform(0.05, 0.2, count)
+    noisy = x + sigma_x * rng.normal(size=count), curve(true, x) + sigma_y * rng.normal(size=count)
+    return *noisy, sigma_x, sigma_y
+
+
+def test_the_line_of_york():
+    """Coefficients, their ± and χ² to the published digits; as a formula and as a polynomial."""
+    result = core.fit("y = a + b*x", {"x": X, "y": Y}, sigma=WY**-0.5, sigma_x=WX**-0.5, absolute_sigma=True)
+    a, b = result.coefficients.values()
+    assert (a.value, b.value) == (pytest.approx(5.47991022, abs=5e-9), pytest.approx(-0.480533407, abs=5e-10))
+    assert (a.standard_error, b.standard_error) == (
+        pytest.approx(0.29497, abs=5e-6),
+        pytest.approx(0.057985, abs=5e-7),
+    )
+    assert result.chi_squared == pytest.approx(11.8663531941, rel=1e-10)
+    assert result.method is Method.ORTHOGONAL
+    line = core.fit_polynomial(X, Y, 1, sigma=WY**-0.5, sigma_x=WX**-0.5, absolute_sigma=True, names=("t", "v"))
+    assert line.values == pytest.approx(result.values, rel=1e-12)
+    assert (line.formula, line.powers) == ("v = a0 + a1*t", {"a0": 0, "a1": 1})
+
+
+@pytest.mark.parametrize("model", MODELS)
+def test_an_independent_witness_agrees(model):
+    """Estimates, sum of squares and standard errors are those of a general solver over coefficients and all true x at once."""
+    from scipy.optimize import least_squares
+
+    formula, curve, _ = MODELS[model]
+    for seed in (1, 2):
+        x, y, sigma_x, sigma_y = rows(model, seed)
+        result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x)
+        assert result.converged
+        m = len(result.values)
+
+        def distances(unknown, x=x, y=y, sigma_x=sigma_x, sigma_y=sigma_y, m=m):
+            c, true_x = unknown[:m], unknown[m:]
+            return np.concatenate([(y - curve(c, true_x)) / sigma_y, (x - true_x) / sigma_x])
+
+        begin = np.concatenate([result.values, x])
+        tight = {"xtol": 1e-15, "ftol": 1e-15, "gtol": 1e-15}
+        witness = least_squares(distances, begin, jac="3-point", x_scale="jac", max_nfev=2000, **tight)
+        squares = 2 * witness.cost
+        assert result.sum_of_squares == pytest.approx(squares, rel=1e-9)
+        assert result.values == pytest.approx(witness.x[:m], rel=1e-7)
+        covariance = np.linalg.inv(witness.jac.T @ witness.jac)[:m, :m] * squares / (len(x) - m)
+        errors = [one.standard_error for one in result.coefficients.values()]
+        assert errors == pytest.approx(np.sqrt(np.diag(covariance)), rel=1e-5)
+
+
+@pytest.mark.parametrize("model", ["decay", "peak"])
+def test_the_answer_is_a_minimum_of_all_distances(model):
+    """The sum of squares over true x and coefficients, worked out by hand, is what is told, and least there."""
+    formula, curve, _ = MODELS[model]
+    x, y, sigma_x, sigma_y = rows(model, 5)
+    result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x)
+
+    def squares(c, true_x):
+        return np.sum(((y - curve(c, true_x)) / sigma_y) ** 2 + ((x - true_x) / sigma_x) ** 2)
+
+    least = squares(result.values, result.true_x)
+    assert least == pytest.approx(result.sum_of_squares, rel=1e-10)
+    rng = np.random.default_rng(0)
+    for _ in range(50):
+        c = np.array(result.values) * (1 + 1e-4 * rng.normal(size=len(result.values)))
+        assert squares(c, result.true_x + 1e-3 * sigma_x * rng.normal(size=len(x))) > least
+    assert result.fitted == pytest.approx(curve(result.values, x), rel=1e-12)
+
+
+def test_without_an_error_of_x_it_is_the_ordinary_fit():
+    """σ of x of 0 in all rows, or a mere nothing; a row with an exact x stays where it is."""
+    x, y, sigma_x, sigma_y = rows("decay", 3)
+    formula = MODELS["decay"][0]
+    plain = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y)
+    for none in (0.0, 1e-9):
+        result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=none)
+        assert result.values == pytest.approx(plain.values, rel=1e-8)
+        assert result.sum_of_squares == pytest.approx(plain.sum_of_squares, rel=1e-8)
+    sigma_x[4] = 0
+    result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x)
+    assert result.true_x[4] == x[4]
+    assert np.count_nonzero(result.true_x == x) == 1
+
+
+def test_units_change_nothing():
+    """A decay in other units of x and y has the same answer in these."""
+    x, y, sigma_x, sigma_y = rows("decay", 4)
+    formula = MODELS["decay"][0]
+    one = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x)
+    scaled = {"x": x * 1e-6, "y": y * 1e9}
+    other = core.fit(formula, scaled, sigma=sigma_y * 1e9, sigma_x=sigma_x * 1e-6)
+    a, k, c = (coefficient.value for coefficient in other.coefficients.values())
+    assert (a / 1e9, k / 1e6, c / 1e9) == pytest.approx(one.values, rel=1e-8)
+
+
+def test_held_coefficients_stay_and_limits_hold():
+    """As in an ordinary fit."""
+    x, y, sigma_x, sigma_y = rows("decay", 6)
+    given = {"sigma": sigma_y, "sigma_x": sigma_x}
+    held = core.fit(MODELS["decay"][0], {"x": x, "y": y}, hold={"C": 1.5}, **given)
+    assert held.coefficients["C"].value == 1.5
+    assert held.coefficients["C"].held
+    limited = core.fit(MODELS["decay"][0], {"x": x, "y": y}, limits={"C": (2.3, None)}, **given)
+    assert limited.coefficients["C"].value == pytest.approx(2.3)
+    free = core.fit(MODELS["decay"][0], {"x": x, "y": y}, **given)
+    assert free.sum_of_squares < min(held.sum_of_squares, limited.sum_of_squares)
+
+
+def test_what_cannot_be_is_refused_in_a_sentence():
+    """± of x without ± of y, of nobody, of several columns, or under a robust loss."""
+    x, y, sigma_x, sigma_y = rows("line", 1)
+    data = {"x": x, "y": y, "z": x**2}
+    for asked, words in (
+        ({"sigma_x": 1.0}, "needs sigma, too"),
+        ({"sigma_x": -1.0, "sigma": 1.0}, "no number from 0 in rows 1"),
+        ({"sigma_x": sigma_x[:5], "sigma": sigma_y}, "5 entries"),
+        ({"sigma_x": 1.0, "sigma": sigma_y, "loss": "huber"}, "takes no sigma_x"),
+    ):
+        with pytest.raises(core.DataError, match=words):
+            core.fit("y = a + b*x", data, **asked)
+    with pytest.raises(core.DataError, match="formula of one column"):
+        core.fit("y = a + b*x + c*z", data, sigma=sigma_y, sigma_x=sigma_x)
+    result = core.fit("y = a + b*x", data, sigma=sigma_y, sigma_x=sigma_x)
+    with pytest.raises(core.DataError, match="not worked out for fits with errors in x"):
+        profile_intervals(result, data, sigma=sigma_y)
+
+
+def test_fits_with_errors_in_x_are_compared_with_each_other_only():
+    """Their sums of squares are of one kind, whatever their slopes; beside an ordinary fit they are not."""
+    x, y, sigma_x, sigma_y = rows("parabola", 2)
+    data, given = {"x": x, "y": y}, {"sigma": sigma_y, "sigma_x": sigma_x}
+    line, bent = core.fit("y = a + b*x", data, **given), core.fit("y = a + b*x + c*x^2", data, **given)
+    best = compare({"line": line, "bent": bent})[0]
+    assert best.name == "bent"
+    with pytest.raises(core.DataError, match="weigh the rows differently"):
+        compare({"line": line, "plain": core.fit("y = a + b*x", data, sigma=sigma_y)})
+
+
+def test_a_slope_is_not_pulled_to_nought():
+    """With σ of 1 on x of 0 … 10 the slope of a line is not pulled to 0, and its 95 % range holds."""
+    rng = np.random.default_rng(8)
+    slopes, held, plain = [], 0, []
+    for _ in range(120):
+        x = np.arange(11.0)
+        noisy, y = x + rng.normal(size=11), 1 + 2 * x + 0.5 * rng.normal(size=11)
+        data = {"x": noisy, "y": y}
+        b = core.fit("y = a + b*x", data, sigma=0.5, sigma_x=1.0, absolute_sigma=True).coefficients["b"]
+        slopes.append(b.value)
+        held += b.low <= 2 <= b.high
+        plain.append(core.fit("y = a + b*x", data, sigma=0.5).coefficients["b"].value)
+    assert abs(np.median(slopes) - 2) < 0.08
+    assert held >= 0.9 * 120
+    assert np.median(plain) < 1.9
