@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens mutants lint setup
+.PHONY: demo test bench screens fuzz mutants lint setup
 
 setup: $(STAMP)
 
@@ -31,6 +31,9 @@ bench: setup
 
 screens: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screens.py
+
+fuzz: setup
+	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m tools.fuzz --seconds $(or $(SECONDS),120)
 
 mutants: setup
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python tools/mutants.py $(ARGS)

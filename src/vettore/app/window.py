@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -239,7 +240,7 @@ class Window(FileActions, QMainWindow):
 
         store = self.places.remembered
         for number, path in enumerate(one for one in paths if one not in studies):
-            self.session.say(f"Reading {shown_name(path)} …")
+            self.session.say(f"Reading {shown_name(path)} … Escape gives it up.")
             self.session.background.run(
                 f"read {number} {shown_path(path)}",
                 lambda path=path: read_file_as_before(path, store),
@@ -284,10 +285,15 @@ class Window(FileActions, QMainWindow):
     def keyPressEvent(self, event) -> None:
         # What the widget with the keyboard leaves: Escape closes the topmost thing, then lets the choice of rows go.
         if event.key() == Qt.Key.Key_Escape and self.page is not None:
-            if not self.page.close_topmost():
+            if not self._give_up_reading() and not self.page.close_topmost():
                 self.session.choose_rows(())
             return
         super().keyPressEvent(event)
+
+    def _give_up_reading(self) -> bool:
+        """Give up the files that are being read in a process of their own; whether there were some."""
+        box = sys.modules.get("vettore.files.box")
+        return box is not None and box.give_up() > 0
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasUrls():

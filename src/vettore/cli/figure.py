@@ -87,7 +87,7 @@ def _fit_of(study: Study, which: str | None) -> str:
     if which is None:
         assert study.reported_curve is not None
         return study.reported_curve.id
-    if which.isdigit() and 1 <= int(which) <= len(study.curves):
+    if which.isdecimal() and 1 <= int(which) <= len(study.curves):
         return study.curves[int(which) - 1].id
     named = [curve for curve in study.curves if which == curve.name]
     if not named:

@@ -263,7 +263,7 @@ def place_of(names: list[str], wanted: str, file: Path) -> int:
     """Return the place of a column given by name or by number from 1. Raises DataError."""
     if wanted in names:
         return names.index(wanted)
-    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+    if wanted.isdecimal() and 1 <= int(wanted) <= len(names):
         return int(wanted) - 1
     raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
 

@@ -73,7 +73,7 @@ def _groups(path: Path, asked: Asked) -> Iterator[tuple[str, Table]]:
         yield "", table
         return
     names = [column.name for column in table.columns]
-    if asked.by not in names and not (asked.by.isdigit() and 1 <= int(asked.by) <= len(names)):
+    if asked.by not in names and not (asked.by.isdecimal() and 1 <= int(asked.by) <= len(names)):
         raise DataError(f"“{path.name}” has no column “{asked.by}” to group by. Its columns are: {', '.join(names)}.")
     column = table.columns[names.index(asked.by) if asked.by in names else int(asked.by) - 1]
     labels = column.texts if column.texts is not None else [f"{value:.15g}" for value in column.values.tolist()]

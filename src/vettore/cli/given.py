@@ -116,7 +116,7 @@ def _chosen(offers: list[Offer], sheet: str | None, file: Path) -> Table:
     parts = [offer.table.source.options.get("part", "") for offer in offers]
     if sheet in parts:
         return offers[parts.index(sheet)].table
-    if sheet.isdigit() and 1 <= int(sheet) <= len(offers):
+    if sheet.isdecimal() and 1 <= int(sheet) <= len(offers):
         return offers[int(sheet) - 1].table
     known = ", ".join(part or str(number) for number, part in enumerate(parts, 1))
     raise DataError(f"“{file.name}” has no table “{sheet}”. It has: {known}.")
@@ -147,7 +147,7 @@ def left_out(read: Reading, rows: int) -> list[int]:
             continue
         first, dash, last = part.strip().partition("-")
         ends = (first, last if dash else first)
-        if not all(end.strip().isdigit() for end in ends):
+        if not all(end.strip().isdecimal() for end in ends):
             raise DataError(f"“{part.strip()}” is no row; --leave-out takes numbers from 1, as 3,7 or 3-9.")
         low, high = (int(end) for end in ends)
         if not 1 <= low <= high <= rows:
@@ -199,7 +199,9 @@ def column_of(columns: Columns, wanted: str | None, otherwise: int, file: Path) 
         return names[otherwise]
     if wanted in names:
         return wanted
-    by_number = columns.names[int(wanted) - 1] if wanted.isdigit() and 1 <= int(wanted) <= len(columns.names) else ""
+    by_number = (
+        columns.names[int(wanted) - 1] if wanted.isdecimal() and 1 <= int(wanted) <= len(columns.names) else ""
+    )
     if by_number in names:
         return by_number
     if by_number or wanted in columns.names:

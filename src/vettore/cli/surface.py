@@ -105,7 +105,7 @@ def _told(made: Any, places: list[tuple[float, float]], level: float | None) -> 
 
 def _shape(text: str) -> tuple[int, int]:
     parts = text.lower().replace("×", "x").split("x")
-    if len(parts) != 2 or not all(part.strip().isdigit() for part in parts):
+    if len(parts) != 2 or not all(part.strip().isdecimal() for part in parts):
         raise DataError(f"“{text}” is not the shape of a grid. Give places across and along, as 80x54.")
     return int(parts[0]), int(parts[1])
 

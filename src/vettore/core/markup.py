@@ -91,7 +91,7 @@ def _latex_text(text: str) -> str:
         return f" {stripped} "
     if stripped in COMMANDS:
         return rf"\{stripped} "
-    if len(stripped) > 1 and not stripped.replace(".", "").replace("−", "").isdigit():
+    if len(stripped) > 1 and not stripped.replace(".", "").replace("−", "").isdecimal():
         return rf"\mathrm{{{stripped.translate(_SPECIAL)}}}"
     return stripped.replace("−", " - ").translate(_SPECIAL)
 
@@ -135,7 +135,7 @@ def _mathml_text(text: str) -> str:
         return '<mspace width="0.17em"/>'
     if stripped in ("+", "−", "=", ",", "·"):
         return f"<mo>{stripped}</mo>"
-    if stripped.lstrip("−")[:1].isdigit():
+    if stripped.lstrip("−")[:1].isdecimal():
         return f"<mn>{escape(stripped)}</mn>"
     return f"<mi>{escape(stripped)}</mi>"
 

@@ -47,7 +47,7 @@ class _Cells(HTMLParser):
                 self._rows.append([])
             self._cell = []
             across = dict(attrs).get("colspan") or "1"
-            self._across = min(int(across), 1000) if across.isdigit() else 1
+            self._across = min(int(across), 1000) if across.isdecimal() else 1
         elif tag == "br" and self._cell is not None:
             self._cell.append(" ")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
@@ -17,6 +18,8 @@ from vettore.files.refusals import MOST_COLUMNS, FileError, check_columns
 from vettore.study.table import RawColumn, Source, Table, columns_from_cells
 
 MOST_ROWS = 50_000_000
+# Groups of an HDF5 file within each other.
+MOST_DEPTH = 50
 
 
 def from_json(data: bytes, source: Source) -> list[tuple[str, Table]]:
@@ -50,7 +53,10 @@ def _json_table(content: Any, source: Source, how: str) -> Table | None:
             told = ", ".join(f"{name} has {len(v)}" for name, v in columns.items())
             raise FileError(f"“{source.name}” has columns of different lengths: {told}. Make them the same length.")
     elif isinstance(content, list) and content and all(isinstance(row, dict) for row in content):
-        names = dict.fromkeys(str(key) for row in content for key in row)
+        names: dict[str, None] = {}
+        for row in content:
+            names |= dict.fromkeys(map(str, row))
+            check_columns(len(names), source.name)
         columns = {name: [row.get(name) for row in content] for name in names}
     elif isinstance(content, list) and content and all(isinstance(row, list) for row in content):
         grid = [[_json_text(cell) for cell in row] for row in content]
@@ -81,18 +87,24 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
     import h5py
 
     try:
-        with h5py.File(path or io.BytesIO(data), "r") as file:
+        # In the order in which they were made, where the file knows it.
+        with h5py.File(io.BytesIO(data), "r", track_order=True) as file:
             groups: dict[str, dict[str, Any]] = {}
             alone: list[tuple[str, Table]] = []
-            elsewhere = _linked_elsewhere(file)
-
-            def visit(name: str, item: Any) -> None:
-                if isinstance(item, h5py.Dataset) and (item.external or item.is_virtual):
+            elsewhere: list[str] = []
+            large: list[str] = []
+            numbers = 0
+            for name, item in _datasets(file, elsewhere, source):
+                if item.external or item.is_virtual:
                     # Its numbers lie in other files of this machine, which a file that was sent must not show.
                     elsewhere.append(name)
-                    return
-                if not isinstance(item, h5py.Dataset) or item.size > MOST_ROWS or item.dtype.kind not in "iufbV":
-                    return
+                    continue
+                if item.shape is None or item.dtype.kind not in "iufbV":
+                    continue
+                numbers += item.size
+                if numbers > MOST_ROWS:
+                    large.append(f"{name} ({item.size:,} numbers)")
+                    continue
                 if item.ndim == 2 and item.shape[1] <= MOST_COLUMNS:
                     block = np.asarray(item[()], dtype=np.float64)
                     alone.append((name, _array_table(block, None, source, name)))
@@ -113,7 +125,10 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
                         unit,
                     )
 
-            file.visititems(visit)
+            if large and not groups and not alone:
+                raise FileError(
+                    f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {large[0]}. Cut it down first."
+                )
             if elsewhere:
                 raise FileError(
                     f"“{source.name}” takes {', '.join(sorted(elsewhere)[:3])} from other files, which is not followed. "
@@ -131,13 +146,26 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
     return tables + alone
 
 
-def _linked_elsewhere(file: Any) -> list[str]:
-    """Return the names of links into other files."""
+def _datasets(
+    group: Any, elsewhere: list[str], source: Source, within: str = "", depth: int = 0
+) -> Iterator[tuple[str, Any]]:
+    """Give the datasets in a group and those within, with their paths; links into other files go to ``elsewhere``."""
     import h5py
 
-    found: list[str] = []
-    file.visititems_links(lambda name, link: found.append(name) if isinstance(link, h5py.ExternalLink) else None)
-    return found
+    if depth > MOST_DEPTH:
+        raise FileError(
+            f"“{source.name}” has groups within groups deeper than {MOST_DEPTH}. Copy its tables to the top."
+        )
+    for name in group:
+        path = f"{within}/{name}" if within else str(name)
+        if isinstance(group.get(name, getlink=True), h5py.ExternalLink):
+            elsewhere.append(path)
+            continue
+        item = group.get(name)
+        if isinstance(item, h5py.Group):
+            yield from _datasets(item, elsewhere, source, path, depth + 1)
+        elif isinstance(item, h5py.Dataset):
+            yield path, item
 
 
 def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:

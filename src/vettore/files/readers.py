@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import datetime
 from pathlib import Path
 
-from vettore.files.clipboard import html_grid
+from vettore.files.box import tables_in_a_box
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
-from vettore.files.encodings import encoding_of, text_of
-from vettore.files.grid import table_from_grid
+from vettore.files.foreign import is_foreign
 from vettore.files.packed import is_packed, unpacked
-from vettore.files.refusals import FileError, read_bytes, shown_name, shown_path
-from vettore.files.spreadsheet import OLE, sheets
-from vettore.study.table import Source, Table
+from vettore.files.refusals import FileError, check_regular, read_bytes, shown_name, shown_path
+from vettore.files.spreadsheet import OLE
+from vettore.study.table import Table
 
 MOST_BYTES = 2 * 1024**3
 HEAD = 4096
@@ -39,6 +37,7 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
     """
     path = Path(path)
     name = shown_name(path)
+    check_regular(path)
     try:
         if path.stat().st_size > MOST_BYTES:
             raise FileError(f"“{name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.")
@@ -85,34 +84,6 @@ def read_data(data: bytes, name: str, path: str = "", change: Change | None = No
             (part, Table(table.columns, replace(table.source, name=name, digest=digest)))
             for part, table in read_data(inner, inner_name, path, change)
         ]
-    head = data[:HEAD].lstrip(b"\xef\xbb\xbf \t\r\n")
-    read_at = datetime.now().astimezone().isoformat(timespec="seconds")
-    source = Source(name, path, "", read_at)
-    if data.startswith(b"\x89HDF\r\n\x1a\n"):
-        from vettore.files.containers import from_hdf5
-
-        tables = from_hdf5(data, path, source)
-    elif data.startswith(b"\x93NUMPY") or (data.startswith(b"PK") and name.casefold().endswith(".npz")):
-        from vettore.files.containers import from_numpy
-        from vettore.files.spreadsheet import check_archive
-
-        if data.startswith(b"PK"):
-            check_archive(data, name)
-        tables = from_numpy(data, source)
-    elif data.startswith((b"PK", OLE)):
-        tables = sheets(data, source)
-    elif head.startswith((b"{", b"[")):
-        from vettore.files.containers import from_json
-
-        tables = from_json(data, source)
-    elif head.upper().startswith(b"##TITLE") or b"##JCAMP" in head.upper():
-        from vettore.files.spectra import spectra
-
-        tables = spectra(text_of(data, encoding_of(data, name)), source)
-    elif head[:15].lower().startswith((b"<!doctype html", b"<html", b"<table", b"<meta", b"<?xml")):
-        grid = html_grid(text_of(data, encoding_of(data, name)), name)
-        tables = [("", table_from_grid(grid, replace(source, how=(("read as", "a table in a web page"),))))]
-    else:
-        return [("", parse(data, name, path, change)[0])]
-    digest = digest_of(data)
-    return [(part, Table(table.columns, replace(table.source, digest=digest))) for part, table in tables]
+    if is_foreign(data):
+        return tables_in_a_box(data, name, path)
+    return [("", parse(data, name, path, change)[0])]

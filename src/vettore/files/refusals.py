@@ -31,12 +31,21 @@ def shown_path(path: Path) -> str:
     return str(path.resolve()).encode("utf-8", "surrogateescape").decode("utf-8", "replace")
 
 
+def check_regular(path: Path) -> None:
+    """Refuse a pipe, which would be waited for, and a device, which has no end."""
+    if path.exists() and not path.is_file() and not path.is_dir():
+        raise FileError(
+            f"“{shown_name(path)}” is no file, but a pipe or a device. Save what it gives as a file first."
+        )
+
+
 def read_bytes(path: Path) -> bytes:
     """Return the contents of a file. Raises FileError in a sentence."""
     name = shown_name(path)
     try:
         if path.is_dir():
             raise FileError(f"“{name}” is a folder. Choose a file in it.")
+        check_regular(path)
         return path.read_bytes()
     except FileNotFoundError:
         raise FileError(

@@ -19,7 +19,7 @@ def signature(head: str, layout: Layout) -> str:
     """Return what two files must share to look the same: their first lines up to the first row, and the guess."""
     first = lines_of(head)[: max(layout.first_row, 1)]
     # Digits differ from file to file (dates, serial numbers); words do not.
-    words = ["".join("0" if c.isdigit() else c for c in line) for line in first]
+    words = ["".join("0" if c.isdecimal() else c for c in line) for line in first]
     told = json.dumps([words, layout.delimiter, layout.decimal_mark, layout.columns])
     return hashlib.sha256(told.encode()).hexdigest()[:24]
 

@@ -26,6 +26,9 @@ _PLAIN = re.compile(r"[+\-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?|\?")
 _PACKED = re.compile(r"[@A-Ia-i%J-Rj-rS-Zs][0-9.]*|[+\-]?(?:\d+\.?\d*|\.\d+)|\?")
 _LETTERS = re.compile(r"[@A-DF-Ia-df-i%J-Rj-rS-Zs]")
 
+# Points of a spectrum; packed ones may claim any number.
+MOST_POINTS = 20_000_000
+
 
 def spectra(text: str, source: Source) -> list[tuple[str, Table]]:
     """Return the spectra of a JCAMP-DX text, one table a block. Raises FileError in a sentence."""
@@ -111,7 +114,12 @@ def _ordinates(lines: list[str], source: Source) -> list[float]:
                 difference = float(f"{sign}{digit}{token[1:]}")
                 row.append(row[-1] + difference)
             elif mark in _REPEAT and row:
-                for _ in range(int(f"{_REPEAT[mark]}{token[1:]}") - 1):
+                count = int(f"{_REPEAT[mark]}{token[1:9]}") - 1
+                if len(values) + len(row) + count > MOST_POINTS:
+                    raise FileError(
+                        f"“{source.name}” repeats values to more than {MOST_POINTS:,} points. It may be damaged."
+                    )
+                for _ in range(count):
                     row.append(row[-1] + (difference or 0.0))
             else:
                 row.append(float(token))

@@ -6,7 +6,6 @@ import io
 import zipfile
 from datetime import date, datetime, time, timedelta
 
-from vettore.files.box import sheets_in_a_box
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
 from vettore.study.table import Source, Table
@@ -14,6 +13,8 @@ from vettore.study.table import Source, Table
 # What a sheet may unpack to, all files of the archive together, and how much more than its size on disk.
 MOST_UNPACKED = 400 * 1024 * 1024
 MOST_RATIO = 250
+# Cells of a sheet that are made room for, filled or not.
+MOST_CELLS = 20_000_000
 OLE = b"\xd0\xcf\x11\xe0"
 
 
@@ -22,7 +23,7 @@ def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
     check_archive(data, source.name)
     found: list[tuple[str, Table]] = []
     refused: list[str] = []
-    for name, grid in sheets_in_a_box(data, source.name):
+    for name, grid in _cells(data, source.name):
         if isinstance(grid, str):
             refused.append(
                 f"Sheet {name} of “{source.name}” {grid}. It was not read; cut it down, or export it as CSV."
@@ -35,6 +36,30 @@ def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
             refused.append(str(error))
     if not found:
         raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
+    return found
+
+
+def _cells(data: bytes, name: str) -> list[tuple[str, list[list[str]] | str]]:
+    """Return the cells of each sheet as texts, or what is wrong with it. Raises FileError."""
+    import python_calamine
+
+    try:
+        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
+        names = list(book.sheet_names)
+    except Exception as error:  # the reader has no common class of errors
+        raise FileError(f"“{name}” is damaged, or no spreadsheet that can be read ({short(error)}).") from None
+    found: list[tuple[str, list[list[str]] | str]] = []
+    for sheet_name in names:
+        try:
+            sheet = book.get_sheet_by_name(sheet_name)
+            cells = sheet.total_height * sheet.total_width
+            if cells > MOST_CELLS:
+                found.append((sheet_name, f"has cells as far as {sheet.total_height:,} × {sheet.total_width:,}"))
+                continue
+            rows = sheet.to_python(skip_empty_area=False)
+            found.append((sheet_name, [[cell_text(cell) for cell in row] for row in rows]))
+        except Exception as error:
+            found.append((sheet_name, f"is damaged ({short(error)})"))
     return found
 
 

@@ -74,7 +74,7 @@ class FormulaField(QLineEdit):
         while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
             start -= 1
         word = text[start:]
-        return "" if word[:1].isdigit() else word
+        return "" if word[:1].isdecimal() else word
 
     def _complete(self, word: str) -> None:
         at, length = self.cursorPosition(), len(self._word())

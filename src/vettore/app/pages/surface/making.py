@@ -16,7 +16,7 @@ FINE = 4
 
 def shape_typed(across: str, along: str) -> tuple[int, int]:
     """Return the places of a grid. Raises VettoreError."""
-    if not (across.strip().isdigit() and along.strip().isdigit()):
+    if not (across.strip().isdecimal() and along.strip().isdecimal()):
         raise VettoreError("The grid has whole numbers of places across and along, as 80 and 54.")
     return int(across), int(along)
 
