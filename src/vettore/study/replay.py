@@ -19,7 +19,7 @@ from vettore.core.fitting.checks import Verdict
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.tree import names
 from vettore.core.units import conversion
-from vettore.study import edits
+from vettore.study import edits, parts
 from vettore.study.areas import derive_area
 from vettore.study.columns import column_names
 from vettore.study.derive import derive_fit, derive_reading
@@ -33,7 +33,7 @@ from vettore.study.surfaces import derive_fitted, derive_surface, fit_of, sites_
 from vettore.study.table import RawColumn, Table
 
 Match = Literal["by-name", "by-place"]
-NEEDED = (Role.X, Role.Y, Role.Z, Role.Y_ERROR, Role.X_ERROR)
+NEEDED = (Role.X, Role.Y, Role.Z)
 
 
 class Found(StrEnum):
@@ -95,11 +95,16 @@ class Kept:
 
 
 def pairings(
-    study: Study, series: Series, table: Table, match: Match = "by-name", chosen: dict[str, str] | None = None
+    study: Study,
+    series: Series,
+    table: Table,
+    match: Match = "by-name",
+    chosen: dict[str, str] | None = None,
+    strict: bool = True,
 ) -> tuple[Pairing, ...]:
     """Return for each column that a series came with the column of a new table; ``chosen`` names some by hand.
 
-    Raises DataError when a column that is needed is not there, or its unit measures something else.
+    Raises DataError when a column that is needed is not there, or its unit measures something else, unless not ``strict``.
     """
     needed = _needed(study, series)
     there = list(table.columns)
@@ -117,18 +122,18 @@ def pairings(
             found = _candidate(how, column, raw, there, used, chosen or {})
             if found is not None:
                 used.add(found)
-                factors = _conversion(column, there[found])
+                factors = _conversion(column, there[found]) if strict else (1.0, 0.0)
                 out[place] = Pairing(column.name, found, how, place in needed, factors)
     told = []
     for place, _, column in wanted:
-        if place not in out and place in needed:
+        if place not in out and place in needed and strict:
             names_there = ", ".join(other.name for other in there) or "none"
             raise DataError(
                 f"The new data have no column “{column.name}”, which is needed as {series.columns[place].role}. Their "
                 f"columns are: {names_there}.",
                 column=column.name,
             )
-        told.append(out.get(place, Pairing(column.name, None, None, False)))
+        told.append(out.get(place, Pairing(column.name, None, None, place in needed)))
     return tuple(told)
 
 
@@ -170,6 +175,10 @@ def _conversion(old: RawColumn, new: RawColumn) -> tuple[float, float]:
 def _needed(study: Study, series: Series) -> set[int]:
     """Return the places of the columns without which the work on a series cannot be done again."""
     wanted = {place for place, column in enumerate(series.columns) if column.role in NEEDED}
+    users = [*study.curves_of(series.id), study.interpolant_of(series.id)]
+    for used, role in (("use_errors", Role.Y_ERROR), ("use_x_errors", Role.X_ERROR)):
+        if any(getattr(user, used, False) for user in users):
+            wanted |= {place for place, column in enumerate(series.columns) if column.role is role}
     by_name = {column.name: place for place, column in enumerate(series.columns)}
     known = column_names(series.columns)
     asked: set[str] = set()
@@ -239,8 +248,9 @@ def replayed(
     for series in targets:
         for table in tables:
             try:
-                made = paired_table(series, table, pairings(study, series, table, match, chosen))
-                study = edits.renew_series(study, series.id, made)
+                found = pairings(study, series, table, match, chosen)
+                made = paired_table(series, table, found)
+                study = edits.renew_series(_without_missing(study, series, found), series.id, made)
             except VettoreError as error:
                 reasons.append(error)
                 continue
@@ -251,6 +261,20 @@ def replayed(
             raise reasons[0]
         raise DataError("There is nothing to do again: the study holds no series, or the file no table.")
     return study, tuple(done)
+
+
+def _without_missing(study: Study, series: Series, found: Iterable[Pairing]) -> Study:
+    """Return the study without the roles of columns that the new data lack and nothing needs, as a ± that no fit uses."""
+    lacking = {pairing.wanted for pairing in found if pairing.found is None}
+    columns = tuple(
+        replace(column, role=Role.CARRIED)
+        if column.raw is not None
+        and series.table.columns[column.raw].name in lacking
+        and column.role is not Role.TEXT
+        else column
+        for column in series.columns
+    )
+    return parts.change(study, series.changed(columns=columns))
 
 
 def _carries(study: Study, series: Series) -> bool:
@@ -288,7 +312,8 @@ def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept
         error = _or_nan(quantity.standard_error)
         out.append(replace(base, number=quantity.name, value=quantity.value, standard_error=error, unit=unit))
     if fit.result.residual_sd is not None:
-        out.append(replace(base, number="residual standard deviation", value=fit.result.residual_sd))
+        unit = "" if fit.result.weighted else fit.y_called[1]
+        out.append(replace(base, number="residual standard deviation", value=fit.result.residual_sd, unit=unit))
     if fit.result.r_squared is not None:
         out.append(replace(base, number="R²", value=fit.result.r_squared))
     for number, reading in enumerate(study.readings_of(curve.id), 1):
@@ -385,3 +410,28 @@ def _gravest(fit: DerivedFit) -> str:
 
 def _or_nan(value: float | None) -> float:
     return float("nan") if value is None else float(value)
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A number of the old data beside that of the new; ``apart`` is their difference in standard errors of it (NaN unknown)."""
+
+    old: Kept
+    new: Kept | None
+    apart: float
+
+
+def side_by_side(study: Study, made: Study, series: Iterable[str]) -> tuple[Beside, ...]:
+    """Return all numbers that were kept of some series, each beside the same number of the new data."""
+    out = []
+    for identity in series:
+        new = {(one.part, one.number): one for one in kept_numbers(made, made.find_series(identity))}
+        for old in kept_numbers(study, study.find_series(identity)):
+            other = new.get((old.part, old.number))
+            apart = float("nan")
+            if other is not None:
+                spread = float(np.hypot(old.standard_error, other.standard_error))
+                if spread > 0:
+                    apart = (other.value - old.value) / spread
+            out.append(Beside(old, other, apart))
+    return tuple(out)

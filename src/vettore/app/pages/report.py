@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vettore.app.pages.again.worker import WorkAgain
 from vettore.app.pages.figure.editor import FigureEditor
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
@@ -37,7 +38,7 @@ SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 # Milliseconds of a pause after which the pages are written again.
 PAUSE = 200
 # What the stage shows.
-EMPTY, REPORT, FIGURE = 0, 1, 2
+EMPTY, REPORT, FIGURE, AGAIN = 0, 1, 2, 3
 # In the list of fits: all of them.
 ALL = "*"
 MARKS = {"point": ".", "comma": ","}
@@ -69,6 +70,9 @@ class ReportPage(Page):
         self._filling = False
         self.editor = FigureEditor(session)
         self.editor.closed.connect(self.close_figure)
+        self.again = WorkAgain(session, lambda: self.again.ask_file())
+        self.again.opened.connect(lambda: self._show_part(AGAIN))
+        self.again.closed.connect(self.close_figure)
         self._build_choices()
         self._build_stage()
         self._build_findings()
@@ -118,6 +122,7 @@ class ReportPage(Page):
         stage.addWidget(self.refusal)
         stage.addWidget(self.preview)
         stage.addWidget(self.editor.canvas)
+        stage.addWidget(self.again.panel)
         self.stage = stage
 
     def _build_findings(self) -> None:
@@ -155,6 +160,11 @@ class ReportPage(Page):
         )
         self.attach.clicked.connect(lambda checked: self._change(attach=checked))
         findings.add(rule(), section("Looks"), looks, self.attach, self.change_figure)
+        self.new_file = button(
+            "Choose the new file …", self.again.ask_file, "", "Do all that the study keeps again on another file"
+        )
+        self.new_file.setProperty("help", "report.md#the-same-work-on-a-new-file")
+        findings.add(rule(), section("The same work, new data"), self.new_file)
         findings.column.addStretch()
         self.findings = QStackedWidget()
         self.findings.addWidget(findings)
@@ -168,8 +178,10 @@ class ReportPage(Page):
         if self.figure_is_open and any(curve.id == self.editor.fit for curve in study.curves):
             self.editor.refresh()
             return
-        self._show_part(REPORT if some else EMPTY)
+        if self.stage.currentIndex() != AGAIN:
+            self._show_part(REPORT if some else EMPTY)
         self.change_figure.setEnabled(reported is not None)
+        self.new_file.setEnabled(bool(study.series))
         self._filling = True
         self.title.setText(recipe.title)
         # A long title is seen from its beginning.
@@ -217,6 +229,9 @@ class ReportPage(Page):
 
     def close_topmost(self) -> bool:
         """Close a field on the figure, or else the figure."""
+        if self.stage.currentIndex() == AGAIN:
+            self.close_figure()
+            return True
         if not self.figure_is_open:
             return False
         if not self.editor.canvas.close_field():
