@@ -1,4 +1,7 @@
-"""The commands by name, in their order. A new one is a file beside this, with a command of that name, and its name here."""
+"""The commands by name, in their order, each with its line in the list of all.
+
+A new one is a file beside this, with a command of that name, and its entry here.
+"""
 
 from __future__ import annotations
 
@@ -7,24 +10,27 @@ import importlib
 import click
 
 HELP = ["-h", "--help"]
-COMMANDS = (
-    "describe",
-    "fit",
-    "models",
-    "compare",
-    "interpolate",
-    "integrate",
-    "polynomial",
-    "surface",
-    "figure",
-    "report",
-    "replay",
-    "manual",
-)
+# Said here, too, so that the list of all commands loads none of them; a test compares.
+COMMANDS = {
+    "describe": "Describe the columns of a text table in numbers.",
+    "fit": "Fit a polynomial to two columns of a file, or a formula to any of its columns.",
+    "models": "List the catalogue of models, or tell all about one of them.",
+    "compare": "Fit several models to the same rows and rank them.",
+    "interpolate": "Read values between points.",
+    "integrate": "Work out the area under points, or under a function of x.",
+    "polynomial": "Tell roots, turning points, slope and antiderivative of a polynomial.",
+    "surface": "Fill between scattered sites.",
+    "figure": "Save the figure of a fit of a study.",
+    "report": "Save the report of a study.",
+    "replay": "Do the work of a study again on many files.",
+    "manual": "Print the reference of all commands.",
+    "desktop": "Add Vettore to the desktop's menu for this user, or remove it.",
+}
 
 
 def command(name: str) -> click.Command:
     """Load a command; its file is read only when it is asked for, so that the others start at once."""
     found: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
     found.context_settings["help_option_names"] = HELP
+    found.short_help = COMMANDS[name]
     return found

@@ -46,7 +46,9 @@ def replay(
     stop_at_first: bool,
     afresh: bool,
 ) -> None:
-    """Do the work of a study again on FILES: files, folders, patterns, or - for a list of files on standard input.
+    """Do the work of a study again on many files.
+
+    FILES are files, folders, patterns, or - for a list of files on standard input.
 
     The table has one row for each file, series and number that the study keeps: value, standard error, unit, verdict of the
     checks, outcome. A file that fails is a row with a sentence; the exit code is then 1. A run ended by Ctrl+C keeps what is

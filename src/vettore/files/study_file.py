@@ -79,6 +79,13 @@ class StudyRecord:
     parts: tuple[AnyRecord, ...] = ()
 
 
+MIME_TYPE = "application/x-vettore"
+# The same study is the same file, whenever it is written.
+WRITTEN = (1980, 1, 1, 0, 0, 0)
+# What a study may unpack to.
+MOST_UNPACKED = 2 * 1024**3
+
+
 def save_study(study: Study, path: Path | str) -> None:
     """Write a study, whole or not at all. Raises FileError when the place cannot be written."""
     write_whole(Path(path), study_bytes(study))
@@ -88,6 +95,8 @@ def study_bytes(study: Study) -> bytes:
     """Return a study as the bytes of its file."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        # First and unpacked, so that a desktop knows the file by its contents.
+        archive.writestr(zipfile.ZipInfo("mimetype", WRITTEN), MIME_TYPE, zipfile.ZIP_STORED)
         for series in study.series:
             archive.writestr(_data_name(series), table_csv(series.table))
         archive.writestr(
@@ -116,12 +125,19 @@ def study_from_bytes(data: bytes, name: str) -> Study:
     """Read a study from the bytes of its file; see open_study."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            unpacked = sum(info.file_size for info in archive.infolist())
+            if unpacked > MOST_UNPACKED:
+                raise FileError(
+                    f"“{name}” would unpack to {unpacked / 1024**3:,.1f} GB, which no study needs. It was not opened."
+                )
             content = msgspec.json.decode(archive.read("study.json"))
             return study_from_parts(content, lambda part: archive.read(part).decode("utf-8"), name)
     except FileError:
         raise
     except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError):
         raise FileError(f"“{name}” is not a Vettore study, or it is damaged.") from None
+    except (RecursionError, MemoryError):
+        raise FileError(f"“{name}” is damaged: it holds more, or deeper nested, than any study.") from None
     except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, TypeError, ValueError, zlib.error) as error:
         raise FileError(f"“{name}” is damaged: {error}.") from None
 

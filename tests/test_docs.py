@@ -1,0 +1,79 @@
+"""What the documents tell to type is typed here: every block of Python, and every command of the README and the guide."""
+
+import re
+import shlex
+from pathlib import Path
+
+import pytest
+
+from vettore.cli import main
+from vettore.cli.listed import COMMANDS, command
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_every_block_of_python_runs(monkeypatch):
+    """One after the other, as a reader would type them."""
+    monkeypatch.chdir(ROOT)
+    text = (ROOT / "docs" / "PYTHON.md").read_text(encoding="utf-8")
+    blocks = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
+    assert len(blocks) > 5
+    names: dict[str, object] = {}
+    for block in blocks:
+        exec(compile(block, "docs/PYTHON.md", "exec"), names)
+
+
+DATA = ROOT / "src" / "vettore" / "demo" / "data"
+# What stands for a file in the documents.
+FILES = {"describe": "stage-discharge.tsv", "surface": "nitrate-sites.txt", "interpolate": "pond-temperature.csv"}
+
+
+def lines():
+    """The commands in fenced blocks of the README."""
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    found = []
+    for block in re.findall(r"```\n(.*?)```", text, re.DOTALL):
+        found += [line for line in block.splitlines() if line.startswith("vettore ")]
+    return found
+
+
+@pytest.mark.parametrize("line", lines())
+def test_every_command_of_the_readme_runs(line, tmp_path, monkeypatch, capsys):
+    """With a file of the demo in the place of FILE, and its study in that of STUDY."""
+    from vettore.demo.study import demo_study
+    from vettore.files.study_file import save_study
+
+    monkeypatch.chdir(tmp_path)
+    words = shlex.split(line.partition("  #")[0])[1:]
+    usual = "oxygen-chamber-b.csv" if "oxygen" in line or "decay" in line else "stage-discharge.tsv"
+    file = str(DATA / FILES.get(words[0], usual))
+    if "STUDY" in words:
+        save_study(demo_study(), "study.vettore")
+    (tmp_path / "runs").mkdir()
+    (tmp_path / "runs" / "june.tsv").write_bytes((DATA / "stage-discharge.tsv").read_bytes())
+    given = [{"FILE": file, "STUDY": "study.vettore", "FOLDER": "runs"}.get(word, word) for word in words]
+    with pytest.raises(SystemExit) as ended:
+        main(given)
+    assert ended.value.code == 0, capsys.readouterr().err
+
+
+def test_options_in_the_documents_are_there():
+    """Every --option that a document gives for a command is one of it."""
+    known = {
+        name: {option for parameter in command(name).params for option in getattr(parameter, "opts", ())}
+        for name in COMMANDS
+    }
+    seen = 0
+    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md"), *(ROOT / "docs" / "guide").glob("*.md")]:
+        for name, rest in re.findall(r"`vettore (\w+)([^`\n]*)`", path.read_text(encoding="utf-8")):
+            for option in () if name not in known else re.findall(r"(?<!\S)--[a-z][a-z-]*", rest):
+                seen += 1
+                assert option in known.get(name, set()), (path.name, name, option)
+    assert seen > 2
+
+
+def test_the_list_of_commands_says_what_each_says_of_itself():
+    """The line of each is the first of its own help, and the list loads none of them."""
+    for name, words in COMMANDS.items():
+        first = " ".join((command(name).help or "").split("\n\n")[0].split())
+        assert first == words
