@@ -17,6 +17,7 @@ from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.files.delimited import parse
 from vettore.study import edits
+from vettore.study.kinds.figure import Note
 from vettore.study.table import RawColumn, Source, Table
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -170,6 +171,17 @@ def main() -> None:
     window.session.show_curve(rating.id)
     window.show_page("Report")
     take("report")
+    report = window.page
+    report.open_figure()
+    settle(app, window)
+    made = report.editor.recipe.changed(
+        title="Rating of the outflow weir",
+        legend="upper left",
+        notes=(Note("ice at the gauge", 0.88, 0.77, (0.87, 0.4)),),
+    )
+    report.editor._change(lambda _recipe: made)
+    take("figure")
+    report.close_figure()
     window.start(_doubtful(demo_study()))
     window.session.choose(window.session.study.series[-1].id)
     window.show_page("Data")
@@ -180,8 +192,6 @@ def main() -> None:
     take("better-fit")
     window.pages["Fit"].take_better()
     take("known-errors")
-    window.show_page("Report")
-    take("report-known-errors")
     window.show_page("Integrate")
     page = window.pages["Integrate"]
     page.choices.panel.fill("x/(1 + x^2)", "-inf", "inf")

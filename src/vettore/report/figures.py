@@ -61,6 +61,7 @@ class Sheet:
     type_size: float = 8.5
     serif: bool = False
     letters: bool = False
+    dpi: int = DPI
 
 
 def drawn(draw: Callable[[Any], None], sheet: Sheet, kind: Kind) -> bytes:
@@ -87,7 +88,7 @@ def drawn(draw: Callable[[Any], None], sheet: Sheet, kind: Kind) -> bytes:
             figure = mpl.figure.Figure(figsize=(sheet.width * MM, sheet.height * MM), layout="constrained")
             draw(figure)
             out = io.BytesIO()
-            figure.savefig(out, format=kind, dpi=DPI, metadata=dict.fromkeys(UNSAID[kind]) or None)
+            figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=dict.fromkeys(UNSAID[kind]) or None)
     if kind != "svg":
         return out.getvalue()
     text = out.getvalue().decode("utf-8")

@@ -19,7 +19,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.files.whole import write_whole
 from vettore.look.theme import PAPER
-from vettore.report.figures import MOST_VECTOR_POINTS, Kind, Sheet, drawn, dress_axes, fit_titles
+from vettore.report.figures import DPI, MOST_VECTOR_POINTS, Kind, Sheet, drawn, dress_axes, fit_titles
 from vettore.study.fits import DerivedFit, response_of
 from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.series import Role
@@ -29,6 +29,8 @@ CURVE_POINTS = 400
 DECADES, CROWDED = 1000.0, 0.05
 # How the letter of a panel is known among the texts of the plot.
 PANEL = "panel"
+# How finely a screen shows a figure, and how many pixels wide it is at most.
+SCREEN_DPI, SCREEN_PIXELS = 200, 2600
 # The strip beside an axis that stands for it, as a share of the figure.
 EDGE = 0.05
 MARKS = {"disc": "o", "square": "s", "triangle": "^", "diamond": "D", "plus": "P"}
@@ -73,9 +75,9 @@ def _between(limits: tuple[float, float], share: float, log: bool) -> float:
     return float(low * (high / low) ** share) if log else low + share * (high - low)
 
 
-def sheet_of(recipe: FigureRecipe, letters: bool = False) -> Sheet:
+def sheet_of(recipe: FigureRecipe, letters: bool = False, dpi: int = DPI) -> Sheet:
     """Return what the figure is drawn on."""
-    return Sheet(recipe.width, recipe.height, recipe.type_size, recipe.serif, letters)
+    return Sheet(recipe.width, recipe.height, recipe.type_size, recipe.serif, letters, dpi)
 
 
 def fit_figure(
@@ -96,8 +98,13 @@ def figure_with_places(
         figure.draw_without_rendering()
         found.extend(_places(figure, axes))
 
-    picture = drawn(draw, sheet_of(recipe), "png")
+    picture = drawn(draw, sheet_of(recipe, dpi=_fine_enough(recipe)), "png")
     return picture, tuple(found[:-1]), found[-1]
+
+
+def _fine_enough(recipe: FigureRecipe) -> int:
+    """Return dots per inch that a screen shows: about its own for a figure of a report, no more pixels for a poster."""
+    return int(min(SCREEN_DPI, SCREEN_PIXELS * 25.4 / max(recipe.width, recipe.height)))
 
 
 def _draw(figure: Any, fits: Sequence[DerivedFit], recipe: FigureRecipe, style: NumberStyle) -> Any:
