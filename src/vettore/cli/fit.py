@@ -11,7 +11,7 @@ import click
 
 from vettore.cli.figure import figure_options, save_figure_of
 from vettore.cli.fit_many import fit_all
-from vettore.cli.fit_told import fit_json, fit_text, readings_of, save_rows
+from vettore.cli.fit_told import fit_json, fit_text, next_of, readings_of, save_rows
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
 from vettore.core.errors import DataError
 
@@ -48,6 +48,10 @@ LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 @click.option("--slope", "slope", multiple=True, help="Read the slope at an x.")
 @click.option("--area", "area", multiple=True, help="Read the area under the curve, as 10..60.")
 @click.option(
+    "--next", "improve", help="Tell where rows more would lower the ± of a coefficient most (its name, or all)."
+)
+@click.option("--next-rows", type=click.IntRange(1, 100), help="How many rows more are planned (1 when left out).")
+@click.option(
     "--table",
     "table",
     type=click.Path(path_type=Path),
@@ -73,6 +77,8 @@ def fit(
     report: Path | None,
     figure: Path | None,
     table: Path | None,
+    improve: str | None,
+    next_rows: int | None,
     by: str | None,
     output: Path | None,
     workers: int,
@@ -92,7 +98,8 @@ def fit(
         option = next(name for name, value in looks.items() if value).replace("_", "-")
         raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
     if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
-        for option, given in (("--report", report), ("--figure", figure), ("--table", table), ("--json", as_json)):
+        single = {"--report": report, "--figure": figure, "--table": table, "--json": as_json, "--next": improve}
+        for option, given in single.items():
             if given:
                 raise DataError(
                     f"{option} is for a single fit; with several files or groups take -o, or vettore replay."
@@ -102,6 +109,10 @@ def fit(
     study = study_of(table_of(Path(files[0]), read, whole=True), Path(files[0]), read, asked)
     derived = derive_fit(study, study.curves[0].id)
     readings = readings_of(study, derived)
+    if improve is not None:
+        readings.append(next_of(derived, improve, next_rows or 1))
+    elif next_rows is not None:
+        raise DataError("--next-rows would have no effect here: it is about --next.")
     click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
     if table is not None:
         save_rows(derived, table)

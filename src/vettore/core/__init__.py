@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from vettore.core.interpolation.interpolant import Interpolant, interpolate
     from vettore.core.models.catalogue import CATALOGUE, model
     from vettore.core.models.model import Model
+    from vettore.core.next_rows import WhereNext, rows_needed, where_next
     from vettore.core.polynomial import Polynomial
     from vettore.core.practice_data import PracticeData, practice
     from vettore.core.statistics import Description, Relation, describe, relation
@@ -53,6 +54,7 @@ _WHERE = {
     "Surface": "surface.surface",
     "TurningPoint": "curve",
     "VettoreError": "errors",
+    "WhereNext": "next_rows",
     "akaike_weights": "fitting.compare",
     "describe": "statistics",
     "fit": "fitting.nonlinear",
@@ -67,6 +69,8 @@ _WHERE = {
     "polynomial_formula": "fitting.polynomial",
     "practice": "practice_data",
     "relation": "statistics",
+    "rows_needed": "next_rows",
+    "where_next": "next_rows",
 }
 
 __all__ = [
@@ -92,6 +96,7 @@ __all__ = [
     "Surface",
     "TurningPoint",
     "VettoreError",
+    "WhereNext",
     "akaike_weights",
     "describe",
     "fit",
@@ -106,6 +111,8 @@ __all__ = [
     "polynomial_formula",
     "practice",
     "relation",
+    "rows_needed",
+    "where_next",
 ]
 
 

@@ -1,0 +1,211 @@
+"""Where one more measurement tells most: by how much the ± of a number shrinks for each x that could be measured next.
+
+In the space where the covariance of the coefficients is the unit matrix a number θ is a vector t with var θ = t·t, and a
+measurement at x with standard deviation σ is a vector v with the precision P growing by v vᵀ/σ² (delta method, as at the fitted
+coefficients). Then
+
+    var θ = tᵀ P⁻¹ t,        P = 1 + Σ v(xᵢ) v(xᵢ)ᵀ / σᵢ²,
+
+which for one row more is t·t − (t·v)²/(σ² + v·v). For all coefficients together the mth root of det P⁻¹ is taken, m being their
+number. A plan of several rows is found greedily and then bettered row by row till no exchange helps.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values, as_values
+from vettore.core.curve import Curve
+from vettore.core.errors import DataError
+from vettore.core.fitting.result import FitResult
+
+# A coefficient by its name, "all" of them, or a number read from the curve: ("value", x), ("slope", x), ("area", a, b).
+Improve: TypeAlias = str | tuple[str, float] | tuple[str, float, float]
+ALL = "all"
+MOST_ROWS = 100
+# Rounds of exchanges, each of which must gain more than this share.
+MOST_EXCHANGES, GAINS = 20, 1e-9
+MOST_NEEDED = 100_000
+
+
+@dataclass(frozen=True, eq=False)
+class WhereNext:
+    """What measuring next at each ``x`` (k,) makes of a standard error that is ``now``.
+
+    ``standard_error`` (k,) is that with one row more there; ``best`` the x that lowers it most (for its price). ``plan`` are
+    the best x for so many rows together, ``planned`` the standard error after them. For all coefficients together ``now`` is 1
+    and the others are the factor by which their ± shrink in the geometric mean.
+    """
+
+    x: Array
+    standard_error: Array
+    now: float
+    best: float
+    plan: tuple[float, ...]
+    planned: float
+
+
+def where_next(
+    result: FitResult,
+    x: Values,
+    improve: Improve = ALL,
+    *,
+    rows: int = 1,
+    sigma: Values | float | None = None,
+    price: Values | float | None = None,
+) -> WhereNext:
+    """Return what one more row, and a plan of ``rows``, would make of the ± of a number.
+
+    ``x`` (k,) are the places that could be measured. ``improve`` is a coefficient's name, "all", or ("value", x), ("slope", x),
+    ("area", a, b). ``sigma`` is the standard deviation of a new measurement, that of the fit when left out; ``price`` what one
+    costs at each x: then the best is what gains most for it. Raises DataError where nothing can be foretold.
+    """
+    problem = _Problem(result, x, improve, sigma)
+    cost = _positive(price, len(problem.x), "The price")
+    if not 1 <= rows <= MOST_ROWS or rows != int(rows):
+        raise DataError(f"A plan has 1 to {MOST_ROWS} rows; {rows} was asked for.")
+    errors = problem.after_each(np.eye(problem.size))
+    now = problem.error(np.eye(problem.size))
+    gain = (math.log(now) - np.log(np.maximum(errors, 1e-300))) / cost
+    plan = problem.plan(int(rows), cost)
+    planned = problem.error(problem.with_rows(plan))
+    best = float(problem.x[int(np.argmax(gain))])
+    return WhereNext(problem.x, errors, now, best, tuple(sorted(float(problem.x[k]) for k in plan)), planned)
+
+
+def rows_needed(
+    result: FitResult, x: Values, improve: Improve, target: float, *, sigma: Values | float | None = None
+) -> tuple[int, tuple[float, ...]]:
+    """Return how many more rows bring a standard error to a target, each put where it tells most, and the distinct x of them.
+
+    Raises DataError when a hundred thousand do not.
+    """
+    problem = _Problem(result, x, improve, sigma)
+    if not target > 0:
+        raise DataError(f"A standard error to be reached is above 0; {target!r} was given.")
+    precision, count, used = np.eye(problem.size), 0, set()
+    while problem.error(precision) > target:
+        if count >= MOST_NEEDED:
+            raise DataError(f"Not even {MOST_NEEDED:,} more rows at these x bring the ± to {target:g}.")
+        best = int(np.argmin(problem.after_each(precision)))
+        # The same place again and again: as many at once as a tenth of what is there, which is as good.
+        times = max(1, count // 10)
+        precision = precision + times * problem.information(best)
+        count += times
+        used.add(float(problem.x[best]))
+    return count, tuple(sorted(used))
+
+
+class _Problem:
+    """The candidates as vectors, and the number that is to be known better."""
+
+    def __init__(self, result: FitResult, x: Values, improve: Improve, sigma: Values | float | None) -> None:
+        curve = result.given_curve
+        if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
+            raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
+        self.x = as_values(x, "x")
+        if not len(self.x) or not np.isfinite(self.x).all():
+            raise DataError("The places that could be measured are finite numbers, one at least.")
+        spreads = [curve.value_spread(float(place)) for place in self.x.tolist()]
+        if any(spread is None or not np.isfinite(spread).all() for spread in spreads):
+            raise DataError("The curve has no ± at some of these x, so nothing can be foretold there.")
+        scatter = _scatter(result, curve) if sigma is None else 1.0
+        noise = _positive(sigma, len(self.x), "The standard deviation of a measurement") * scatter
+        self._vectors = np.array(spreads, dtype=np.float64) / noise[:, None]
+        self.size = self._vectors.shape[1]
+        self._target = None if improve == ALL else _target(curve, result, improve)
+
+    def information(self, place: int) -> Array:
+        """Return what a row at a candidate adds to the precision."""
+        return np.outer(self._vectors[place], self._vectors[place])
+
+    def with_rows(self, places: list[int]) -> Array:
+        """Return the precision with rows at candidates."""
+        chosen = self._vectors[places]
+        return np.eye(self.size) + chosen.T @ chosen
+
+    def error(self, precision: Array) -> float:
+        """Return the standard error of the number, or the factor of all."""
+        if self._target is None:
+            return math.exp(-np.linalg.slogdet(precision)[1] / (2 * self.size))
+        return math.sqrt(float(self._target @ np.linalg.solve(precision, self._target)))
+
+    def after_each(self, precision: Array) -> Array:
+        """Return the standard error (k,) with one row more at each candidate."""
+        solved = np.linalg.solve(precision, self._vectors.T).T
+        leverage = np.einsum("km,km->k", self._vectors, solved)
+        if self._target is None:
+            whole = np.linalg.slogdet(precision)[1] + np.log1p(leverage)
+            return np.asarray(np.exp(-whole / (2 * self.size)))
+        along = solved @ self._target
+        variance = self._target @ np.linalg.solve(precision, self._target) - along**2 / (1 + leverage)
+        return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
+
+    def plan(self, rows: int, cost: Array) -> list[int]:
+        """Return the candidates for so many rows: the best one by one, then exchanged while that helps."""
+
+        def best(precision: Array) -> int:
+            now = self.error(precision)
+            gain = (math.log(now) - np.log(np.maximum(self.after_each(precision), 1e-300))) / cost
+            return int(np.argmax(gain))
+
+        chosen: list[int] = []
+        for _ in range(rows):
+            chosen.append(best(self.with_rows(chosen)))
+        for _ in range(MOST_EXCHANGES):
+            before = self.error(self.with_rows(chosen))
+            for place in range(rows):
+                others = chosen[:place] + chosen[place + 1 :]
+                chosen[place] = best(self.with_rows(others))
+            if not self.error(self.with_rows(chosen)) < before * (1 - GAINS):
+                break
+        return chosen
+
+
+def _scatter(result: FitResult, curve: Curve) -> float:
+    """Return the standard deviation of one measurement as the fit knows it."""
+    unit = curve.residual_sd
+    if unit is None:
+        raise DataError("The fit knows no scatter of a measurement; give sigma.")
+    if curve.row_sigma is not None:
+        return float(unit * curve.row_sigma)
+    return float(unit * np.median(result.sigma)) if result.sigma is not None else float(unit)
+
+
+def _positive(given: Values | float | None, count: int, what: str) -> Array:
+    if given is None:
+        return np.ones(count)
+    values = np.full(count, float(given)) if isinstance(given, (int, float)) else as_values(given, what)
+    if len(values) != count or not np.all(np.isfinite(values) & (values > 0)):
+        raise DataError(f"{what} is a number above 0, or one for each x.")
+    return values
+
+
+def _target(curve: Curve, result: FitResult, improve: Improve) -> Array:
+    found: Array | None = None
+    if isinstance(improve, str):
+        if improve not in result.fitted_names:
+            raise DataError(
+                f"There is no fitted coefficient “{improve}”. There are: {', '.join(result.fitted_names)}."
+            )
+        found = curve.coefficient_spread(improve)
+    else:
+        kind, *at = improve
+        spreads: dict[str, tuple[int, Callable[..., Array | None]]] = {
+            "value": (1, curve.value_spread),
+            "slope": (1, curve.slope_spread),
+            "area": (2, curve.area_spread),
+        }
+        if kind not in spreads or len(at) != spreads[kind][0]:
+            raise DataError(
+                f"{improve!r} is no number of a curve. There are: value at x, slope at x, area from a to b."
+            )
+        found = spreads[kind][1](*map(float, at))
+    if found is None or not np.isfinite(found).all() or not np.any(found):
+        raise DataError("That number has no ± here that a measurement could lower.")
+    return np.asarray(found, dtype=np.float64)
