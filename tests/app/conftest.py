@@ -11,6 +11,9 @@ from vettore.app import work
 from vettore.app.pages import fit_line_up
 from vettore.app.style import dress
 from vettore.app.window import Window
+from vettore.demo.study import demo_study
+from vettore.report.sections.listed import SECTIONS
+from vettore.study import edits
 from vettore.study.line_up import plausible
 
 TRIED = ("exponential-decay-level", "gaussian-level", "saturation", "sine")
@@ -41,3 +44,10 @@ def settled(window, qtbot):
         qtbot.waitUntil(lambda: not window.session.background.busy, timeout=20_000)
 
     return wait
+
+
+def short_report():
+    """The demo study with a report of one section, which is drawn at once."""
+    study = demo_study()
+    left_out = tuple(entry.key for entry in SECTIONS if entry.key != "goodness")
+    return edits.set_report(study, study.report.changed(left_out=left_out))

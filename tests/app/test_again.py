@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
+from tests.app.conftest import short_report
 from vettore.app.pages.again.present import NO_COLUMN
-from vettore.demo.study import demo_study
 from vettore.files.study_file import open_study
 from vettore.study.derive import derive_fit
 
@@ -25,7 +25,7 @@ FILES = {
 @pytest.fixture
 def page(window, settled):
     window.resize(1280, 800)
-    window.start(demo_study())
+    window.start(short_report())
     window.show_page("Report")
     settled()
     return window.page

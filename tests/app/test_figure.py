@@ -8,10 +8,10 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
+from tests.app.conftest import short_report
 from vettore.app.pages.figure.making import limits_typed, size_typed, style_text, with_style
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.demo.study import demo_study
 from vettore.report.fit_figure import fit_figure
 from vettore.report.sections.figure import fits_of_figure
 from vettore.study.figures import figure_of
@@ -24,7 +24,7 @@ LEFT = Qt.MouseButton.LeftButton
 def page(window, settled, qtbot):
     """The Report page of the demo study with the figure of its fit open."""
     window.resize(1280, 800)
-    window.start(demo_study())
+    window.start(short_report())
     window.show_page("Report")
     settled()
     qtbot.mouseClick(window.page.change_figure, LEFT)
