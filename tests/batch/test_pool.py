@@ -51,6 +51,12 @@ def test_what_a_killed_process_was_at_is_done_again(tmp_path):
     items = [*range(20), (str(tmp_path), 50, 1), *range(20), (str(tmp_path), 60, 9), *range(5)]
     done = dict(run(work, lost, items, 2, start, (0,)))
     assert sorted(done) == list(range(len(items)))
-    assert done[20] == 2500
-    assert done[41] == "lost"
-    assert [done[place] for place in range(20)] == [number**2 for number in range(20)]
+    squares = [number**2 for number in range(20)]
+    assert [done[place] for place in range(len(items))] == [*squares, 2500, *squares, "lost", *squares[:5]]
+
+
+def test_nothing_is_lost_however_often_processes_die(tmp_path):
+    """Many items kill their process once or twice, one for ever: that one alone is lost, and nothing beside it."""
+    items = [(str(tmp_path), 100 + number, 99 if number == 7 else number % 3) for number in range(18)]
+    done = dict(run(work, lost, items, 2, start, (0,)))
+    assert done == {place: "lost" if place == 7 else (100 + place) ** 2 for place in range(18)}

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import multiprocessing
 import os
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from itertools import islice
 from typing import Any, TypeAlias
 
 Numbered: TypeAlias = tuple[int, Any]
 # Items that a process is given at once, and how many such loads wait for each process.
 LOAD, WAITING = 8, 3
-# An item that was under way so often when a process died is not tried again.
+# An item that, alone, has killed so many processes is not tried again.
 MOST_TRIES = 3
 
 
@@ -36,30 +37,60 @@ def run(
             yield place, work(item)
         return
     numbered = iter(enumerate(items))
-    tries: dict[int, int] = {}
-    again: list[Numbered] = []
     while True:
         left: list[Numbered] = []
-        # After a loss each item goes alone, so that what kills a process takes nothing else along.
-        load = 1 if tries else LOAD
-        source = _loads(again, numbered, load)
-        yield from _one_pool(work, source, workers, start, given, left)
+        yield from _one_pool(work, _loads(numbered), workers, start, given, left)
         if not left:
             return
-        again = []
-        for place, item in sorted(left, key=lambda pair: pair[0]):
-            tries[place] = tries.get(place, 0) + 1
-            if tries[place] >= MOST_TRIES:
-                yield place, lost(item)
-            else:
-                again.append((place, item))
+        # One after the other, so that whatever kills a process is known, and takes nothing else along.
+        yield from _one_by_one(work, lost, sorted(left, key=lambda pair: pair[0]), start, given)
 
 
-def _loads(first: Sequence[Numbered], numbered: Iterator[Numbered], load: int) -> Iterator[list[Numbered]]:
-    for item in first:
-        yield [item]
-    while chunk := list(islice(numbered, load)):
+def _loads(numbered: Iterator[Numbered]) -> Iterator[list[Numbered]]:
+    while chunk := list(islice(numbered, LOAD)):
         yield chunk
+
+
+def _one_by_one(
+    work: Callable[[Any], Any],
+    lost: Callable[[Any], Any],
+    left: list[Numbered],
+    start: Callable[..., None],
+    given: tuple[Any, ...],
+) -> Iterator[tuple[int, Any]]:
+    """Give what becomes of items that were under way when a process died: a new process each time one dies."""
+    tries, waiting = 0, list(reversed(left))
+    while waiting:
+        with _pool(1, start, given) as pool:
+            try:
+                while waiting:
+                    place, item = waiting[-1]
+                    result = pool.submit(_work_on, work, [(place, item)]).result()[0]
+                    waiting.pop()
+                    tries = 0
+                    yield place, result
+            except BrokenProcessPool:
+                tries += 1
+                if tries == MOST_TRIES:
+                    tries = 0
+                    place, item = waiting.pop()
+                    yield place, lost(item)
+
+
+@contextmanager
+def _pool(workers: int, start: Callable[..., None], given: tuple[Any, ...]) -> Iterator[ProcessPoolExecutor]:
+    """Give processes of their own, each on one core: threads of the linear algebra would stand in each other's way."""
+    threads = os.environ.get("OPENBLAS_NUM_THREADS")
+    os.environ["OPENBLAS_NUM_THREADS"] = "1"
+    pool = ProcessPoolExecutor(workers, multiprocessing.get_context("spawn"), start, given)
+    try:
+        yield pool
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)
+        if threads is None:
+            os.environ.pop("OPENBLAS_NUM_THREADS", None)
+        else:
+            os.environ["OPENBLAS_NUM_THREADS"] = threads
 
 
 def _one_pool(
@@ -71,31 +102,20 @@ def _one_pool(
     left: list[Numbered],
 ) -> Iterator[tuple[int, Any]]:
     """Give what a pool of processes gets done; what was under way when one died goes to ``left``."""
-    # Each process has one core: threads of the linear algebra would stand in each other's way.
-    threads = os.environ.get("OPENBLAS_NUM_THREADS")
-    os.environ["OPENBLAS_NUM_THREADS"] = "1"
-    pool = ProcessPoolExecutor(workers, multiprocessing.get_context("spawn"), start, given)
     under_way: dict[Future[list[Any]], list[Numbered]] = {}
-    try:
+    with _pool(workers, start, given) as pool:
         for chunk in loads:
-            under_way[pool.submit(_work_on, work, chunk)] = chunk
+            try:
+                under_way[pool.submit(_work_on, work, chunk)] = chunk
+            except BrokenProcessPool:
+                # The pool has died meanwhile; the others under way are told below.
+                left.extend(chunk)
             if len(under_way) >= workers * WAITING:
                 yield from _take(under_way, left)
             if left:
                 break
         while under_way:
             yield from _take(under_way, left)
-    except BrokenProcessPool:
-        # Raised where a load is handed to a pool that has died meanwhile.
-        left.extend(chunk)
-        while under_way:
-            yield from _take(under_way, left)
-    finally:
-        pool.shutdown(wait=False, cancel_futures=True)
-        if threads is None:
-            os.environ.pop("OPENBLAS_NUM_THREADS", None)
-        else:
-            os.environ["OPENBLAS_NUM_THREADS"] = threads
 
 
 def _take(under_way: dict[Future[list[Any]], list[Numbered]], left: list[Numbered]) -> Iterator[tuple[int, Any]]:
