@@ -96,7 +96,7 @@ class Driver:
                 for act in (page.keep_area, page.make_slopes, session.undo, page.find_peaks):
                     self.act(getattr(act, "__name__", "act"), act)
             if name == "Interpolate":
-                for method in ("smoothing", "monotone", "cubic"):
+                for method in ("smoothing", "cubic"):
                     self.act(method, lambda page=page, method=method: page.choose(method))
             if name not in ("Data", "Fit", "Integrate"):
                 continue

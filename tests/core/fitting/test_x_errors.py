@@ -17,7 +17,7 @@ from vettore.study.table import RawColumn, Source, Table
 from vettore.words.checks import check_figure, check_sentence, gravest_first
 
 X = np.linspace(0, 10, 30)
-SETS = 60
+SETS = 40
 
 
 def line(sigma_x, seed, slope=2.0, noise=0.5):

@@ -220,7 +220,7 @@ def test_kriging_passes_through_sites_without_nugget_and_knows_its_error_there()
 def test_the_intervals_of_kriging_hold():
     """A new value lies within 1.96 ± of the kriged one in 92 to 97 % of cases, over fields of all shapes, fresh each time."""
     held = []
-    for seed in range(33):
+    for seed in range(15):
         rng = np.random.default_rng([seed, 4])
         places = rng.uniform(0, 1, (150, 2))
         apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1))
