@@ -22,7 +22,7 @@ def test_nothing_holds_the_window_for_a_tenth_of_a_second(tmp_path):
         env={**os.environ, "VETTORE_HOME": str(tmp_path), "OPENBLAS_NUM_THREADS": "1"},
     )
     told = json.loads(process.stdout.splitlines()[-1])
-    assert len(told["held"]) > 40
+    assert len(told["held"]) > 35
     too_long = [
         f"{spent:.0f} ms, {label}" for spent, label in told["held"] if spent > LIMIT * BESIDE_OTHERS * told["pace"]
     ]
