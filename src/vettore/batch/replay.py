@@ -51,8 +51,13 @@ def work(path: Path) -> list[Row]:
     asked, study = _Worker.asked, _Worker.study
     assert asked is not None
     assert study is not None
+    return safely(path, lambda: _of_file(path, asked, study))
+
+
+def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
+    """Return the rows that a job makes of a file, or the one that says what went wrong."""
     try:
-        return _of_file(path, asked, study)
+        return job()
     except VettoreError as error:
         return [failed(path, str(error))]
     except MemoryError:

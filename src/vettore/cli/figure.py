@@ -16,6 +16,10 @@ if TYPE_CHECKING:
 MM = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "": 1.0}
 
 
+# What figure_options add, by the names of the arguments.
+LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
+
+
 def figure_options(command: Any) -> Any:
     """Give a command the options that say how a figure looks."""
     for option in (
@@ -70,14 +74,15 @@ def _with_looks(recipe: FigureRecipe, looks: dict[str, Any]) -> FigureRecipe:
 def millimetres(text: str, side: str) -> float:
     """Return a length such as ``85mm``, ``8.5 cm`` or ``3.3in``; a bare number is millimetres. Raises DataError."""
     from vettore.core.rounding import read_number
+    from vettore.study.kinds.figure import SIDE
 
     number = text.strip().rstrip("abcdefghijklmnopqrstuvwxyz").strip()
     value, unit = read_number(number), text.strip()[len(number) :].strip()
     if value is None or unit not in MM:
         raise DataError(f"“{text}” is no {side}; write it as 85mm, 8.5cm or 3.3in.")
     value *= MM[unit]
-    if not 30 <= value <= 1200:
-        raise DataError(f"A figure is 30 to 1200 mm wide and high; the {side} {text} was asked for.")
+    if not SIDE[0] <= value <= SIDE[1]:
+        raise DataError(f"A figure is {SIDE[0]:g} to {SIDE[1]:g} mm wide and high; the {side} {text} was asked for.")
     return value
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.figure import figure_options, save_figure_of
+from vettore.cli.figure import LOOKS, figure_options, save_figure_of
 from vettore.cli.fit_many import fit_all
 from vettore.cli.fit_told import fit_json, fit_text, next_of, readings_of, save_rows
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from vettore.study.table import Table
 
 NOT_CONVERGED = 1
-LOOKS = ("log_x", "log_y", "width", "height", "figure_data")
 
 
 @click.command()

@@ -17,8 +17,6 @@ if TYPE_CHECKING:
     from vettore.batch.table import Row
     from vettore.study.table import Table
 
-# As of vettore replay: some failed.
-SOME_FAILED = 1
 # As --y: each column of numbers beside x is fitted by itself.
 EACH = "each"
 
@@ -45,23 +43,13 @@ def start(asked: Asked) -> None:
 
 def work(path: Path) -> list[Row]:
     """Return the rows of a file; whatever goes wrong is a row with a sentence."""
-    from vettore.batch.replay import failed
+    from vettore.batch.replay import safely
 
     asked = _Worker.asked
     assert asked is not None
-    try:
-        return [row for group, table in _groups(path, asked) for row in _of_group(path, group, table, asked)]
-    except VettoreError as error:
-        return [failed(path, str(error))]
-    except Exception as error:  # one file must not end the work on all others
-        return [failed(path, f"Something unexpected happened ({type(error).__name__}: {error}). Please report it.")]
-
-
-def lost(path: Path) -> list[Row]:
-    """Return the row of a file that killed the process that worked on it."""
-    from vettore.batch.replay import lost as lost_file
-
-    return lost_file(path)
+    return safely(
+        path, lambda: [row for group, table in _groups(path, asked) for row in _of_group(path, group, table, asked)]
+    )
 
 
 def _groups(path: Path, asked: Asked) -> Iterator[tuple[str, Table]]:
@@ -121,9 +109,10 @@ def fit_all(
 ) -> None:
     """Fit all files, and all groups in them, and write one table."""
     from vettore.batch.pool import run
+    from vettore.batch.replay import lost
     from vettore.batch.sources import files_of
     from vettore.batch.table import ReplayTable, check_ending
-    from vettore.cli.replay import teller
+    from vettore.cli.replay import SOME_FAILED, teller
 
     if output is not None:
         check_ending(output)

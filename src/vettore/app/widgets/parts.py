@@ -101,6 +101,20 @@ def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "
     return widget
 
 
+def fields(*lines: tuple[str, QWidget]) -> QWidget:
+    """Return widgets under each other, each behind its label."""
+    holder = QWidget()
+    grid = QGridLayout(holder)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setVerticalSpacing(4)
+    for row, (words, widget) in enumerate(lines):
+        grid.addWidget(label(words, "label"), row, 0)
+        grid.addWidget(widget, row, 1)
+    grid.setColumnMinimumWidth(0, 76)
+    grid.setColumnStretch(1, 1)
+    return holder
+
+
 def clear(layout) -> None:
     """Remove everything from a layout."""
     while layout.count():

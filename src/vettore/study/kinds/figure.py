@@ -22,9 +22,11 @@ SIZES: dict[str, tuple[float, float]] = {
     "slide": (254.0, 143.0),
     "poster": (420.0, 280.0),
 }
-Millimetres = Annotated[float, msgspec.Meta(ge=30, le=1200)]
-Points = Annotated[float, msgspec.Meta(ge=4, le=48)]
-Share = Annotated[float, msgspec.Meta(ge=0.1, le=10)]
+# The least and the most of sizes in millimetres, of type in points, and of what is a share of the usual.
+SIDE, TYPE, SHARE = (30.0, 1200.0), (4.0, 48.0), (0.1, 10.0)
+Millimetres = Annotated[float, msgspec.Meta(ge=SIDE[0], le=SIDE[1])]
+Points = Annotated[float, msgspec.Meta(ge=TYPE[0], le=TYPE[1])]
+Share = Annotated[float, msgspec.Meta(ge=SHARE[0], le=SHARE[1])]
 Colour = Annotated[str, msgspec.Meta(pattern=r"^(#[0-9A-Fa-f]{6})?$")]
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QGridLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPushButton
 
-from vettore.app.widgets.parts import Column, about, label, rule, section
+from vettore.app.widgets.parts import Column, about, fields, rule, section
 from vettore.core.rounding import NumberStyle
 from vettore.study.kinds.figure import SIZES, FigureRecipe
 
@@ -67,7 +67,7 @@ class FigureChoices(Column):
         self.preset.setAccessibleName("What the figure is for")
         self.preset.activated.connect(lambda _place: self.preset_chosen.emit(self.preset.currentText()))
         sizes = [(words, self._size(name, told)) for words, name, told in self._sizes()]
-        self.add(section("Size"), _lines(("for", self.preset), *sizes))
+        self.add(section("Size"), fields(("for", self.preset), *sizes))
         for axis in "xy":
             self._add_axis(axis)
         self._add_drawn()
@@ -93,7 +93,7 @@ class FigureChoices(Column):
             field.setPlaceholderText("data")
             field.editingFinished.connect(lambda axis=axis: self._take_limits(axis))
         self.limits[axis] = (low, high)
-        self.add(section(f"Axis of {axis}"), _lines(("scale", scale), ("from", low), ("to", high)))
+        self.add(section(f"Axis of {axis}"), fields(("scale", scale), ("from", low), ("to", high)))
 
     def _add_drawn(self) -> None:
         self.add(section("Drawn"))
@@ -113,7 +113,7 @@ class FigureChoices(Column):
         panel.setPlaceholderText("none")
         panel.setMaxLength(4)
         panel.editingFinished.connect(lambda: self.chosen.emit("panel", panel.text().strip()))
-        self.add(_lines(("legend", legend), ("panel", panel)))
+        self.add(fields(("legend", legend), ("panel", panel)))
 
     def _add_look(self) -> None:
         palette = self._combo("palette", PALETTES, "Colours")
@@ -125,7 +125,7 @@ class FigureChoices(Column):
         self.serif.clicked.connect(lambda checked: self.chosen.emit("serif", checked))
         self.add(
             section("Look"),
-            _lines(
+            fields(
                 ("colours", palette),
                 ("points", self.points),
                 ("curve", self.curve),
@@ -170,8 +170,8 @@ class FigureChoices(Column):
         for name, field in self.fields.items():
             value = getattr(recipe, name)
             field.setText(value if isinstance(value, str) else style.short(value, 5))
-        for axis, fields in self.limits.items():
-            for field, value in zip(fields, getattr(recipe, f"{axis}_limits"), strict=True):
+        for axis, ends in self.limits.items():
+            for field, value in zip(ends, getattr(recipe, f"{axis}_limits"), strict=True):
                 field.setText("" if value is None else style.short(value, 8))
         self.points.show_colour(recipe.points_colour)
         self.curve.show_colour(recipe.curve_colour)
@@ -194,16 +194,3 @@ class FigureChoices(Column):
             box.setText(box.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 150))
             box.setAccessibleName(f"{name}, beside it")
             box.setChecked(identity in recipe.beside)
-
-
-def _lines(*lines: tuple[str, QWidget]) -> QWidget:
-    holder = QWidget()
-    grid = QGridLayout(holder)
-    grid.setContentsMargins(0, 0, 0, 0)
-    grid.setVerticalSpacing(4)
-    for row, (words, widget) in enumerate(lines):
-        grid.addWidget(label(words, "label"), row, 0)
-        grid.addWidget(widget, row, 1)
-    grid.setColumnMinimumWidth(0, 76)
-    grid.setColumnStretch(1, 1)
-    return holder

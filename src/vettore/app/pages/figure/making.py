@@ -10,7 +10,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
 from vettore.report.fit_figure import Plotted
 from vettore.study.figures import LOOKS
-from vettore.study.kinds.figure import FigureRecipe, Note
+from vettore.study.kinds.figure import SHARE, SIDE, TYPE, FigureRecipe, Note
 
 # Texts on a figure that are changed in place, and the field of the recipe that holds each.
 TEXTS = {"title": "title", "x title": "x_title", "y title": "y_title"}
@@ -19,11 +19,11 @@ AWAY = 0.16
 # Digits of what is dragged: as fine as a pixel needs.
 FINE = 4
 RANGES = {
-    "width": (30.0, 1200.0, "The width of a figure is 30 to 1200 mm"),
-    "height": (30.0, 1200.0, "The height of a figure is 30 to 1200 mm"),
-    "type_size": (4.0, 48.0, "Type is 4 to 48 points"),
-    "mark_size": (0.1, 10.0, "The size of marks is 0.1 to 10 times the usual"),
-    "line_width": (0.1, 10.0, "The width of lines is 0.1 to 10 times the usual"),
+    "width": (*SIDE, "The width of a figure is 30 to 1200 mm"),
+    "height": (*SIDE, "The height of a figure is 30 to 1200 mm"),
+    "type_size": (*TYPE, "Type is 4 to 48 points"),
+    "mark_size": (*SHARE, "The size of marks is 0.1 to 10 times the usual"),
+    "line_width": (*SHARE, "The width of lines is 0.1 to 10 times the usual"),
 }
 
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from vettore.app.pages.surface.present import ALIKE, SPANS, FitChoice, MethodChoice, View
-from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, about, button, clear, fields, label, rule, section
 from vettore.core.rounding import NumberStyle
 from vettore.words.surfaces import METHOD_WORDS
 
@@ -112,9 +112,7 @@ class SurfaceChoices(Column):
         self.scaling.activated.connect(lambda _index: self.scaling_chosen.emit(self.scaling.currentText()))
         for field in (self.across, self.along):
             field.returnPressed.connect(lambda: self.shape_typed.emit(self.across.text(), self.along.text()))
-        self.add(
-            section("Grid"), self._lines(("across", self.across), ("along", self.along), ("distances", self.scaling))
-        )
+        self.add(section("Grid"), fields(("across", self.across), ("along", self.along), ("distances", self.scaling)))
 
     def _add_colours(self) -> None:
         self.ramp = self._combo("Colours")
@@ -138,12 +136,10 @@ class SurfaceChoices(Column):
             field.returnPressed.connect(self._take_colours)
         self.level.returnPressed.connect(lambda: self.level_typed.emit(self.level.text().strip()))
         self.level.setToolTip("The contour where z has this value; areas and volumes are told above and below it")
-        self._parted_line = self._lines(("part at", self.parted))
-        self.add(section("Colours and contours"), self._lines(("colours", self.ramp)), self._parted_line)
+        self._parted_line = fields(("part at", self.parted))
+        self.add(section("Colours and contours"), fields(("colours", self.ramp)), self._parted_line)
         self.add(
-            self._lines(
-                ("from", self.low), ("to", self.high), ("contours every", self.step), ("level z =", self.level)
-            )
+            fields(("from", self.low), ("to", self.high), ("contours every", self.step), ("level z =", self.level))
         )
 
     def _combo(self, name: str) -> QComboBox:
@@ -157,18 +153,6 @@ class SurfaceChoices(Column):
         field = QLineEdit()
         field.setAccessibleName(name)
         return field
-
-    def _lines(self, *lines: tuple[str, QWidget]) -> QWidget:
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(4)
-        for row, (words, widget) in enumerate(lines):
-            grid.addWidget(label(words, "label"), row, 0)
-            grid.addWidget(widget, row, 1)
-        grid.setColumnMinimumWidth(0, 76)
-        grid.setColumnStretch(1, 1)
-        return holder
 
     def _draw_fits(self, fits: tuple[FitChoice, ...]) -> None:
         if fits == self._fits_shown:
