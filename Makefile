@@ -1,10 +1,10 @@
-# make demo | test | bench | screens | mutants | lint: each sets up what it needs by itself.
+# make demo | test | bench | screens | fuzz | faults | mutants | lint: each sets up what it needs by itself.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens fuzz mutants lint setup
+.PHONY: demo test bench screens fuzz faults mutants lint setup
 
 setup: $(STAMP)
 
@@ -34,6 +34,9 @@ screens: setup
 
 fuzz: setup
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m tools.fuzz --seconds $(or $(SECONDS),120)
+
+faults: setup
+	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m tools.faults --kills $(or $(KILLS),40)
 
 mutants: setup
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python tools/mutants.py $(ARGS)

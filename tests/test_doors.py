@@ -3,8 +3,6 @@
 import io
 import os
 import re
-import socket
-import threading
 import zipfile
 from dataclasses import replace
 from datetime import date
@@ -29,28 +27,6 @@ from vettore.study.table import RawColumn, Source, Table
 
 DAY = date(2026, 6, 5)
 EVIL = '</style><script>alert(1)</script><link rel="attachment" href="file:///etc/hostname"><img src="http://127.0.0.1:{port}/x">'
-
-
-@pytest.fixture
-def listener():
-    """A socket on the loopback that notes whether anybody calls."""
-    calls, server = [], socket.create_server(("127.0.0.1", 0))
-    server.settimeout(0.05)
-    over = threading.Event()
-
-    def wait():
-        while not over.is_set():
-            try:
-                calls.append(server.accept())
-            except TimeoutError:
-                continue
-
-    thread = threading.Thread(target=wait)
-    thread.start()
-    yield server.getsockname()[1], calls
-    over.set()
-    thread.join()
-    server.close()
 
 
 def mailed(**report):

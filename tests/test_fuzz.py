@@ -13,7 +13,7 @@ def whole():
     return corpus()
 
 
-@pytest.mark.parametrize("kind", ["text", "study", "formula"])
+@pytest.mark.parametrize("kind", ["text", "study", "formula", "library"])
 def test_a_changed_input_is_read_or_refused(kind, whole):
     """Nothing but a VettoreError, whose sentence says something."""
     read, refused = readers()[kind], 0
@@ -28,6 +28,6 @@ def test_a_changed_input_is_read_or_refused(kind, whole):
 
 def test_an_input_is_made_from_its_number_alone(whole):
     """So that a finding can be had again; every kind that is read has a corpus."""
-    assert {*BOXED, "text", "study", "formula"} == set(whole) == set(readers())
+    assert {*BOXED, "text", "study", "formula", "library", "journal"} == set(whole) == set(readers())
     for kind in ("text", "formula", "json"):
         assert mutated(kind, 7, whole) == mutated(kind, 7, corpus())

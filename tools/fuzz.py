@@ -16,10 +16,15 @@ import select
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from vettore.study.study import Study
 
 MOST_MEMORY, MOST_SECONDS = 2 * 1024**3, 20
 # Kinds that are read in the box, which ends what hangs in a library of others.
@@ -83,6 +88,8 @@ def corpus() -> dict[str, list[bytes]]:
         "page": [page.encode()],
         "workbook": [xlsx(report_document(study))],
         "study": [study_bytes(study)],
+        "library": [_library()],
+        "journal": [_journal(study)],
         "formula": [model.formula.encode() for model in CATALOGUE.values()]
         + [b"y = if(x > c, a + b*x, sqrt(abs(x)))"],
     }
@@ -91,11 +98,39 @@ def corpus() -> dict[str, list[bytes]]:
     return found
 
 
+def _library() -> bytes:
+    """A library of two own models, as it is kept."""
+    from vettore.core.models.catalogue import CATALOGUE
+    from vettore.files.library import write_library
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "models.json"
+        write_library(path, list(CATALOGUE.values())[8:10])
+        return path.read_bytes()
+
+
+def _journal(study: Study) -> bytes:
+    """The log and the tables of a journal of two steps, as an archive."""
+    from vettore.files.journal import Journal
+
+    with tempfile.TemporaryDirectory() as folder:
+        journal = Journal(Path(folder))
+        journal.keep(1, study, None)
+        journal.keep(2, study, Path("/somewhere/a.vettore"))
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as archive:
+            for path in sorted(journal.folder.rglob("*")):
+                if path.is_file() and path.name != "lock":
+                    archive.writestr(str(path.relative_to(journal.folder)), path.read_bytes())
+        journal.end()
+        return out.getvalue()
+
+
 def mutated(kind: str, number: int, whole: dict[str, list[bytes]]) -> bytes:
     """Return the input of a number: an input of the corpus with a few mistakes in it."""
     rng = random.Random(f"{kind} {number}")
     data = rng.choice(whole[kind])
-    if kind in ("study", "workbook") and rng.random() < 0.8:
+    if kind == "journal" or (kind in ("study", "workbook") and rng.random() < 0.8):
         return _in_archive(data, rng)
     return _changed(data, rng)
 
@@ -142,6 +177,8 @@ def readers() -> dict[str, Callable[[bytes], object]]:
     from vettore import core
     from vettore.core.formula.formula import read_formula
     from vettore.files.foreign import is_foreign
+    from vettore.files.journal import recover
+    from vettore.files.library import read_library
     from vettore.files.readers import read_data
     from vettore.files.study_file import study_bytes, study_from_bytes
 
@@ -164,11 +201,25 @@ def readers() -> dict[str, Callable[[bytes], object]]:
             core.fit(text, ROWS, thorough=False)
         return read
 
+    def library(data: bytes) -> object:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "models.json"
+            path.write_bytes(data)
+            return read_library(path)
+
+    def journal(data: bytes) -> object:
+        with tempfile.TemporaryDirectory() as folder:
+            with zipfile.ZipFile(io.BytesIO(data)) as archive:
+                archive.extractall(Path(folder) / "one")
+            # What cannot be brought back is swept away, and says nothing.
+            return recover(Path(folder))
+
     def text(data: bytes) -> object:
         return read_data(data, "a.csv")
 
     kinds = dict.fromkeys(BOXED, foreign)
-    return {"text": text, "study": study, "formula": formula, **kinds}
+    own = {"text": text, "study": study, "formula": formula, "library": library, "journal": journal}
+    return {**own, **kinds}
 
 
 class _TooLong(BaseException):

@@ -75,3 +75,62 @@ def test_a_file_whose_name_is_not_utf8_comes_in(window, qtbot, tmp_path):
     window.open_paths([path])
     qtbot.waitUntil(lambda: bool(window.session.study.series), timeout=20_000)
     assert "caf" in window.session.series.name
+
+
+def test_theirs_can_be_looked_at_before_anything_is_saved(shared, qtbot):
+    """It opens in a window of its own; nothing is written, and it knows that the study is open here, too."""
+    window, path = shared
+    answer(window, "Look at theirs")
+    assert window.saving.save() is False
+    beside = window.saving.beside
+    qtbot.addWidget(beside)
+    qtbot.waitUntil(lambda: beside.session.path == path, timeout=20_000)
+    assert beside.session.study.series[0].name == "theirs"
+    assert window.session.study.series[0].name == "mine"
+    assert "in another window, too" in beside._status.text()
+    answer(beside, "Do not save")
+    assert beside.saving.save() is False
+    window.session.let_go()
+    assert beside.saving.save() is True
+    beside.close()
+
+
+def test_a_save_that_fails_leaves_the_study_where_it_was(window, monkeypatch, tmp_path):
+    """The title bar does not say that it is saved, and the next save asks again."""
+    monkeypatch.setattr(
+        "vettore.app.saving.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "gone" / "a.vettore"), "")
+    )
+    window.session.start(demo_study())
+    assert window.saving.save() is False
+    assert window.session.path is None
+    assert "could not be saved" in window._status.text()
+
+
+def test_choosing_another_fit_is_told_as_a_change_of_the_report(window, tmp_path):
+    """The report of the study shows another fit; “all changes saved” would be untrue, until the first is chosen again."""
+    window.session.start(demo_study())
+    monkey = tmp_path / "a.vettore"
+    assert window.saving._save_to(monkey)
+    assert window.menus.kept.text() == "all changes saved"
+    first, *_, last = window.session.study.curves
+    window.session.show_curve(first.id if window.session.curve is last else last.id)
+    assert window.menus.kept.text() == "changes not saved"
+    assert window.saving.save()
+    assert open_study(monkey).report.curve == window.session.curve.id
+
+
+def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbot, monkeypatch):
+    """In a sentence; when it works again, that is said, too."""
+    monkeypatch.setattr("vettore.app.keeping.TRIES_AGAIN_AFTER", 100)
+    home = window.places.journal
+    home.parent.mkdir(parents=True, exist_ok=True)
+    home.write_text("in the way")
+    said = []
+    window.session.said.connect(lambda kind, text: said.append((kind, text)))
+    window.keeper.start_journal()
+    window.session.do("rename", edits.set_title(demo_study(), "a"))
+    qtbot.wait(400)
+    assert [kind for kind, text in said if "journal" in text] == ["bad"]
+    home.unlink()
+    qtbot.waitUntil(lambda: any("is kept again" in text for _, text in said), timeout=10_000)
+    assert list(home.glob("*/steps.log"))

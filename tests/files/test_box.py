@@ -10,11 +10,16 @@ import zipfile
 import h5py
 import numpy as np
 import pytest
+from odf import table as odf
+from odf.opendocument import OpenDocumentSpreadsheet
 
 from vettore.files import box
 from vettore.files.box import give_up, tables_in_a_box
 from vettore.files.readers import read_data, read_file
 from vettore.files.refusals import FileError
+from vettore.files.study_file import study_bytes, study_from_bytes
+from vettore.study import edits
+from vettore.study.study import Study
 
 
 def hdf5(make):
@@ -43,6 +48,32 @@ def bomb():
     return out.getvalue()
 
 
+def archive(**members):
+    """A zip archive of members, each as it is, or so many zero bytes."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content in members.items():
+            packed.writestr(name.replace("__", "."), content if isinstance(content, bytes) else bytes(content))
+    return out.getvalue()
+
+
+def repeated(rows, columns):
+    """A spreadsheet of one cell that says it is repeated."""
+    book, table, row = OpenDocumentSpreadsheet(), odf.Table(name="a"), odf.TableRow(numberrowsrepeated=rows)
+    row.addElement(odf.TableCell(valuetype="float", value="1", numbercolumnsrepeated=columns))
+    table.addElement(row)
+    book.spreadsheet.addElement(table)
+    out = io.BytesIO()
+    book.write(out)
+    return out.getvalue()
+
+
+def npy(array):
+    out = io.BytesIO()
+    np.save(out, array)
+    return out.getvalue()
+
+
 SPECTRUM = "##TITLE=x\n##JCAMP-DX=4.24\n##XUNITS=1/CM\n##YUNITS=A\n##FIRSTX=1\n##LASTX=2\n##NPOINTS={}\n##XYDATA=(X++(Y..Y))\n"
 HOSTILE = {
     "repeats.jdx": (
@@ -61,6 +92,13 @@ HOSTILE = {
     "null.h5": (hdf5(lambda file: file.create_dataset("n", data=h5py.Empty("f8"))), "no dataset of numbers"),
     "cut.h5": (hdf5(lambda file: file.create_dataset("x", data=np.arange(500.0)))[:900], "damaged"),
     "cut.xlsx": (b"PK\x03\x04cut", "damaged"),
+    "negative.xlsx": (b"PK\x05\x06" + bytes(8) + b"\xff" * 10, "damaged"),
+    "bomb.ods": (archive(content__xml=300_000_000), "would unpack to"),
+    "rows.ods": (repeated(1_000_000, 1000), "rows.ods"),
+    "members.npz": (archive(a__npy=b"no array", b__txt=b"hi"), "no array of numbers"),
+    "opaque.h5": (hdf5(lambda file: file.create_dataset("o", data=[np.void(b"abcd")] * 4)), "no dataset of numbers"),
+    "unclosed-mark.html": (b"<html><![ <p>" * 50, "no table"),
+    "cut.csv.gz": (b"\x1f\x8b\x08" + bytes(6) + b"\x03abc", "cannot be unpacked"),
 }
 
 
@@ -98,6 +136,70 @@ def test_a_table_comes_out_of_the_box_as_it_is():
     assert table.columns[1].words == {1: "n/a"}
     assert table.source.path == "/somewhere/a.json"
     assert len(table.source.digest) == 64
+
+
+def test_what_is_only_odd_is_read():
+    """Names and units that are not UTF-8, links to nothing, fields of several numbers, marks out of place, open quotes."""
+
+    def odd(file):
+        file.create_dataset(b"caf\xe9", data=np.arange(5.0)).attrs["units"] = np.bytes_(b"\xb5g")
+        file["gone"] = h5py.SoftLink("/nowhere")
+        file["y"] = np.arange(5.0) ** 2
+        file["y"].attrs["units"] = np.void(b"opaque")
+
+    ((_, table),) = read_data(hdf5(odd), "odd.h5")
+    assert (table.columns[0].name, table.columns[0].unit) == ("caf�", "�g")
+    assert table.columns[1].values.tolist() == [0, 1, 4, 9, 16]
+    records = np.array([(1.0, (2.0, 3.0))] * 6, dtype=[("t", "f8"), ("xy", "f8", (2,))])
+    ((_, table),) = read_data(npy(records), "records.npy")
+    assert [(column.name, column.values[5]) for column in table.columns] == [("t", 1), ("xy 1", 2), ("xy 2", 3)]
+    marked = b"<table><![if x]><tr><td>1</td><td>2</td></tr><tr><td>2</td><td>3</td></tr></table>"
+    assert read_data(marked, "marked.html")[0][1].rows == 2
+    ((_, table),) = read_data(b't,y,note\n1,2,"open\n' + b"2,3,x\n" * 50_000, "quote.csv")
+    study = edits.add_series(Study(), table, "a")
+    again = study_from_bytes(study_bytes(study), "a.vettore").series[0].table
+    assert again.rows == 50_001
+    assert again.columns[2].texts == table.columns[2].texts
+
+
+def test_studies_that_unpack_or_depend_without_end_are_refused_or_worked_out(monkeypatch):
+    """A bomb, a sort of a row that is not there, and 3,000 columns each worked out from the one before."""
+    study = edits.add_series(Study(), read_data(b"t,y\n1,2\n2,3\n3,5\n", "a.csv")[0][1], "a")
+    with zipfile.ZipFile(io.BytesIO(study_bytes(study))) as packed:
+        parts = {name: packed.read(name) for name in packed.namelist()}
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed, packed.open("d", "w") as file:
+        file.write(bytes(30_000_000))
+    monkeypatch.setattr("vettore.files.study_file.MOST_UNPACKED", 20_000_000)
+    with pytest.raises(FileError, match="would unpack to"):
+        study_from_bytes(out.getvalue(), "bomb.vettore")
+    record = json.loads(parts["study.json"])
+    column = record["parts"][0]["columns"][1]
+    chain = [
+        {**column, "name": f"c{n}", "raw": None, "formula": f"{'y' if not n else f'c{n - 1}'} + 1"}
+        for n in range(3000)
+    ]
+    for change, check in (
+        ({"sort": [-99, True]}, None),
+        ({"columns": [*record["parts"][0]["columns"], *chain]}, 3005.0),
+    ):
+        odd = {**record, "parts": [{**record["parts"][0], **change}]}
+        content = study_bytes_of({**parts, "study.json": json.dumps(odd).encode()})
+        if check is None:
+            with pytest.raises(FileError, match="does not fit its data"):
+                study_from_bytes(content, "odd.vettore")
+        else:
+            last = study_from_bytes(content, "odd.vettore").series[0].data[-1]
+            assert last.values[2] == check
+
+
+def study_bytes_of(parts):
+    """Pack the files of a study again."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as packed:
+        for name, content in parts.items():
+            packed.writestr(name, content)
+    return out.getvalue()
 
 
 def test_datasets_keep_their_order_and_all_are_offered():

@@ -8,7 +8,8 @@ import subprocess
 import sys
 import time
 import zipfile
-from dataclasses import fields
+from dataclasses import fields, replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -16,8 +17,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from vettore.demo.study import demo_study
+from vettore.files.readers import read_file
 from vettore.files.refusals import FileError
-from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
+from vettore.files.study_file import open_study, path_from, save_study, study_bytes, study_from_bytes
 from vettore.study import edits, parts
 from vettore.study.derive import derive_fit
 from vettore.study.series import CellEdit, ErrorKind, ErrorOfY, SetAside
@@ -40,7 +42,8 @@ def same(first, second):
             other.columns,
             other.set_aside,
         )
-        assert one.table.source == other.table.source
+        # The path of a file is kept only as seen from the study.
+        assert replace(one.table.source, path="") == replace(other.table.source, path="")
         for a, b in zip(one.table.columns, other.table.columns, strict=True):
             assert (a.name, a.unit, dict(a.words), a.texts, a.places) == (
                 b.name,
@@ -215,3 +218,34 @@ def test_every_decision_about_a_series_is_kept():
             assert field.name == "id" or getattr(decided, field.name) != getattr(series, field.name), field.name
     np.testing.assert_array_equal(again.sigma, decided.sigma)
     assert again.table.key == decided.table.key
+
+
+def test_a_study_tells_nobody_how_the_machine_is_laid_out(tmp_path):
+    """The path of a file is kept as seen from the study, found again from there, and left out where it lies elsewhere."""
+    home = tmp_path / "ada"
+    (home / "data").mkdir(parents=True)
+    (home / "data" / "a.csv").write_text("t,y\n1,2\n2,3\n")
+    offer = read_file(home / "data" / "a.csv")[0]
+    study = edits.add_series(Study(), offer.table, offer.name)
+    save_study(study, home / "a.vettore")
+    assert b"ada" not in record_in((home / "a.vettore").read_bytes())
+    assert open_study(home / "a.vettore").series[0].table.source.path == str(home / "data" / "a.csv")
+    home.rename(tmp_path / "grace")
+    assert open_study(tmp_path / "grace" / "a.vettore").series[0].table.source.path == str(
+        tmp_path / "grace" / "data" / "a.csv"
+    )
+    assert record_in(study_bytes(study)).count(b'"path": ""') == 1
+    for folder, path, kept in (
+        ("/home/ada/studies", "/home/ada/data/a.csv", "../data/a.csv"),
+        ("/home/ada", "/home/grace/a.csv", ""),
+        ("/home/ada", "/mnt/lab/a.csv", ""),
+        ("/mnt/lab/x", "/mnt/lab/y/a.csv", "../y/a.csv"),
+        ("/data", "/data/b/a.csv", "b/a.csv"),
+        ("/home/ada", "", ""),
+    ):
+        assert path_from(Path(folder), path) == kept
+
+
+def record_in(data):
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return archive.read("study.json")

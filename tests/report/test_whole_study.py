@@ -128,7 +128,8 @@ def test_pages_are_tagged_and_carry_the_study(tmp_path):
     save_report(study, tmp_path / "r.pdf")
     data = (tmp_path / "r.pdf").read_bytes()
     streams = re.findall(rb"stream\r?\n(.*?)\r?\nendstream", data, re.DOTALL)
-    objects = b"".join(zlib.decompress(part) for part in streams if part[:1] == b"x")
+    # The end of a stream may look like the line end before its mark.
+    objects = b"".join(zlib.decompressobj().decompress(part) for part in streams if part[:1] == b"x")
     for mark in (b"/StructTreeRoot", b"/Marked true", b"/Lang", b"/Alt"):
         assert mark in objects + data
     assert b"pdfuaid" in objects + data

@@ -93,13 +93,15 @@ def test_names_of_readings_are_apart_and_followed(study):
         parts.change(study, study.readings[0].changed(curve="c9"))
 
 
-def test_showing_another_fit_is_no_change_and_keeps_what_is_kept(study):
-    """What is no decision makes no step: saved stays saved, and unsaved stays unsaved."""
+def test_showing_another_fit_is_no_step_but_is_not_on_disk_either(study):
+    """The report shows another fit: there is nothing to undo, and saved is what was saved, by what it holds."""
     history = History(study)
     history.mark_kept()
     shown = edits.set_title(study, "shown")
     history.amend(shown)
-    assert (history.study, history.unsaved, history.undo_label) == (shown, False, "")
+    assert (history.study, history.unsaved, history.undo_label) == (shown, True, "")
+    history.amend(edits.set_title(shown, study.title))
+    assert not history.unsaved
     history.do("edit", edits.set_title(study, "edited"))
     history.amend(edits.set_title(study, "shown again"))
     assert (history.study.title, history.unsaved, history.undo_label) == ("shown again", True, "edit")

@@ -50,14 +50,21 @@ class FileActions:
         if self.dialog.exec() and self.dialog.table is not None:
             wanted = self.dialog.wanted()
             key = signature(text_of(data[: 2 * SAMPLE_BYTES], layout.encoding), layout)
-            remember(self.places.remembered, key, wanted)
             self._put_under(self.dialog.table, f"read {path.name} differently")
+            try:
+                remember(self.places.remembered, key, wanted)
+            except VettoreError as error:
+                self.refuse(
+                    f"{path.name} is read differently now, but that cannot be remembered for files like it. {error}"
+                )
 
     def read_again(self) -> None:
         """Read the file of the chosen series again into the same recipes: same work, new data."""
         series = self.session.series
         if series is None or not series.table.source.path:
-            self.refuse("This series did not come from a file.")
+            self.refuse(
+                "Where this series came from is not known here. Choose the file on the Report page: Choose the new file …"
+            )
             return
         path, part = Path(series.table.source.path), series.table.source.options.get("part")
         store = self.places.remembered

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QMenu
 
 from vettore.app.session import What
+from vettore.app.widgets.parts import plain_tip
 
 if TYPE_CHECKING:
     from vettore.app.recent import Recent
     from vettore.app.window import Window
     from vettore.files.journal import Journal
+
+# Milliseconds after which a step that could not be written is tried again.
+TRIES_AGAIN_AFTER = 5000
 
 
 class Keeper:
@@ -22,15 +27,22 @@ class Keeper:
         self._window, self.session = window, window.session
         self._journal: Journal | None = None
         self._steps = 0
+        # Whether the last step could not be written.
+        self._behind = False
+        self._again = QTimer(window)
+        self._again.setSingleShot(True)
+        self._again.timeout.connect(self.keep)
 
     def end(self) -> None:
         """The window closes in order: the journal has done its work."""
+        self._again.stop()
         if self._journal is not None:
             self._journal.end()
             self._journal = None
 
     def _heed(self, what: What) -> None:
-        if What.STUDY in what:
+        # Choosing another fit is another report.
+        if What.STUDY in what or What.CHOICE in what:
             self.keep()
 
     def keep(self) -> None:
@@ -40,8 +52,20 @@ class Keeper:
         self._steps += 1
         journal, number, study, path = self._journal, self._steps, self.session.study, self.session.path
         self.session.background.run(
-            "journal", lambda: journal.keep(number, study, path), lambda _nothing: None, self._window.refuse, 2
+            "journal", lambda: journal.keep(number, study, path), self._kept, self._not_kept, 2
         )
+
+    def _kept(self, _nothing: object) -> None:
+        if self._behind:
+            self._behind = False
+            self.session.say("The journal of your work is kept again.")
+
+    def _not_kept(self, sentence: str) -> None:
+        """Say it once, and try again until it works."""
+        if not self._behind:
+            self._behind = True
+            self._window.refuse(sentence)
+        self._again.start(TRIES_AGAIN_AFTER)
 
     def recover(self) -> bool:
         """Bring back what a window that ended unexpectedly had; say what was brought back."""
@@ -66,13 +90,9 @@ class Keeper:
         """Keep a journal from now on."""
         from vettore.files.journal import Journal
 
-        try:
-            self._journal = Journal(self._window.places.journal)
-        except OSError as error:
-            self._window.refuse(
-                f"No journal can be kept in {self._window.places.journal}: {error.strerror}. Save often."
-            )
-            return
+        self._journal = Journal(self._window.places.journal)
+        if self._journal.problem:
+            self._not_kept(self._journal.problem)
         self.session.changed.connect(self._heed)
 
     def recent(self) -> list[Recent]:
@@ -87,7 +107,7 @@ class Keeper:
         found = self.recent()
         for one in found:
             action = menu.addAction(QIcon(str(one.picture)), one.path.stem)
-            action.setToolTip(str(one.path))
+            action.setToolTip(plain_tip(str(one.path)))
             action.triggered.connect(lambda _checked=False, path=one.path: self._window.open_paths([path]))
         if not found:
             menu.addAction("No study was saved yet").setEnabled(False)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from vettore.core.errors import VettoreError
 from vettore.files import STUDY_SUFFIX as SUFFIX
+from vettore.files.held import Holder
 
 if TYPE_CHECKING:
     from vettore.app.window import Window
@@ -20,29 +22,40 @@ class Saving:
     def __init__(self, window: Window) -> None:
         self._window = window
         self.box: QMessageBox | None = None
+        # Their version of the study, when it is looked at.
+        self.beside: Window | None = None
 
     def save(self) -> bool:
-        """Save the study where it is kept, or ask where."""
-        if self._window.session.path is None:
+        """Save the study where it is kept, or ask where; what somebody else may have done there is not overwritten unasked."""
+        session = self._window.session
+        if session.path is None:
             return self.ask_save_as()
-        if self._window.session.changed_on_disk:
-            answer = self.ask_changed()
-            if answer is None:
+        changed = session.changed_on_disk
+        other = session.hold.try_again() if session.hold is not None else None
+        if changed or other is not None:
+            answer = self.ask_changed() if changed else self.ask_held(other)
+            if answer == "look":
+                self.look_at_theirs()
+            if answer in ("look", None):
                 return False
             if answer == "copy":
                 return self.ask_save_as()
+        return self._save_to(session.path)
+
+    def _save_to(self, path: Path) -> bool:
         from vettore.files.study_file import save_study
 
+        session = self._window.session
         try:
-            save_study(self._window.session.study, self._window.session.path)
+            save_study(session.study, path)
         except VettoreError as error:
             self._window.refuse(str(error))
             return False
-        self._window.session.keep_at(self._window.session.path)
-        self._window.session.history.mark_kept()
+        session.keep_at(path)
+        session.history.mark_kept()
         self._window.show_title()
         self._window.keeper.note_recent()
-        self._window.session.say(f"Saved as {self._window.session.path.name}.")
+        session.say(f"Saved as {path.name}.")
         return True
 
     def ask_save_as(self) -> bool:
@@ -54,22 +67,66 @@ class Saving:
         if not chosen:
             return False
         path = Path(chosen)
-        self._window.session.keep_at(path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX))
-        return self.save()
+        return self._save_to(path if path.suffix.casefold() == SUFFIX else path.with_name(path.name + SUFFIX))
+
+    def opened_in_words(self) -> str:
+        """Say that a study is open, and who has it open besides."""
+        session = self._window.session
+        assert session.path is not None
+        other = session.hold.other if session.hold is not None else None
+        if other is None:
+            return f"{session.path.name} is open."
+        return (
+            f"{session.path.name} is open, and in another window, too{holder_in_words(other)}. Saving will ask first."
+        )
+
+    def look_at_theirs(self) -> None:
+        """Open the file as it is on disk in a window of its own, beside this one."""
+        from vettore.app.window import Window
+
+        assert self._window.session.path is not None
+        self.beside = Window()
+        self.beside.looks.begin()
+        self.beside.keeper.start_journal()
+        self.beside.show()
+        self.beside.open_paths([self._window.session.path])
 
     def ask_changed(self) -> str | None:
-        """Ask what to do about a file that somebody else wrote: "copy", "overwrite", or None to leave it."""
+        """Ask what to do about a file that somebody else wrote: "copy", "look", "overwrite", or None to leave it."""
         assert self._window.session.path is not None
+        return self._ask(
+            "The study changed on disk",
+            f"“{self._window.session.path.name}” was changed by somebody else since you opened it here.",
+            "Saving here would overwrite what they did. A copy keeps both.",
+            {"Save a copy …": "copy", "Look at theirs": "look", "Overwrite theirs": "overwrite"},
+        )
+
+    def ask_held(self, other: Holder) -> str | None:
+        """Ask what to do about a file that another window has open, too: "copy", "overwrite", or None to leave it."""
+        assert self._window.session.path is not None
+        return self._ask(
+            "The study is open elsewhere",
+            f"“{self._window.session.path.name}” is open in another window, too{holder_in_words(other)}.",
+            "It has not changed on disk yet. What is saved there later is told here before you save again.",
+            {"Save a copy …": "copy", "Save here all the same": "overwrite"},
+        )
+
+    def _ask(self, title: str, words: str, more: str, answers: dict[str, str]) -> str | None:
         self.box = box = QMessageBox(self._window)
-        box.setWindowTitle("The study changed on disk")
-        box.setText(f"“{self._window.session.path.name}” was changed by somebody else since you opened it here.")
-        box.setInformativeText("Saving here would overwrite what they did. A copy keeps both.")
-        copy = box.addButton("Save a copy …", QMessageBox.ButtonRole.AcceptRole)
-        over = box.addButton("Overwrite theirs", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Do not save", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(copy)
+        box.setWindowTitle(title)
+        # Names of files are text.
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText(words)
+        box.setInformativeText(more)
+        roles = QMessageBox.ButtonRole
+        buttons = {}
+        for place, (label, answer) in enumerate(answers.items()):
+            last = place == len(answers) - 1
+            buttons[box.addButton(label, roles.DestructiveRole if last else roles.AcceptRole)] = answer
+        box.addButton("Do not save", roles.RejectRole)
+        box.setDefaultButton(next(iter(buttons)))
         box.exec()
-        return {copy: "copy", over: "overwrite"}.get(box.clickedButton())
+        return buttons.get(box.clickedButton())
 
     def may_leave(self) -> bool:
         """Ask about unsaved work; True when it is saved or may go."""
@@ -77,6 +134,7 @@ class Saving:
             return True
         box = QMessageBox(self._window)
         box.setWindowTitle("Keep the changes?")
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setText(f"“{self._window.session.study.title}” has changes that are not saved.")
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
@@ -86,3 +144,10 @@ class Saving:
         if box.clickedButton() is save:
             return self.save()
         return box.clickedButton() is not stay
+
+
+def holder_in_words(other: Holder) -> str:
+    """Say who has a study open, as a parenthesis; empty when nothing is known."""
+    who = " on ".join(word for word in (other.user, other.machine) if word)
+    told = ", ".join(word for word in (who, f"since {other.since}" if other.since else "") if word)
+    return f" ({told})" if told else ""

@@ -16,6 +16,7 @@ from vettore.app.places import places
 from vettore.app.style import series_colour
 from vettore.app.work import Background
 from vettore.core.rounding import NumberStyle
+from vettore.files.held import Hold
 from vettore.files.whole import stamp_of
 from vettore.study import edits
 from vettore.study.history import History
@@ -48,6 +49,7 @@ class Session(QObject):
         self.path: Path | None = None
         # The file as it was when it was opened or saved last.
         self.stamp: tuple[int, int] | None = None
+        self.hold: Hold | None = None
         self.own_models = OwnModels(places().library, self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
@@ -88,9 +90,18 @@ class Session(QObject):
         self._tell_all()
 
     def keep_at(self, path: Path | None) -> None:
-        """Say where the study is kept, as it is there now."""
+        """Say where the study is kept, as it is there now; other windows see that it is open here."""
+        if path != self.path or self.hold is None:
+            self.let_go()
+            self.hold = None if path is None else Hold(path)
         self.path = path
         self.stamp = None if path is None else stamp_of(path)
+
+    def let_go(self) -> None:
+        """The study is no longer open here."""
+        if self.hold is not None:
+            self.hold.let_go()
+            self.hold = None
 
     @property
     def changed_on_disk(self) -> bool:

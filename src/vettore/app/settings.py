@@ -50,5 +50,4 @@ def read_settings(path: Path) -> Settings:
 
 def write_settings(path: Path, settings: Settings) -> None:
     """Keep settings there. Raises FileError."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    write_whole(path, json.dumps(asdict(settings), indent=1).encode())
+    write_whole(path, json.dumps(asdict(settings), indent=1).encode(), make_folder=True)

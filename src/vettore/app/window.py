@@ -260,12 +260,13 @@ class Window(FileActions, QMainWindow):
         self.session.start(study, path)
         if path is not None:
             self.keeper.note_recent()
-            self.session.say(f"{path.name} is open.")
+            self.session.say(self.saving.opened_in_words())
         else:
             self._show_status()
 
     def _heed(self, what: What) -> None:
-        if What.STUDY in what:
+        # Which fit is chosen is part of the study: it is the one that the report shows.
+        if What.STUDY in what or What.CHOICE in what:
             self.show_title()
 
     def show_help(self) -> None:
@@ -309,6 +310,7 @@ class Window(FileActions, QMainWindow):
             event.ignore()
             return
         self.session.background.stop()
+        self.session.let_go()
         self.keeper.end()
         event.accept()
 

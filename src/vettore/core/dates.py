@@ -10,12 +10,14 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from datetime import date
+from typing import Literal
 
 import numpy as np
 
 from vettore.core.arrays import Array
 
-SECONDS = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
+TimeUnit = Literal["s", "min", "h", "d"]
+SECONDS: dict[str, float] = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
 # A column is dates when at least this share of its filled cells are.
 DATE_SHARE = 0.9
 _TIME = r"(?P<hour>\d{1,2}):(?P<minute>\d{2})(?::(?P<second>\d{2}(?:[.,]\d+)?))?\s*(?P<half>[AaPp][Mm])?"

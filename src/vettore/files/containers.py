@@ -82,68 +82,87 @@ def _json_text(value: Any) -> str:
     return repr(value) if isinstance(value, (int, float)) else str(value)
 
 
+class _Found:
+    """What an HDF5 file holds: columns by group and length, tables, and what is not read."""
+
+    def __init__(self) -> None:
+        self.groups: dict[tuple[str, int], dict[str, tuple[Array, str]]] = {}
+        self.alone: list[tuple[str, dict[str, Array]]] = []
+        self.elsewhere: list[str] = []
+        self.large: list[str] = []
+        self.numbers = 0
+
+    def take(self, name: str, item: Any) -> None:
+        """Take a dataset, if it is one of numbers."""
+        if item.external or item.is_virtual:
+            # Its numbers lie in other files of this machine, which a file that was sent must not show.
+            self.elsewhere.append(name)
+            return
+        if item.shape is None or not (item.dtype.names or item.dtype.kind in "iufb"):
+            return
+        self.numbers += item.size
+        if self.numbers > MOST_ROWS:
+            self.large.append(f"{name} ({item.size:,} numbers)")
+        elif item.ndim == 2 and item.shape[1] <= MOST_COLUMNS and not item.dtype.names:
+            self.alone.append((name, _columns_of(np.asarray(item[()], dtype=np.float64))))
+        elif item.ndim == 1 and item.dtype.names:
+            columns = _fields(item[()])
+            if columns:
+                self.alone.append((name, columns))
+        elif item.ndim == 1:
+            group, _, leaf = name.rpartition("/")
+            column = (np.asarray(item[()], np.float64), _unit_of(item))
+            self.groups.setdefault((group, item.shape[0]), {})[leaf] = column
+
+
 def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]:
     """Read datasets: those of one length in a group are a table, a two-dimensional or compound one is a table."""
     import h5py
 
+    found = _Found()
     try:
         # In the order in which they were made, where the file knows it.
         with h5py.File(io.BytesIO(data), "r", track_order=True) as file:
-            groups: dict[str, dict[str, Any]] = {}
-            alone: list[tuple[str, Table]] = []
-            elsewhere: list[str] = []
-            large: list[str] = []
-            numbers = 0
-            for name, item in _datasets(file, elsewhere, source):
-                if item.external or item.is_virtual:
-                    # Its numbers lie in other files of this machine, which a file that was sent must not show.
-                    elsewhere.append(name)
-                    continue
-                if item.shape is None or item.dtype.kind not in "iufbV":
-                    continue
-                numbers += item.size
-                if numbers > MOST_ROWS:
-                    large.append(f"{name} ({item.size:,} numbers)")
-                    continue
-                if item.ndim == 2 and item.shape[1] <= MOST_COLUMNS:
-                    block = np.asarray(item[()], dtype=np.float64)
-                    alone.append((name, _array_table(block, None, source, name)))
-                elif item.ndim == 1 and item.dtype.names:
-                    block = item[()]
-                    columns = {
-                        n: np.asarray(block[n], dtype=np.float64)
-                        for n in item.dtype.names
-                        if block[n].dtype.kind in "iufb"
-                    }
-                    alone.append((name, _columns_table(columns, {}, source, name)))
-                elif item.ndim == 1:
-                    group, _, leaf = name.rpartition("/")
-                    unit = item.attrs.get("units", item.attrs.get("unit", ""))
-                    unit = unit.decode() if isinstance(unit, bytes) else str(unit)
-                    groups.setdefault(f"{group}\0{item.shape[0]}", {})[leaf] = (
-                        np.asarray(item[()], np.float64),
-                        unit,
-                    )
-
-            if large and not groups and not alone:
-                raise FileError(
-                    f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {large[0]}. Cut it down first."
-                )
-            if elsewhere:
-                raise FileError(
-                    f"“{source.name}” takes {', '.join(sorted(elsewhere)[:3])} from other files, which is not followed. "
-                    "Copy the numbers into the file itself."
-                )
+            for name, item in _datasets(file, found.elsewhere, source):
+                found.take(name, item)
     except OSError as error:
-        raise FileError(f"“{source.name}” is damaged or no HDF5 file: {str(error).splitlines()[0]}.") from None
+        why = str(error).splitlines()[0]
+        raise FileError(
+            f"“{source.name}” is damaged or no HDF5 file ({why}). Copy it again from where it came, or export the table as CSV."
+        ) from None
+    if found.large and not found.groups and not found.alone:
+        raise FileError(
+            f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {found.large[0]}. Cut it down first."
+        )
+    if found.elsewhere:
+        raise FileError(
+            f"“{source.name}” takes {', '.join(sorted(found.elsewhere)[:3])} from other files, which is not followed. "
+            "Copy the numbers into the file itself."
+        )
     tables = []
-    for key, columns in groups.items():
-        group = key.partition("\0")[0]
+    for (group, _), columns in found.groups.items():
         values = {name: pair[0] for name, pair in columns.items()}
-        tables.append((group, _columns_table(values, {n: p[1] for n, p in columns.items()}, source, group or "top")))
-    if not tables + alone:
+        units = {name: pair[1] for name, pair in columns.items()}
+        tables.append((group, _columns_table(values, units, source, group or "top")))
+    tables += [(name, _columns_table(columns, {}, source, name)) for name, columns in found.alone]
+    if not tables:
         raise FileError(f"“{source.name}” holds no dataset of numbers.")
-    return tables + alone
+    return tables
+
+
+def _unit_of(item: Any) -> str:
+    """Return the unit that a dataset says, as text; what is no text is none."""
+    for name in ("units", "unit"):
+        if name in item.attrs:
+            try:
+                said = np.ravel(item.attrs[name])[:1].tolist()
+            except (OSError, TypeError, ValueError):
+                # A value of a type that has no counterpart.
+                continue
+            told = said[0] if said else ""
+            text = told.decode("utf-8", "replace") if isinstance(told, bytes) else str(told)
+            return text.encode("utf-8", "replace").decode("utf-8")
+    return ""
 
 
 def _datasets(
@@ -156,12 +175,18 @@ def _datasets(
         raise FileError(
             f"“{source.name}” has groups within groups deeper than {MOST_DEPTH}. Copy its tables to the top."
         )
-    for name in group:
-        path = f"{within}/{name}" if within else str(name)
-        if isinstance(group.get(name, getlink=True), h5py.ExternalLink):
+    # The names as they are in the file, which need not be UTF-8.
+    for raw in group.id:
+        name = raw.decode("utf-8", "replace")
+        path = f"{within}/{name}" if within else name
+        if group.id.links.get_info(raw).type == h5py.h5l.TYPE_EXTERNAL:
             elsewhere.append(path)
             continue
-        item = group.get(name)
+        try:
+            item = group[raw]
+        except KeyError:
+            # A link to nothing.
+            continue
         if isinstance(item, h5py.Group):
             yield from _datasets(item, elsewhere, source, path, depth + 1)
         elif isinstance(item, h5py.Dataset):
@@ -173,6 +198,8 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
     try:
         loaded = np.load(io.BytesIO(data), allow_pickle=False)
         arrays = {"": loaded} if isinstance(loaded, np.ndarray) else {name: loaded[name] for name in loaded.files}
+        # A member that is no array comes as the bytes that it is.
+        arrays = {name: array for name, array in arrays.items() if isinstance(array, np.ndarray)}
     except Exception as error:  # np.load raises a dozen kinds
         why = "it holds Python objects" if "pickle" in str(error).casefold() else str(error).splitlines()[0]
         raise FileError(f"“{source.name}” cannot be read as NumPy arrays: {why}.") from None
@@ -186,16 +213,30 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
         raise FileError(f"“{source.name}” has arrays of different lengths: {told}.")
     for name, array in arrays.items():
         if array.dtype.names and array.ndim == 1:
-            tables.append((name, _columns_table(_fields(array), {}, source, name or "records")))
+            fields = _fields(array)
+            if fields:
+                tables.append((name, _columns_table(fields, {}, source, name or "records")))
         elif array.ndim == 2 and array.dtype.kind in "iufb":
-            tables.append((name, _array_table(np.asarray(array, np.float64), None, source, name or "array")))
+            columns = _columns_of(np.asarray(array, np.float64))
+            tables.append((name, _columns_table(columns, {}, source, name or "array")))
     if not tables:
         raise FileError(f"“{source.name}” holds no array of numbers with one or two dimensions.")
     return tables
 
 
 def _fields(block: Any) -> dict[str, Array]:
-    return {n: np.asarray(block[n], np.float64) for n in block.dtype.names if block[n].dtype.kind in "iufb"}
+    """Return the fields of records that are numbers; one of several numbers is as many columns."""
+    out: dict[str, Array] = {}
+    for name in block.dtype.names:
+        values = block[name]
+        if values.dtype.names or values.dtype.kind not in "iufb":
+            continue
+        across = values.reshape(len(values), -1) if len(values) else values.reshape(0, 1)
+        check_columns(across.shape[1], name)
+        for place in range(across.shape[1]):
+            called = name if across.shape[1] == 1 else f"{name} {place + 1}"
+            out[called] = np.asarray(across[:, place], np.float64)
+    return out
 
 
 def _columns_table(values: dict[str, Array], units: dict[str, str], source: Source, part: str) -> Table:
@@ -210,10 +251,10 @@ def _columns_table(values: dict[str, Array], units: dict[str, str], source: Sour
     )
 
 
-def _array_table(block: Array, names: list[str] | None, source: Source, part: str) -> Table:
-    # The longer side runs down.
+def _columns_of(block: Array) -> dict[str, Array]:
+    """Return the columns of a block of numbers; its longer side runs down."""
     if block.shape[0] < block.shape[1] and block.shape[0] <= 8:
         block = block.T
-    check_columns(block.shape[1], source.name)
-    names = names or ["x", "y"] + [f"column {i}" for i in range(3, block.shape[1] + 1)]
-    return _columns_table({n: block[:, i].copy() for i, n in enumerate(names[: block.shape[1]])}, {}, source, part)
+    check_columns(block.shape[1], "The block")
+    names = ["x", "y"] + [f"column {i}" for i in range(3, block.shape[1] + 1)]
+    return {name: block[:, i].copy() for i, name in enumerate(names[: block.shape[1]])}

@@ -17,6 +17,7 @@ import uuid
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import IO
 
 import msgspec
 
@@ -38,42 +39,103 @@ class Recovered:
 
 
 class Journal:
-    """Writes the steps of one window. ``keep`` may be called from any thread."""
+    """Writes the steps of one window. ``keep`` may be called from any thread.
+
+    What cannot be written is refused in a sentence and leaves nothing torn behind: every step is the whole study, so the
+    next one that can be written brings back all that was missed.
+    """
 
     def __init__(self, home: Path) -> None:
         self.folder = home / uuid.uuid4().hex
-        (self.folder / "tables").mkdir(parents=True)
-        self._lock_file = (self.folder / "lock").open("w")
-        fcntl.flock(self._lock_file, fcntl.LOCK_EX)
-        self._log = (self.folder / "steps.log").open("ab")
         self._guard = threading.Lock()
+        self._lock_file: IO[bytes] | None = None
+        self._log: IO[bytes] | None = None
+        self._ended = False
         self._written: set[str] = set()
+        # Bytes of the log that are whole steps.
+        self._whole = 0
         self._newest = 0
+        # Why nothing can be written now, or "".
+        self.problem = ""
+        try:
+            self._begin()
+        except OSError as error:
+            self.problem = self._refusal(error)
 
     def keep(self, number: int, study: Study, path: Path | None) -> None:
-        """Write a step; an older one that comes late is passed over."""
+        """Write a step; an older one that comes late is passed over. Raises FileError when the place cannot be written."""
         with self._guard:
-            if number <= self._newest or self._log.closed:
+            if number <= self._newest or self._ended:
                 return
-            for series in study.series:
-                self._keep_table(series.table)
-            record = study_record(study, lambda series: series.table.key)
-            line = {"step": number, "path": str(path) if path else "", "study": msgspec.to_builtins(record)}
-            self._log.write(json.dumps(line, ensure_ascii=False).encode() + b"\n")
-            self._log.flush()
-            os.fsync(self._log.fileno())
-            self._newest = number
+            try:
+                self._write(number, study, path)
+            except (OSError, FileError) as error:
+                self._mend()
+                self.problem = self._refusal(error)
+                raise FileError(self.problem) from None
+            self.problem = ""
+
+    def _refusal(self, error: Exception) -> str:
+        why = getattr(error, "strerror", None) or str(error)
+        return (
+            f"The journal of your work cannot be written in {self.folder.parent}: {why.rstrip('.')}. Nothing is lost while "
+            "this window is open, but save often: after a crash only what was saved is there."
+        )
+
+    def _begin(self) -> None:
+        """Make the folder with its lock and its log, anew when somebody took them away."""
+        (self.folder / "tables").mkdir(parents=True, exist_ok=True)
+        for old in (self._lock_file, self._log):
+            if old is not None:
+                old.close()
+        self._lock_file = (self.folder / "lock").open("wb")
+        fcntl.flock(self._lock_file, fcntl.LOCK_EX)
+        # Without a buffer, so that nothing of a step that failed is left to be written later.
+        self._log = (self.folder / "steps.log").open("a+b", buffering=0)
+        self._whole = self._log.seek(0, os.SEEK_END)
+        self._written = set()
+        if self._whole and os.pread(self._log.fileno(), 1, self._whole - 1) != b"\n":
+            # A step that could not be cut off: the next one begins a line of its own.
+            self._whole += self._log.write(b"\n")
+
+    def _write(self, number: int, study: Study, path: Path | None) -> None:
+        if _is_gone(self._log, self.folder / "steps.log") or _is_gone(self._lock_file, self.folder / "lock"):
+            self._begin()
+        assert self._log is not None
+        for series in study.series:
+            self._keep_table(series.table)
+        record = study_record(study, lambda series: series.table.key)
+        step = {"step": number, "path": str(path) if path else "", "study": msgspec.to_builtins(record)}
+        line = json.dumps(step, ensure_ascii=False).encode() + b"\n"
+        left = memoryview(line)
+        while left:
+            left = left[self._log.write(left) :]
+        os.fsync(self._log.fileno())
+        self._whole += len(line)
+        self._newest = number
+
+    def _mend(self) -> None:
+        """Cut off what was written of a step that failed; a log that cannot be mended is opened anew next time."""
+        try:
+            if self._log is not None:
+                os.ftruncate(self._log.fileno(), self._whole)
+        except OSError:
+            if self._log is not None:
+                self._log.close()
 
     def _keep_table(self, table: Table) -> None:
-        if table.key not in self._written:
-            write_whole(self.folder / "tables" / f"{table.key}.csv", table_csv(table).encode("utf-8"))
+        path = self.folder / "tables" / f"{table.key}.csv"
+        if table.key not in self._written or not path.exists():
+            write_whole(path, table_csv(table).encode("utf-8"))
             self._written.add(table.key)
 
     def end(self) -> None:
         """The window closes in order: nothing needs to be recovered."""
         with self._guard:
-            self._log.close()
-            self._lock_file.close()
+            self._ended = True
+            for file in (self._log, self._lock_file):
+                if file is not None:
+                    file.close()
             shutil.rmtree(self.folder, ignore_errors=True)
 
 
@@ -95,6 +157,14 @@ def recover(home: Path) -> list[Recovered]:
 def let_go(recovered: Recovered) -> None:
     """Remove the journal of a study that has been recovered."""
     shutil.rmtree(recovered.folder, ignore_errors=True)
+
+
+def _is_gone(file: IO[bytes] | None, path: Path) -> bool:
+    """Whether a file is not open, or no longer the one of its name: its folder was removed or moved."""
+    try:
+        return file is None or file.closed or not os.path.samestat(os.fstat(file.fileno()), path.stat())
+    except OSError:
+        return True
 
 
 def _abandoned(folder: Path) -> bool:

@@ -56,6 +56,5 @@ def read_library(path: Path) -> tuple[Model, ...]:
 def write_library(path: Path, models: Iterable[Model]) -> None:
     """Write models as a library, whole or not at all. Raises FileError."""
     records = tuple(ModelRecord(model.name, model.formula, model.use, dict(model.meanings)) for model in models)
-    path.parent.mkdir(parents=True, exist_ok=True)
     encoded = msgspec.json.encode(LibraryRecord(FORMAT, records))
-    write_whole(path, msgspec.json.format(encoded, indent=1) + b"\n")
+    write_whole(path, msgspec.json.format(encoded, indent=1) + b"\n", make_folder=True)

@@ -11,7 +11,7 @@ from vettore.files.foreign import is_foreign
 from vettore.files.packed import is_packed, unpacked
 from vettore.files.refusals import FileError, check_regular, read_bytes, shown_name, shown_path
 from vettore.files.spreadsheet import OLE
-from vettore.study.table import Table
+from vettore.study.table import Table, shortened, with_short_names
 
 MOST_BYTES = 2 * 1024**3
 HEAD = 4096
@@ -45,7 +45,7 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
         pass  # read_bytes says what is wrong
     long = _long_text(path, change)
     if long is not None:
-        return [Offer(Path(name).stem.replace("_", " "), long)]
+        return [Offer(Path(name).stem.replace("_", " "), with_short_names(long))]
     data = read_bytes(path)
     tables = read_data(data, name, shown_path(path), change)
     stem = Path(name).stem.replace("_", " ")
@@ -85,5 +85,5 @@ def read_data(data: bytes, name: str, path: str = "", change: Change | None = No
             for part, table in read_data(inner, inner_name, path, change)
         ]
     if is_foreign(data):
-        return tables_in_a_box(data, name, path)
-    return [("", parse(data, name, path, change)[0])]
+        return [(shortened(part), with_short_names(table)) for part, table in tables_in_a_box(data, name, path)]
+    return [("", with_short_names(parse(data, name, path, change)[0]))]

@@ -31,8 +31,7 @@ def remember(store: Path, key: str, layout: Layout) -> None:
     kept[key] = asdict(layout)
     while len(kept) > MOST_REMEMBERED:
         kept.pop(next(iter(kept)))
-    store.parent.mkdir(parents=True, exist_ok=True)
-    write_whole(store, json.dumps(kept, indent=1).encode())
+    write_whole(store, json.dumps(kept, indent=1).encode(), make_folder=True)
 
 
 def recall(store: Path, key: str) -> Layout | None:

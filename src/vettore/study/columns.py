@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import Literal
 
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.dates import SECONDS, seconds_of
+from vettore.core.dates import SECONDS, TimeUnit, seconds_of
 from vettore.core.differences import slope_through_neighbours
 from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.evaluate import evaluate
@@ -54,7 +55,7 @@ class ColumnSettings:
     factor: float = 1.0
     offset: float = 0.0
     places: int | None = None
-    elapsed: str = ""
+    elapsed: TimeUnit | Literal[""] = ""
     zero: str = ""
     other_reading: bool = False
 
@@ -86,14 +87,27 @@ def effective_columns(
             trees[place] = read_expression(one.formula, known)
         except FormulaError as error:
             ready[place] = _blank(one, table.rows, f"{error.message} {error.hint}".strip())
-    while trees:
-        able = [place for place, tree in trees.items() if not _awaits(tree, settings, trees)]
-        if not able:
-            for place in trees:
-                ready[place] = _blank(worked[place], table.rows, "It refers to itself, directly or through others.")
-            break
-        for place in able:
-            ready[place] = _work_out(worked[place], trees.pop(place), settings, ready, table.rows)
+    named: dict[str, list[int]] = {}
+    for place, one in enumerate(settings):
+        named.setdefault(one.name, []).append(place)
+    awaited = {
+        place: {other for name in _names_needed(tree, settings) for other in named.get(name, ()) if other in trees}
+        for place, tree in trees.items()
+    }
+    followers: dict[int, list[int]] = {}
+    for place, others in awaited.items():
+        for other in others:
+            followers.setdefault(other, []).append(place)
+    able = [place for place, others in awaited.items() if not others]
+    while able:
+        place = able.pop()
+        ready[place] = _work_out(worked[place], trees.pop(place), settings, ready, named, table.rows)
+        for follower in followers.get(place, ()):
+            awaited[follower].discard(place)
+            if not awaited[follower]:
+                able.append(follower)
+    for place in trees:
+        ready[place] = _blank(worked[place], table.rows, "It refers to itself, directly or through others.")
     return tuple(ready[place] for place in range(len(settings)))
 
 
@@ -113,12 +127,12 @@ def values_by_name(settings: tuple[ColumnSettings, ...], data: tuple[RawColumn, 
     return found
 
 
-def _awaits(tree: Node, settings: tuple[ColumnSettings, ...], waiting: dict[int, Node]) -> bool:
-    """Whether a tree needs a worked column that is not worked out yet."""
+def _names_needed(tree: Node, settings: tuple[ColumnSettings, ...]) -> set[str]:
+    """Return the names of the columns that a tree needs."""
     wanted = set(names(tree))
     if SLOPE in wanted:
         wanted |= {setting.name for setting in settings if setting.role in (Role.X, Role.Y)}
-    return any(settings[place].name in wanted for place in waiting)
+    return wanted
 
 
 def _from_raw(raw: RawColumn, settings: ColumnSettings, edits: list[CellEdit]) -> RawColumn:
@@ -169,13 +183,15 @@ def _work_out(
     tree: Node,
     settings: tuple[ColumnSettings, ...],
     ready: dict[int, RawColumn],
+    named: dict[str, list[int]],
     rows: int,
 ) -> RawColumn:
     wanted = set(names(tree))
     columns: dict[str, Array] = {}
-    for place in sorted(ready, reverse=True):
-        name, column = settings[place].name, ready[place]
-        if name not in wanted:
+    for name, places in ((name, named.get(name, ())) for name in sorted(wanted)):
+        # Of equal names the first counts.
+        column = next((ready[place] for place in places if place in ready), None)
+        if column is None:
             continue
         if column.texts is not None:
             return _blank(one, rows, f"{name} holds text.")

@@ -34,9 +34,7 @@ class History:
         self._place += 1
 
     def amend(self, study: Study) -> None:
-        """Replace the present study without a step: for what is no decision, such as which fit is shown."""
-        if self._kept is self.study:
-            self._kept = study
+        """Replace the present study without a step of its own, as when another fit is chosen for the report."""
         self._steps[self._place] = Step(self._steps[self._place].label, study)
 
     def undo(self) -> str:
@@ -73,5 +71,6 @@ class History:
 
     @property
     def unsaved(self) -> bool:
-        """Whether the present study differs from the one on disk."""
-        return self._kept is not self.study
+        """Whether the present study differs from the one on disk; what was done and undone does not."""
+        kept, now = self._kept, self.study
+        return kept is not now and (kept.parts, kept.title) != (now.parts, now.title)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from vettore.core.arrays import Array
+from vettore.core.errors import FormulaError
 from vettore.core.fitting.polynomial import polynomial_formula
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.linear import linear_parts
@@ -31,6 +32,14 @@ def formula_of(fit: DerivedFit) -> str:
         return fit.recipe.formula
     x, y = (name_text(fit.series.name_and_unit(role)[0]) for role in (Role.X, Role.Y))
     return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (x, y))
+
+
+def pulls_of(fit: DerivedFit) -> Pulls | None:
+    """Return the grips of a fit; None where its formula cannot be written down, as with a name longer than formulas are."""
+    try:
+        return Pulls(fit)
+    except FormulaError:
+        return None
 
 
 class Pulls:

@@ -14,7 +14,7 @@ from typing import ClassVar
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
-from vettore.core.dates import SECONDS, seconds_of
+from vettore.core.dates import SECONDS, TimeUnit, seconds_of
 from vettore.core.errors import DataError
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
 from vettore.study.table import RawColumn, Table, digest_of
@@ -269,6 +269,7 @@ def new_series(identity: str, name: str, table: Table) -> Series:
         one if one.role in (Role.TEXT, Role.Y_ERROR) else replace(one, role=next(left)) for one in columns
     )
     span = float(np.nanmax(seconds) - np.nanmin(seconds))
-    unit = next((unit for unit in ("d", "h", "min") if span > 3 * SECONDS[unit]), "s")
+    units: tuple[TimeUnit, ...] = ("d", "h", "min")
+    unit: TimeUnit = next((unit for unit in units if span > 3 * SECONDS[unit]), "s")
     elapsed = ColumnSettings("elapsed time", unit, Role.X, dated, elapsed=unit)
     return Series(identity, name, table, (columns[0], elapsed, *columns[1:]) if dated == 0 else (elapsed, *columns))

@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -63,6 +64,9 @@ class RawColumn:
     remarks: tuple[str, ...] = ()
 
 
+SourceKind = Literal["file", "typed", "pasted", "practice", "made"]
+
+
 @dataclass(frozen=True)
 class Source:
     """Where a table came from and how it was read, as label–text pairs that can be shown.
@@ -77,8 +81,17 @@ class Source:
     read_at: str = ""
     how: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
-    kind: str = "file"
+    kind: SourceKind = "file"
     options: dict[str, str] = field(default_factory=dict)
+
+
+# A longer name of a column, or unit, is shortened, and said to be: no window and no page could show it.
+LONGEST_NAME = 1000
+
+
+def shortened(name: str) -> str:
+    """Return a name as it is kept: its beginning when it is far longer than names are."""
+    return name if len(name) <= LONGEST_NAME else f"{name[: LONGEST_NAME - 1]}…"
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,6 +130,24 @@ class Table:
             if column.texts is not None:
                 digest.update("\0".join(column.texts).encode())
         return digest.hexdigest()
+
+
+def with_short_names(table: Table) -> Table:
+    """Return a table whose names and units have a length that can be shown; the source tells where they had not."""
+    if all(len(text) <= LONGEST_NAME for column in table.columns for text in (column.name, column.unit)):
+        return table
+    columns: list[RawColumn] = []
+    notes = []
+    for place, column in enumerate(table.columns):
+        name = shortened(column.name)
+        if name != column.name and any(name == other.name for other in columns):
+            name = f"{name} {place + 1}"
+        columns.append(replace(column, name=name, unit=shortened(column.unit)))
+        longest = max(len(column.name), len(column.unit))
+        if longest > LONGEST_NAME:
+            notes.append(f"The name or unit of column {place + 1} had {longest:,} characters and was shortened.")
+    source = replace(table.source, notes=(*table.source.notes, *notes))
+    return replace(table, columns=tuple(columns), source=source)
 
 
 def digest_of(columns: tuple[RawColumn, ...]) -> str:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QStackedWidget
 from vettore.app.session import Session
 from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
-from vettore.app.widgets.parts import Column, Pairs, about, button, rule, section
+from vettore.app.widgets.parts import Column, Pairs, about, button, plain_tip, rule, section
 from vettore.app.widgets.welcome import FirstSteps
 from vettore.core.inspection import Finding
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
@@ -66,7 +66,7 @@ class DataFindings:
         pairs = [("file", source.name), *source.how] if source.name else list(source.how)
         self.source.show_pairs([*pairs, ("rows", f"{series.rows}, none dropped")])
         notes = "\n".join(source.notes)
-        self.source.setToolTip(f"Notes beside the table:\n{notes}" if notes else "")
+        self.source.setToolTip(plain_tip(f"Notes beside the table:\n{notes}") if notes else "")
         kind = source.kind == "file" and source.path.casefold().endswith(TEXT_ENDINGS)
         self.differently.setVisible(kind)
 

@@ -35,7 +35,7 @@ from vettore.core.typeset import Text
 from vettore.study.fits import DerivedFit, fit_series, response_of
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.line_up import Key
-from vettore.study.pulls import Pulls
+from vettore.study.pulls import Pulls, pulls_of
 from vettore.study.series import Role, Series
 from vettore.study.without import Without, fit_without
 from vettore.words.fits import rows_words, weights_in_words
@@ -351,7 +351,7 @@ class FitPage(StripHands, ModelHands, Page):
             marks.radius = FITTED_RADIUS
             marks.setZValue(12)
         self._show_residuals(fit)
-        self._shaping, self._pulls = None, Pulls(fit)
+        self._shaping, self._pulls = None, pulls_of(fit)
         self.without.close_bar()
         self.strip.show_shaped("")
         self._show_equation(fit)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from html import escape
+
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QFontMetricsF
 
 from vettore.app.style import colour, sans
+from vettore.app.widgets.parts import plain_tip
 from vettore.core.rounding import NumberStyle
 from vettore.words.axes import axis_figures, axis_title
 
@@ -77,7 +80,8 @@ class Axis(pg.AxisItem):
         if text == self._said:
             return
         self._said = text
-        self.setLabel(text)
+        # The label would take a name for a page of the web.
+        self.setLabel(escape(text))
         self.label.setFont(font)
         self.label.setDefaultTextColor(colour("ink"))
-        self.label.setToolTip(self._title)
+        self.label.setToolTip(plain_tip(self._title))

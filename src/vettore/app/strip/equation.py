@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
 from vettore.app.strip.chips import Chip
 from vettore.app.style import colour, theme
-from vettore.app.widgets.parts import button, label
+from vettore.app.widgets.parts import button, label, plain_tip
 from vettore.core.markup import mathml_document, to_latex, with_numbers
 from vettore.core.typeset import Box, Row, Text
 
@@ -250,7 +250,7 @@ class EquationStrip(QWidget):
             self._hovered = name
             self.setCursor(Qt.CursorShape.SizeHorCursor if name else Qt.CursorShape.ArrowCursor)
             hands = "Drag to change · click to hold · double click for value and limits"
-            self.setToolTip(hands if name else self.legend)
+            self.setToolTip(hands if name else plain_tip(self.legend))
             self._arrange()
         if self._pressed is None:
             return

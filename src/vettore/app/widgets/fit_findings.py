@@ -14,7 +14,7 @@ from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.check_list import CheckList
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
-from vettore.app.widgets.parts import Column, Pairs, button, clear, label, rule, section
+from vettore.app.widgets.parts import Column, Pairs, button, clear, label, plain_tip, rule, section
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
 from vettore.core.fitting.result import Coefficient
@@ -194,7 +194,9 @@ class FitFindings(Column):
             shown = label(value, "value")
             shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             full = f"{coefficient.name} = {coefficient.value!r} ± {coefficient.standard_error!r} {unit}"
-            shown.setToolTip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
+            shown.setToolTip(
+                plain_tip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
+            )
             self._grid.addWidget(symbol, row, 0)
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
             said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, 
 
 from vettore.app.stage.items import polygon
 from vettore.app.style import colour, sans, theme
-from vettore.app.widgets.parts import tab_through
+from vettore.app.widgets.parts import plain_tip, tab_through
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.rounding import NumberStyle
@@ -83,7 +83,7 @@ class Thumbnail(QAbstractButton):
         self.setAccessibleName(f"{candidate.name}, {share}{pinned}")
         equal = ", as good as the best" if candidate.equal else ""
         told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
-        self.setToolTip(candidate.refusal or told)
+        self.setToolTip(plain_tip(candidate.refusal or told))
         self.update()
 
     def sizeHint(self) -> QSize:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
+from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -28,6 +29,11 @@ def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
     if wrap:
         _needs_height(widget, True)
     return widget
+
+
+def plain_tip(text: str) -> str:
+    """Return a tip that is shown as it is written: names of the user's are text, whatever signs they have."""
+    return RichText.convertFromPlainText(text) if RichText.mightBeRichText(text) else text
 
 
 def _needs_height(widget: QLabel, wraps: bool) -> None:
@@ -53,7 +59,7 @@ class Elided(QLabel):
 
     def setText(self, text: str) -> None:
         super().setText(text)
-        self.setToolTip(text)
+        self.setToolTip(plain_tip(text))
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)
@@ -96,7 +102,7 @@ def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "
     if kind:
         widget.setProperty("kind", kind)
     widget.clicked.connect(lambda _checked=False: action())
-    widget.setToolTip(tip)
+    widget.setToolTip(plain_tip(tip))
     widget.setCursor(Qt.CursorShape.PointingHandCursor)
     return widget
 

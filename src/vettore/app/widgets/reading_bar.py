@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
 
 from vettore.app.session import Session
-from vettore.app.widgets.parts import Elided, button, label
+from vettore.app.widgets.parts import Elided, button, label, plain_tip
 from vettore.app.widgets.reading_table import ReadingTable
 from vettore.core.errors import DataError, VettoreError
 from vettore.study import edits
@@ -114,8 +114,8 @@ class ReadingBar(QWidget):
             longest = LONGEST_NAME if self.width() > NARROW else 1
             self._questions[0].setText(f"At {x_name if len(x_name) <= longest else 'x'} =")
             self._questions[1].setText(f"Where {y_name if len(y_name) <= longest else 'y'} =")
-            self._questions[0].setToolTip(x_name)
-            self._questions[1].setToolTip(y_name)
+            self._questions[0].setToolTip(plain_tip(x_name))
+            self._questions[1].setToolTip(plain_tip(y_name))
             self._row_fields[0].setToolTip("One x, several, or a range: 0 … 60 every 5")
             self._row_fields[1].setToolTip(
                 f"A level of {y_name}; several measured signals, as 4.1; 4.3; 4.2, are averaged"

@@ -7,8 +7,10 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt, Signal
 from PySide6.QtGui import QBrush, QFont
 
 from vettore.app.style import colour, sans
+from vettore.app.widgets.parts import plain_tip
 from vettore.core.rounding import NumberStyle
 from vettore.study.series import Series
+from vettore.study.table import LONGEST_NAME
 
 
 class SeriesModel(QAbstractTableModel):
@@ -107,8 +109,10 @@ class SeriesModel(QAbstractTableModel):
         if row >= self.series.rows:
             return None
         aside = not self.series.kept[row]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+        if role == Qt.ItemDataRole.EditRole:
             return self.text(row, index.column())
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.text(row, index.column())[:LONGEST_NAME]
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if column.texts is not None else Qt.AlignmentFlag.AlignRight
             return side | Qt.AlignmentFlag.AlignVCenter
@@ -122,7 +126,7 @@ class SeriesModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.BackgroundRole and row == self.pointed:
             return QBrush(colour("soft"))
         if role == Qt.ItemDataRole.ToolTipRole:
-            return self._tip(row, index.column(), aside)
+            return plain_tip(self._tip(row, index.column(), aside) or "")
         return None
 
     def text(self, row: int, place: int) -> str:

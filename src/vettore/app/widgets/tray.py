@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from vettore.app.session import Session, What
 from vettore.app.style import colour, theme
-from vettore.app.widgets.parts import section
+from vettore.app.widgets.parts import plain_tip, section
 from vettore.app.widgets.popup import Popup
 from vettore.app.widgets.series_list import SeriesList
 from vettore.app.widgets.tray_entry import draw_sign, draw_words
@@ -37,7 +37,7 @@ class Fold(QAbstractButton):
         self.setText(series)
         self._figure = figure
         self.setAccessibleName(f"Chosen: {series}, {figure}. Opens the list of series and curves")
-        self.setToolTip(f"{series}\n{figure}\nClick for all series and curves (Ctrl+T)")
+        self.setToolTip(plain_tip(f"{series}\n{figure}\nClick for all series and curves (Ctrl+T)"))
         self.update()
 
     def paintEvent(self, _event) -> None:

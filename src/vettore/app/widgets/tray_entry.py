@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton
 
 from vettore.app.style import colour, sans
+from vettore.app.widgets.parts import plain_tip
 from vettore.core.arrays import Array
 from vettore.look.theme import SIZES
 
@@ -43,7 +44,7 @@ class TrayEntry(QAbstractButton):
         self._cut = Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight
         self.setCheckable(True)
         self.setAccessibleName(f"{'Curve' if curve else 'Series'} {name}, {figure}")
-        self.setToolTip(f"{name}\n{figure}" if curve else f"{name}\n{figure}\n{BESIDE}")
+        self.setToolTip(plain_tip(f"{name}\n{figure}" if curve else f"{name}\n{figure}\n{BESIDE}"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QToolButton
 
 from vettore.app.guide import TASKS, places_on
 from vettore.app.recent import Recent
-from vettore.app.widgets.parts import Column, button, clear, label, section
+from vettore.app.widgets.parts import Column, button, clear, label, plain_tip, section
 from vettore.words.dates import day_words
 
 SENTENCE = "Bring in measured data to look at."
@@ -36,7 +36,7 @@ class Card(QToolButton):
         shown = self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, CARD_WIDTH - 24)
         self.setText(f"{shown}\n{when}")
         self.setAccessibleName(f"Study {name}, {when}")
-        self.setToolTip(str(recent.path))
+        self.setToolTip(plain_tip(str(recent.path)))
 
 
 class FirstSteps(Column):

@@ -138,7 +138,8 @@ class Sites:
         workers = -1 if np.size(u) > MANY else 1
         found = self.tree.query(np.stack([u, v], axis=-1), k=count, workers=workers)  # type: ignore[attr-defined]
         distance, site = found
-        return distance, site
+        # A place too far away for its distance to be a number is near to none; any site will do.
+        return distance, np.minimum(site, len(self) - 1)
 
 
 class Triangles:

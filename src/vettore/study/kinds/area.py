@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from vettore.study.kinds.baselines import AnyBaseline, Level
 from vettore.study.kinds.part import Part
@@ -16,7 +16,7 @@ class AreaRecipe(Part, frozen=True, tag="area"):
     series: str
     start: float | None = None
     end: float | None = None
-    rule: str = "trapezoid"
+    rule: Literal["trapezoid", "simpson", "spline", "fit"] = "trapezoid"
     baseline: AnyBaseline = Level()
     name: str = ""
     curve: str = ""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from vettore.app.pages.figure.making import TEXTS
 from vettore.app.style import colour
+from vettore.app.widgets.parts import plain_tip
 from vettore.report.fit_figure import Place, Plotted
 
 MARGIN = 22
@@ -124,7 +125,7 @@ class FigureCanvas(QWidget):
         over = self.place_at(event.position())
         if over != self._over:
             self._over = over
-            self.setToolTip(_tip(over.what) if over is not None else "")
+            self.setToolTip(plain_tip(_tip(over.what)) if over is not None else "")
             self.setCursor(_cursor(over.what if over is not None else ""))
             self.update()
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPushButton
 
-from vettore.app.widgets.parts import Column, about, fields, rule, section
+from vettore.app.widgets.parts import Column, about, fields, plain_tip, rule, section
 from vettore.core.rounding import NumberStyle
 from vettore.study.kinds.figure import SIZES, FigureRecipe
 
@@ -186,7 +186,7 @@ class FigureChoices(Column):
             self.beside = {}
             for identity, name in others:
                 box = self.beside[identity] = QCheckBox()
-                box.setToolTip(name)
+                box.setToolTip(plain_tip(name))
                 box.clicked.connect(lambda on, identity=identity: self.beside_turned.emit(identity, on))
                 self.column.insertWidget(self.column.count() - 1, box)
         for identity, name in others:
