@@ -152,9 +152,9 @@ def main() -> None:
     window.show_page("Polynomial")
     page = window.pages["Polynomial"]
     for text in ("0,5; 0; -3,5; 1,8", "1; -1; -2"):
-        page.coefficients.setText(text)
-        page.add_by_coefficients()
-    page.make("÷")
+        page.shelf.coefficients.setText(text)
+        page.shelf.coefficients.returnPressed.emit()
+    page.shelf.makers["÷"].click()
     page.choose(window.session.study.polynomials[0].id)
     take("polynomial")
     window.session.choose(named["Nitrate"])

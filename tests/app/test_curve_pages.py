@@ -53,17 +53,17 @@ def test_methods_are_compared_read_and_filled_in(on_page, qtbot, settled):
     page = on_page("Interpolate", "Pond")
     session = page.session
     before = session.study
-    assert {"monotone", "cubic", "smoothing", "linear"} <= set(page.methods.thumbnails)
-    qtbot.mouseClick(page.methods.thumbnails["cubic"], LEFT)
+    assert {"monotone", "cubic", "smoothing", "linear"} <= set(page.asked.methods.thumbnails)
+    qtbot.mouseClick(page.asked.methods.thumbnails["cubic"], LEFT)
     settled()
     assert page.curve.method.key == "cubic"
-    assert "12 … 15.5 h" in page.gaps.text()
+    assert "12 … 15.5 h" in page.told.gaps.text()
     qtbot.keyClicks(page.at, "13; 14,5")
     qtbot.keyClick(page.at, ENTER)
     settled()
     assert session.study.interpolant_of(session.series.id).read_at == (13.0, 14.5)
-    assert len(page.values.texts) == 2
-    page.values.copy()
+    assert len(page.told.values.texts) == 2
+    page.told.values.copy()
     assert repr(float(page.curve(13.0))) in QApplication.clipboard().text()
     qtbot.keyClicks(page.every, "0.5")
     qtbot.keyClick(page.every, ENTER)
@@ -86,9 +86,9 @@ def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_p
 
     page = on_page("Interpolate", "Pond")
     session, source = page.session, page.session.series
-    one = page.methods.thumbnails["linear"]
+    one = page.asked.methods.thumbnails["linear"]
     qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
-    qtbot.waitUntil(lambda: page.pinned == ["linear"])
+    qtbot.waitUntil(lambda: page.methods.pinned == ["linear"])
     assert [name for name, _ in page.plot.legend.entries] == ["Monotone cubic", "Straight pieces"]
     page.bar.way.setCurrentText("this many")
     qtbot.keyClicks(page.every, "9")
@@ -109,10 +109,10 @@ def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_p
     assert not np.array_equal(now, before)
     session.undo()
     assert np.array_equal(session.study.find_series(copy.id).data[1].values, before)
-    qtbot.mouseClick(page.methods.thumbnails["clamped"], LEFT)
+    qtbot.mouseClick(page.asked.methods.thumbnails["clamped"], LEFT)
     settled()
-    page.end_slopes[0].setText("0,5")
-    qtbot.keyClick(page.end_slopes[0], ENTER)
+    page.asked.end_slopes[0].setText("0,5")
+    qtbot.keyClick(page.asked.end_slopes[0], ENTER)
     settled()
     assert float(page.curve.slope(page.curve.span[0])) == pytest.approx(0.5)
     page.show_working()
@@ -127,8 +127,8 @@ def test_smoothing_is_chosen_by_the_data_or_by_hand(on_page, qtbot, settled):
     page.choose("smoothing")
     settled()
     found = page.curve.penalty
-    page.slider.setValue(page.slider.maximum())
-    page.slider.sliderReleased.emit()
+    page.asked.slider.setValue(page.asked.slider.maximum())
+    page.asked.slider.sliderReleased.emit()
     settled()
     assert page.curve.penalty == pytest.approx(found * 1e5)
     assert page.curve.swing >= 0
@@ -142,27 +142,27 @@ def test_what_lies_beyond_the_points_is_asked_for_drawn_read_and_saved(on_page, 
     session = page.session
     page.choose("linear")
     settled()
-    assert page.outside.currentText() == "nothing"
+    assert page.asked.outside.currentText() == "nothing"
     page.at.setText("50; 20")
     qtbot.keyClick(page.at, ENTER)
     settled()
     assert session.study.interpolant_of(session.series.id).read_at == ()
-    page.outside.setFocus()
-    qtbot.keyClick(page.outside, Qt.Key.Key_Down)
-    page.outside.activated.emit(page.outside.currentIndex())
+    page.asked.outside.setFocus()
+    qtbot.keyClick(page.asked.outside, Qt.Key.Key_Down)
+    page.asked.outside.activated.emit(page.asked.outside.currentIndex())
     settled()
     assert not page.curve.ends_at_span
     assert float(page.curve(60.0)) == page.curve.y[-1]
     qtbot.keyClick(page.at, ENTER)
     settled()
-    assert [row[0] for row in page.values.texts] == ["50, beyond", "20"]
+    assert [row[0] for row in page.told.values.texts] == ["50, beyond", "20"]
     path = tmp_path / "pond.vettore"
     save_study(session.study, path)
     assert open_study(path).interpolants == session.study.interpolants
     session.undo()
     session.undo()
     settled()
-    assert page.outside.currentText() == "nothing"
+    assert page.asked.outside.currentText() == "nothing"
     assert page.curve.ends_at_span
 
 
@@ -319,9 +319,9 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
     page = on_page("Polynomial")
     session = page.session
     for field, text in (
-        (page.coefficients, "1; 0; -3; 1"),
-        (page.roots, "1; -2"),
-        (page.formula, "(x - 1)^2*(x + 3)"),
+        (page.shelf.coefficients, "1; 0; -3; 1"),
+        (page.shelf.roots, "1; -2"),
+        (page.shelf.formula, "(x - 1)^2*(x + 3)"),
     ):
         qtbot.keyClicks(field, text)
         qtbot.keyClick(field, ENTER)
@@ -330,21 +330,21 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
         (-2.0, 1.0, 1.0),
         (3.0, -5.0, 1.0, 1.0),
     ]
-    page.left.setCurrentIndex(0)
-    page.right.setCurrentIndex(1)
-    qtbot.mouseClick(page.makers["×"], LEFT)
+    page.shelf.left.setCurrentIndex(0)
+    page.shelf.right.setCurrentIndex(1)
+    qtbot.mouseClick(page.shelf.makers["×"], LEFT)
     assert page.shown.polynomial.coefficients == (-2.0, 7.0, -2.0, -5.0, 1.0, 1.0)
-    page.left.setCurrentIndex(0)
-    page.right.setCurrentIndex(1)
-    qtbot.mouseClick(page.makers["÷"], LEFT)
+    page.shelf.left.setCurrentIndex(0)
+    page.shelf.right.setCurrentIndex(1)
+    qtbot.mouseClick(page.shelf.makers["÷"], LEFT)
     assert page.shown.recipe.made.startswith("rest")
-    qtbot.mouseClick(page.shelf_buttons[session.study.polynomials[1].id], LEFT)
-    assert "2 real roots, all single" in page.sentence.text()
+    qtbot.mouseClick(page.shelf.buttons[session.study.polynomials[1].id], LEFT)
+    assert "2 real roots, all single" in page.told.sentence.text()
     drag_line(qtbot, page.plot, 1.0, 2.0, y=0.0)
     qtbot.waitUntil(lambda: page.shown.recipe.made == "by dragging a root", timeout=3000)
     assert page.shown.polynomial.real_roots()[1] == pytest.approx(2.0, abs=0.05)
-    qtbot.mouseClick(page.as_function, LEFT)
-    qtbot.mouseClick(page.as_model, LEFT)
+    qtbot.mouseClick(page.told.as_function, LEFT)
+    qtbot.mouseClick(page.told.as_model, LEFT)
     settled()
     assert page.session.curve.formula.startswith("discharge = a + b*(-4")
     assert session.study.functions[0].formula == page.shown.polynomial.formula()
@@ -352,9 +352,9 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
         session.undo()
     qtbot.keyClicks(page.at, "0 .. 2 every 0.5")
     qtbot.keyClick(page.at, ENTER)
-    assert len(page.value_table.texts) == 5
-    qtbot.keyClicks(page.roots, "1+i")
-    qtbot.keyClick(page.roots, ENTER)
+    assert len(page.told.value_table.texts) == 5
+    qtbot.keyClicks(page.shelf.roots, "1+i")
+    qtbot.keyClick(page.shelf.roots, ENTER)
     assert len(session.study.polynomials) == 5
     for _ in range(6):
         session.undo()
@@ -366,5 +366,5 @@ def test_a_fit_on_the_shelf_carries_its_uncertainty(on_page, settled):
     page = on_page("Polynomial", "Stage")
     page.add_from_fit()
     assert page.shown.polynomial.covariance is not None
-    assert page.root_table.texts[0][1] != "—"
+    assert page.told.root_table.texts[0][1] != "—"
     assert "±" in page.status()[1]

@@ -133,8 +133,8 @@ def test_a_file_is_opened_and_trusted(window, hands, monkeypatch, by):
         hands.settled()
     page = on(window, "Data")
     assert window.session.series.name == "oxygen-chamber-b"
-    assert page.source.isVisible()
-    assert page.look.isVisible()
+    assert page.told.source.isVisible()
+    assert page.told.look.isVisible()
     assert len(page.plot.marks.xs) > 20
     task("open and trust", by)(hands)
 
@@ -295,10 +295,10 @@ def test_roots_are_found(window, demo, hands, by):
         hands.press(page.choices, "Put on the shelf")
         assert "Write coefficients" in window._status.text()
         hands.count -= 1
-        hands.click(page.coefficients)
+        hands.click(page.shelf.coefficients)
         hands.type("1; -3; 2")
         hands.press(page.choices, "Put on the shelf")
-    assert [row[0] for row in on(window, "Polynomial").root_table.texts] == ["1.00000", "2.00000"]
+    assert [row[0] for row in on(window, "Polynomial").told.root_table.texts] == ["1.00000", "2.00000"]
     task("roots", by)(hands)
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QInputDialog, QMenu
 
-from vettore.app.pages.data import DataPage
+from vettore.app.pages.data.page import DataPage
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
 from vettore.study import edits

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -97,12 +97,9 @@ def fit(
         option = next(name for name, value in looks.items() if value).replace("_", "-")
         raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
     if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
-        single = {"--report": report, "--figure": figure, "--table": table, "--json": as_json, "--next": improve}
-        for option, given in single.items():
-            if given:
-                raise DataError(
-                    f"{option} is for a single fit; with several files or groups take -o, or vettore replay."
-                )
+        _check_single(
+            {"--report": report, "--figure": figure, "--table": table, "--json": as_json, "--next": improve}
+        )
         fit_all(files, by, output, workers, read, asked)
         return
     study = study_of(table_of(Path(files[0]), read, whole=True), Path(files[0]), read, asked)
@@ -115,15 +112,15 @@ def fit(
     click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
     if table is not None:
         save_rows(derived, table)
-        click.echo(f"The table was saved as {table}.", err=as_json)
     if report is not None:
         from vettore.report.save import save_report
 
         save_report(study, report)
-        click.echo(f"The report was saved as {report}.", err=as_json)
     if figure is not None:
         save_figure_of(study, study.curves[0].id, figure, looks)
-        click.echo(f"The figure was saved as {figure}.", err=as_json)
+    for what, path in (("table", table), ("report", report), ("figure", figure)):
+        if path is not None:
+            click.echo(f"The {what} was saved as {path}.", err=as_json)
     if not derived.result.converged:
         raise SystemExit(NOT_CONVERGED)
 
@@ -306,3 +303,10 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
             raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
         found[name.strip()] = (sides[0], sides[1])
     return found
+
+
+def _check_single(given: Mapping[str, object]) -> None:
+    """Refuse what is for one fit alone, by option. Raises DataError."""
+    for option, value in given.items():
+        if value:
+            raise DataError(f"{option} is for a single fit; with several files or groups take -o, or vettore replay.")

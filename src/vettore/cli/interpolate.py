@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 import numpy as np
+from numpy.typing import NDArray
 
 from vettore.cli.given import Reading, column_of, list_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
@@ -52,13 +53,7 @@ def interpolate(
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None
     curve = core.interpolate(columns[x], columns[y], method, sigma=sigma, penalty=penalty, outside=outside)
-    if every is not None:
-        if not every > 0:
-            raise DataError(f"The distance must be above zero, but is {every:g}.")
-        low, high = curve.span
-        at = low + every * np.arange(0.0, math.floor((high - low) / every * (1 + 1e-12)) + 1)
-    else:
-        at = np.array(list_of(at_text, "x") if at_text else curve.x, dtype=np.float64)
+    at = _places(curve.span, every) if every is not None else np.array(list_of(at_text, "x") if at_text else curve.x)
     values, errors = curve(at), curve.standard_error(at)
     if as_json:
         told = {
@@ -79,3 +74,11 @@ def interpolate(
         click.echo(f"{one!r}\t{value!r}" + (f"\t{error!r}" if sigma is not None else ""))
     for note in curve.notes:
         click.echo(note, err=True)
+
+
+def _places(span: tuple[float, float], every: float) -> NDArray[np.float64]:
+    """Return x at a distance of each other over a span. Raises DataError."""
+    if not every > 0:
+        raise DataError(f"The distance must be above zero, but is {every:g}.")
+    low, high = span
+    return low + every * np.arange(0.0, math.floor((high - low) / every * (1 + 1e-12)) + 1)

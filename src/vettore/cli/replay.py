@@ -6,10 +6,14 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from vettore.core.errors import DataError
+
+if TYPE_CHECKING:
+    from vettore.batch.table import ReplayTable
 
 # Exit codes beside 0: some files failed, and the run was ended by hand.
 SOME_FAILED, ENDED = 1, 3
@@ -64,14 +68,8 @@ def replay(
     if output is not None:
         check_ending(output)
     _check_format(report_as or "pdf")
-    asked = Asked(
-        study_bytes(open_study(study)),
-        match,  # type: ignore[arg-type]
-        only,
-        str(reports or ""),
-        report_as or "pdf",
-        str(studies or ""),
-    )
+    places = (str(reports or ""), report_as or "pdf", str(studies or ""))
+    asked = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
     paths = list(files_of(files, sys.stdin))
     _check_names(paths, reports or studies)
     if output is not None and afresh:
@@ -83,17 +81,19 @@ def replay(
         if progress is not None and output is not None:
             progress.close(whole=False)
             ended.table.save(output)
-            click.echo(
-                f"\nEnded: {ended.table.files} of {len(paths)} files are in {output}. Run it again to go on.",
-                err=True,
-            )
+            told = f"{ended.table.files} of {len(paths)} files are in {output}"
+            click.echo(f"\nEnded: {told}. Run it again to go on.", err=True)
         raise SystemExit(ENDED) from None
-    if output is None:
-        click.echo(table.text(), nl=False)
-    else:
+    if progress is not None and output is not None:
         table.save(output)
-        assert progress is not None
         progress.close(whole=table.files == len(paths))
+    else:
+        click.echo(table.text(), nl=False)
+    _tell_failed(table, output)
+
+
+def _tell_failed(table: ReplayTable, output: Path | None) -> None:
+    """Say how it went, and end with an exit code of its own when files failed."""
     bad = len({row.file for row in table.failed})
     where = f" The table is {output}." if output is not None else ""
     click.echo(f"{table.files} files, {bad} failed.{where}", err=True)

@@ -114,6 +114,25 @@ def _worked(fit: DerivedFit) -> LinearWorking:
     return linear_working(result, columns, sigma)
 
 
+def _solution(work: LinearWorking, fit: DerivedFit, style: NumberStyle) -> list[Step]:
+    """Return the solution by the inverse, where there is one, beside that of the fit itself."""
+    if work.inverse is None or work.solution is None:
+        return []
+    inverse = work.inverse.tolist()
+    shown = tuple(tuple(style.number(value, 8) for value in row) for row in inverse)
+    pairs = list(zip(work.coefficients, work.solution.tolist(), strict=True))
+    agreement = ""
+    if work.agreement is not None:
+        agreement = f"The two agree to {style.number(work.agreement, 2)} of their size."
+    fitted = [(name, coefficient.value) for name, coefficient in fit.result.coefficients.items()]
+    own = _pairs("The fit itself goes by orthogonal columns, which keep more digits", fitted, repr)
+    return [
+        Step("The inverse", "", (), shown, tuple(map(tuple, inverse)), True),
+        _pairs("The solution: inverse times right side", pairs, repr),
+        replace(own, words=agreement),
+    ]
+
+
 def _linear(work: LinearWorking, fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
     def show(value: float) -> str:
         return style.number(value, 8)
@@ -143,22 +162,7 @@ def _linear(work: LinearWorking, fit: DerivedFit, style: NumberStyle) -> tuple[S
         ),
         Step("The determinant", show(work.determinant)),
     ]
-    if work.inverse is not None and work.solution is not None:
-        inverse = work.inverse.tolist()
-        shown = tuple(tuple(show(value) for value in row) for row in inverse)
-        steps.append(Step("The inverse", "", (), shown, tuple(map(tuple, inverse)), True))
-        pairs = list(zip(work.coefficients, work.solution.tolist(), strict=True))
-        steps.append(_pairs("The solution: inverse times right side", pairs, repr))
-        agreement = ""
-        if work.agreement is not None:
-            agreement = f"The two agree to {style.number(work.agreement, 2)} of their size."
-        fitted = [(name, coefficient.value) for name, coefficient in fit.result.coefficients.items()]
-        steps.append(
-            replace(
-                _pairs("The fit itself goes by orthogonal columns, which keep more digits", fitted, repr),
-                words=agreement,
-            )
-        )
+    steps += _solution(work, fit, style)
     about = "its mean" if fit.result.r_squared_against == "mean" else "zero"
     sums: list[tuple[str, float]] = [
         ("Σ residual²", work.sum_of_squares),

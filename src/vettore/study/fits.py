@@ -127,15 +127,21 @@ class DerivedFit:
 SOON_DONE = 3_000
 
 
+def _x_and_y(series: Series) -> tuple[Array, Array]:
+    """Return the columns that are fitted. Raises DataError."""
+    x, y = series.values(Role.X), series.values(Role.Y)
+    if x is None or y is None:
+        missing = "x" if x is None else "y"
+        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+    return x, y
+
+
 def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None, thorough: bool = True) -> DerivedFit:
     """Fit a recipe to a series that is at hand; ``progress`` may stop a search, see core.fit.
 
     Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
     """
-    x, y = series.values(Role.X), series.values(Role.Y)
-    if x is None or y is None:
-        missing = "x" if x is None else "y"
-        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+    x, y = _x_and_y(series)
     mask = series.in_use
     sigma = series.sigma if recipe.use_errors else None
     if sigma is not None:

@@ -29,11 +29,11 @@ class PageEntry:
 
 
 PAGES = (
-    PageEntry("Data", signs.data, "data", "DataPage"),
+    PageEntry("Data", signs.data, "data.page", "DataPage"),
     PageEntry("Fit", signs.fit, "fit", "FitPage"),
-    PageEntry("Interpolate", signs.interpolate, "interpolate", "InterpolatePage"),
+    PageEntry("Interpolate", signs.interpolate, "interpolate.page", "InterpolatePage"),
     PageEntry("Integrate", signs.integrate, "integrate.page", "IntegratePage"),
-    PageEntry("Polynomial", signs.polynomial, "polynomial", "PolynomialPage"),
+    PageEntry("Polynomial", signs.polynomial, "polynomial.page", "PolynomialPage"),
     PageEntry("Surface", signs.surface, "surface.page", "SurfacePage"),
     PageEntry("Report", signs.report, "report", "ReportPage"),
 )

@@ -45,14 +45,22 @@ def refine(problem: Separable, reached: Reached, thinned: Separable) -> Polished
         return None
 
 
+def _all(parts: list[_Sums]) -> _Sums:
+    """Return the sums of all lanes."""
+    return _Sums(
+        math.fsum(one.squares for one in parts),
+        np.sum([one.gradient for one in parts], axis=0),
+        np.sum([one.gram for one in parts], axis=0),
+    )
+
+
 def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polished | None:
     near = polish(thinned, reached)
     if near.singular:
         return None
-    p = len(near.c)
-    theta = np.concatenate([near.c, near.alpha])
+    p, theta = len(near.c), np.concatenate([near.c, near.alpha])
     inverse = near.inverse_root * np.sqrt(thinned.n / problem.n)
-    residual, leverage = np.empty(problem.n), np.empty(problem.n)
+    residual, leverage = np.empty((2, problem.n))
     pieces = [slice(at, min(at + BLOCK, problem.n)) for at in range(0, problem.n, BLOCK)]
     blocks = [problem.on_rows(piece) for piece in pieces]
 
@@ -71,12 +79,7 @@ def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polishe
             return total
 
         with ThreadPoolExecutor(THREADS) as pool:
-            parts = list(pool.map(part, range(THREADS)))
-        return _Sums(
-            math.fsum(one.squares for one in parts),
-            np.sum([one.gradient for one in parts], axis=0),
-            np.sum([one.gram for one in parts], axis=0),
-        )
+            return _all(list(pool.map(part, range(THREADS))))
 
     here = sums(theta, inverse)
     for _ in range(MOST_PASSES):
@@ -87,23 +90,18 @@ def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polishe
         if size <= ENOUGH * math.sqrt(here.squares) and np.allclose(here.gram, np.eye(len(theta)), atol=NEAR_ONE):
             break
         # The Gram matrix just summed gives R of the whole: from now on it is I.
-        root = np.linalg.cholesky(here.gram)
-        inverse_here = inverse @ np.linalg.inv(root).T
-        moved = None
+        inverse_here = inverse @ np.linalg.inv(np.linalg.cholesky(here.gram)).T
         for halving in range(HALVINGS + 1):
             there_theta = theta + inverse @ step / 2**halving
             there = sums(there_theta, inverse_here)
             if there.squares <= here.squares * (1 + 1e-12):
-                moved = there_theta, there
                 break
-        if moved is None:
+        else:
             return None
-        theta, here = moved
-        inverse = inverse_here
+        theta, here, inverse = there_theta, there, inverse_here
     else:
         return None
     inverse = inverse @ np.linalg.inv(np.linalg.cholesky(here.gram)).T
     relative = float(np.linalg.norm(here.gradient)) / np.sqrt(here.squares) if here.squares > 0 else 0.0
-    return Polished(
-        theta[:p], theta[p:], residual, leverage, inverse, relative, False, np.ones(len(theta), dtype=np.bool_)
-    )
+    free = np.ones(len(theta), dtype=np.bool_)
+    return Polished(theta[:p], theta[p:], residual, leverage, inverse, relative, False, free)

@@ -239,14 +239,9 @@ def _told(
     straight = problem.y + at.slope * (at.true_x - problem.x)
     begin = dict(zip(free, c.tolist(), strict=True))
     held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
-    told = fit(
-        f"{name_text(y_name)} = {to_text(read.right)}",
-        {x_name: at.true_x, y_name: straight},
-        start=begin,
-        hold=held,
-        sigma=at.spread,
-        **options,
-    )
+    columns = {x_name: at.true_x, y_name: straight}
+    text = f"{name_text(y_name)} = {to_text(read.right)}"
+    told = fit(text, columns, start=begin, hold=held, sigma=at.spread, **options)
     moved = max((abs(told.coefficients[name].value - begin[name]) * _size(told, name) for name in free), default=0.0)
     curve = told.given_curve
     if isinstance(curve, FormulaCurve):

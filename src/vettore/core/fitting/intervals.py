@@ -25,7 +25,7 @@ from vettore.core.fitting.asked import DEFAULT_SEED
 from vettore.core.fitting.diagnostics import OWN
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import search_to_end
-from vettore.core.fitting.prepared import prepared
+from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Stack
@@ -148,9 +148,14 @@ def bootstrap_intervals(
         done += count
         if progress is not None and progress(done, samples):
             break
-    table = np.concatenate(found)
+    return _studentised(result, model, np.concatenate(found))
+
+
+def _studentised(result: FitResult, model: Prepared, table: Array) -> dict[str, tuple[float, float]]:
+    """Return intervals from the distances (samples, m) of resampled fits from the fit, each in its own standard errors."""
     if len(table) < 20:
         raise DataError("Too few resampled fits came to an end for an interval.")
+    theta = [result.coefficients[name].value for name in model.free]
     low, high = np.quantile(table, [(1 - result.level) / 2, (1 + result.level) / 2], axis=0)
     out = {}
     for name in result.fitted_names:

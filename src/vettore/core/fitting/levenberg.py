@@ -40,6 +40,62 @@ class Reached(NamedTuple):
     path: tuple[Stop, ...]
 
 
+def _no_longer_than(part: Array, now: Array, scale: Array) -> Array:
+    """Return a first step that is no longer than the way from 0: a start is of the right size more often than not."""
+    long, room = length(scale * part), length(scale * now)
+    return part * (room / long) if room > 0 and long > room else part
+
+
+def _moved(problem: Separable, alpha: Array, part: Array, free: Mask | None) -> tuple[Array, Array]:
+    """Return where a step of the free coefficients leads within the limits, and the step that is left of it."""
+    if free is None:
+        there = _inside(problem, alpha + part)
+        return there, there - alpha
+    there = alpha.copy()
+    there[free] += part
+    there = _inside(problem, there)
+    return there, (there - alpha)[free]
+
+
+class _Damping:
+    """How far the steps of a search are held back, after Nielsen: less where a step did what it promised."""
+
+    def __init__(self) -> None:
+        self.value, self._grow = FIRST_DAMPING, 2.0
+
+    def refuse(self) -> bool:
+        """A step did not lower the sum of squares; whether a shorter one is worth a try."""
+        self.value *= self._grow
+        self._grow *= 2.0
+        return self.value <= MOST_DAMPING
+
+    def take(self, ratio: float) -> None:
+        """A step gained so much of what it promised."""
+        self.value = max(self.value * max(1 / 3, 1 - (2 * min(ratio, 1e3) - 1) ** 3), 1e-15)
+        self._grow = 2.0
+
+
+class _Frame(NamedTuple):
+    """The problem about a place, for the coefficients that may move: R, Rᵀr, their values and sizes, and which they are."""
+
+    root: Array
+    slope: Array
+    now: Array
+    scale: Array
+    free: Mask | None
+
+
+def _frame(problem: Separable, alpha: Array, here: Projected, scale: Array) -> _Frame | None:
+    """Return the frame at a place; None where every coefficient is held by a limit."""
+    free = free_of_limits(problem, alpha, here)
+    safe = scale if scale.all() else np.where(scale > 0, scale, 1.0)
+    if free is None:
+        return _Frame(here.root, here.slope, alpha, safe, None)
+    if not free.any():
+        return None
+    return _Frame(*reduced(here.root[:, free], here.slope), alpha[free], safe[free], free)
+
+
 def search(
     problem: Separable, alpha: Array, most: int = MOST_STEPS, ends: float = GRADIENT_ENDS, nearly: float = 0.0
 ) -> Iterator[Reached]:
@@ -52,68 +108,58 @@ def search(
     here = problem.project(alpha)
     if here is None:
         return
-    damping, grow = FIRST_DAMPING, 2.0
-    path = [Stop(here.squares, damping, here.c, alpha)]
+    damping = _Damping()
+    path = [Stop(here.squares, damping.value, here.c, alpha)]
     yield Reached(alpha, here, tuple(path))
     scale = np.zeros(len(alpha))
     floor = 1e-30 * float(problem.y @ problem.y)
     small, step, trusted = 0, 0, False
-    while step < most:
-        if not len(alpha) or here.squares <= floor:
-            return
-        free = free_of_limits(problem, alpha, here)
+    while step < most and len(alpha) and here.squares > floor:
         scale = np.maximum(scale, column_sizes(here.root))
-        root, slope, now = here.root, here.slope, alpha
-        safe = scale if scale.all() else np.where(scale > 0, scale, 1.0)
-        if free is not None:
-            if not free.any():
-                return
-            root, slope = reduced(root[:, free], slope)
-            now, safe = alpha[free], safe[free]
-        steepness = float(slope @ slope)
+        frame = _frame(problem, alpha, here, scale)
+        if frame is None:
+            return
+        steepness = float(frame.slope @ frame.slope)
         if steepness <= (max(ends, nearly) if trusted else ends) ** 2 * here.squares:
             return
-        moved = None
-        while moved is None and step < most:
-            step += 1
-            part = _damped_step(root, slope, damping, safe)
-            if len(path) == 1:
-                long, room = length(safe * part), length(safe * now)
-                if room > 0 and long > room:
-                    part = part * (room / long)
-            if free is None:
-                there_alpha = _inside(problem, alpha + part)
-                delta = there_alpha - alpha
-            else:
-                there_alpha = alpha.copy()
-                there_alpha[free] += part
-                there_alpha = _inside(problem, there_alpha)
-                delta = (there_alpha - alpha)[free]
-            there = problem.project(there_alpha)
-            if there is None or not there.squares < here.squares:
-                tiny = np.all(np.abs(delta) <= STEP_ENDS * (np.abs(now) + STEP_ENDS))
-                damping *= grow
-                grow *= 2.0
-                if damping > MOST_DAMPING or tiny:
-                    return
-                continue
-            rest = slope - root @ delta
-            moved = there_alpha, there, steepness - float(rest @ rest)
-        if moved is None:
+        tried = _first_that_falls(problem, alpha, here, frame, damping, (len(path) == 1, most - step))
+        if tried is None:
             return
-        there_alpha, there, promised = moved
-        gained = here.squares - there.squares
+        there_alpha, there, delta, taken = tried
+        step += taken
+        rest = frame.slope - frame.root @ delta
+        gained, promised = here.squares - there.squares, steepness - float(rest @ rest)
         ratio = gained / promised if promised > 0 else 0.0
         trusted = abs(ratio - 1.0) < 0.25
-        fall = gained / here.squares
+        small = small + 1 if gained / here.squares < FALL_ENDS else 0
         alpha, here = there_alpha, there
-        damping = max(damping * max(1 / 3, 1 - (2 * min(ratio, 1e3) - 1) ** 3), 1e-15)
-        grow = 2.0
-        path.append(Stop(here.squares, damping, here.c, alpha))
+        damping.take(ratio)
+        path.append(Stop(here.squares, damping.value, here.c, alpha))
         yield Reached(alpha, here, tuple(path))
-        small = small + 1 if fall < FALL_ENDS else 0
         if small >= 3 or here.squares == 0.0:
             return
+
+
+def _first_that_falls(
+    problem: Separable, alpha: Array, here: Projected, frame: _Frame, damping: _Damping, how: tuple[bool, int]
+) -> tuple[Array, Projected, Array, int] | None:
+    """Return the first step, ever more damped, that lowers the sum of squares: where it leads, and how many were tried.
+
+    ``how`` says whether it is the first of the search, and how many may be tried. None where no step does.
+    """
+    first, most = how
+    for taken in range(1, most + 1):
+        part = _damped_step(frame.root, frame.slope, damping.value, frame.scale)
+        if first:
+            part = _no_longer_than(part, frame.now, frame.scale)
+        there_alpha, delta = _moved(problem, alpha, part, frame.free)
+        there = problem.project(there_alpha)
+        if there is not None and there.squares < here.squares:
+            return there_alpha, there, delta, taken
+        tiny = np.all(np.abs(delta) <= STEP_ENDS * (np.abs(frame.now) + STEP_ENDS))
+        if not damping.refuse() or tiny:
+            return None
+    return None
 
 
 def _inside(problem: Separable, alpha: Array) -> Array:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -52,13 +53,25 @@ class LinearFit:
     powers: Mapping[str, int] = field(default_factory=dict)
 
 
+def of_rows(rows: Rows) -> dict[str, Any]:
+    """Return what a result says of its rows."""
+    return {
+        "x": rows.x,
+        "y": rows.y,
+        "rows_in_use": rows.in_use,
+        "left_out": rows.left_out,
+        "weighted": rows.weights is not None,
+        "sigma": rows.sigma,
+    }
+
+
 def linear_result(
     fit: LinearFit, rows: Rows, formula: str, left: str, *, absolute_sigma: bool, level: float
 ) -> FitResult:
     """Return the full result. Raises DataError when the numbers leave the range of a double."""
     if not all(map(math.isfinite, (*fit.values, fit.sum_of_squares))):
         raise DataError(
-            "The values are too large or too small for arithmetic with 15 digits. Change the unit of a column."
+            "The values are too large or small for arithmetic with 15 digits. Change the unit of a column."
         )
     n, m = len(rows.y), len(fit.values)
     freedom = n - m
@@ -92,13 +105,8 @@ def linear_result(
         residuals=fit.residuals,
         leverages=fit.leverage,
         basis=fit.basis,
-        x=rows.x,
-        y=rows.y,
-        rows_in_use=rows.in_use,
-        left_out=rows.left_out,
         level=level,
-        weighted=rows.weights is not None,
-        sigma=rows.sigma,
+        **of_rows(rows),
         absolute_sigma=absolute_sigma,
         fitted_names=fit.names,
         transformed=fit.transformed,

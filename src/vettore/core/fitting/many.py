@@ -119,6 +119,37 @@ class ManyFits(Tells, Sequence[FitResult]):
         return result if self.converged[i] else replace(result, converged=False)
 
 
+def _one_model(
+    formula: str | Model, names: list[str], held: Mapping[str, float], columns: tuple[str, str] | None
+) -> tuple[str, Prepared]:
+    """Return the formula as text, and made ready for all series. Raises FormulaError, DataError."""
+    if isinstance(formula, Model):
+        formula = formula.over(*formula.columns_of(names, columns), names)
+    elif columns is not None:
+        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
+    model = prepared(formula, names, held)
+    check_held(model.formula, held)
+    if model.formula.left is None or not model.free:
+        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
+    return formula, model
+
+
+def _check_counts(counts: Array, needed: int) -> None:
+    short = np.flatnonzero(counts < needed)
+    if len(short):
+        i = int(short[0])
+        raise DataError(
+            f"Series {i + 1} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
+        )
+
+
+def _errors(best: Answers, freedom: Array) -> Array:
+    """Return the standard errors (series, m); NaN where no row is left over to tell them."""
+    with np.errstate(all="ignore"):
+        variance = np.where(freedom > 0, best.squares / np.maximum(freedom, 1), np.nan)
+        return np.sqrt(best.unit_variance * variance[:, None])
+
+
 def fit_many(
     formula: str | Model,
     data: Sequence[Mapping[str, Values]],
@@ -137,41 +168,23 @@ def fit_many(
     if not series:
         raise DataError("There is no series to fit.")
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
-    names = list(series[0])
     Options(level=level, seed=seed).check(False)
-    if isinstance(formula, Model):
-        formula = formula.over(*formula.columns_of(names, columns), names)
-    elif columns is not None:
-        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
-    model = prepared(formula, names, held)
-    read = model.formula
-    check_held(read, held)
-    if read.left is None or not model.free:
-        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
-    check_start(read, start)
+    formula, model = _one_model(formula, list(series[0]), held, columns)
+    check_start(model.formula, start)
     given, y_of, mask = _stacked(model, series)
     counts = mask.sum(axis=1)
-    short = np.flatnonzero(counts < len(model.free))
-    if len(short):
-        i = int(short[0])
-        raise DataError(
-            f"Series {i + 1} has {int(counts[i])} rows in use for {len(model.free)} coefficients. Take it out or hold some."
-        )
-    starts = [
-        np.tile(alpha, (len(series), 1))
-        for alpha in _starts(
-            model, start, lambda place: fit(formula, series[place], start=start, hold=held, seed=seed), len(series)
-        )
-    ]
+    _check_counts(counts, len(model.free))
+
+    def alone(place: int) -> FitResult:
+        return fit(formula, series[place], start=start, hold=held, seed=seed)
+
+    starts = [np.tile(alpha, (len(series), 1)) for alpha in _starts(model, start, alone, len(series))]
     stack = Stack(model, given, y_of, None if mask.all() else mask.astype(np.float64), held)
     best = stack.solve(starts[0])
     for other in starts[1:]:
         _try_another(best, stack, other, np.maximum(counts - len(model.free), 1))
     _search_alone(best, formula, series, start, held, seed, model)
-    freedom = np.maximum(counts - len(model.free), 0)
-    with np.errstate(all="ignore"):
-        variance = np.where(freedom > 0, best.squares / np.maximum(freedom, 1), np.nan)
-        errors = np.sqrt(best.unit_variance * variance[:, None])
+    errors = _errors(best, np.maximum(counts - len(model.free), 0))
     order = list(model.order)
     return ManyFits(
         formula,

@@ -80,47 +80,65 @@ def fit(
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
+    text, estimate = _text_of(formula, data, columns, estimate)
+    asked = Options(start or {}, hold or {}, {}, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    return _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
+
+
+def _text_of(
+    formula: str | Model, data: Mapping[str, Values], columns: tuple[str, str] | None, estimate: Estimate | None
+) -> tuple[str, Estimate | None]:
+    """Return the text of a formula, or of a model over its columns with the starts that it knows."""
     if not isinstance(data, Mapping):
         raise DataError(f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.')
     if isinstance(formula, Model):
         x, y = formula.columns_of(list(data), columns)
-        estimate = formula.estimator(x, y, list(data))
-        text = formula.over(x, y, list(data))
-    else:
-        text = formula
-        if columns is not None:
-            raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
+        return formula.over(x, y, list(data)), formula.estimator(x, y, list(data))
+    if columns is not None:
+        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
+    return formula, estimate
+
+
+def _asked_fit(
+    text: str,
+    data: Mapping[str, Values],
+    asked: Options,
+    given: tuple[Mapping[str, float] | None, Mapping[str, float] | None, Limits | None],
+    sigma: Sigma | None,
+    weights: Values | None,
+    sigma_x: Values | float | None,
+) -> FitResult:
+    """Fit a formula by the shortest way that it allows; ``given`` are start, hold and limits, still to be looked at."""
+    start, hold, limits = given
     read = read_once(text, frozenset(data))
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
     check_held(read, held)
     bounds = check_limits(read, limits, held)
     begin = a_mapping(start, "Starts", '{"k": 0.1}')
     check_start(read, begin)
-    asked = Options(begin, held, bounds, loss, absolute_sigma, level, seed, progress, estimate, thorough)
+    asked = replace(asked, start=begin, held=held, limits=bounds)
     asked.check(sigma is not None)
     result = None
-    if loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
-        result = fit_terms(read, data, held, sigma, weights, absolute_sigma, level)
+    if asked.loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
+        result = fit_terms(read, data, held, sigma, weights, asked.absolute_sigma, asked.level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
     if sigma_x is not None:
-        if sigma is None:
-            raise DataError(
-                "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
-                "from the curve is its x."
-            )
-        if loss != SQUARES:
-            raise DataError(f"A {loss} fit takes no sigma_x. Fit by squares.")
-        options = {
-            "absolute_sigma": absolute_sigma,
-            "level": level,
-            "seed": seed,
-            "limits": limits,
-            "thorough": thorough,
-        }
-        result = fit_distances(result, read, data, sigma_x, bounds, options)
+        _check_sigma_x(asked, sigma)
+        options = {name: getattr(asked, name) for name in ("absolute_sigma", "level", "seed", "thorough")}
+        result = fit_distances(result, read, data, sigma_x, bounds, {**options, "limits": limits})
     remarks = misread(text, frozenset(data))
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
+
+
+def _check_sigma_x(asked: Options, sigma: Sigma | None) -> None:
+    if sigma is None:
+        raise DataError(
+            "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
+            "from the curve is its x."
+        )
+    if asked.loss != SQUARES:
+        raise DataError(f"A {asked.loss} fit takes no sigma_x. Fit by squares.")
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.linear_result import check_variances, holds_constant, total_squares, with_error
+from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
 from vettore.core.fitting.polish import CONVERGED, Polished
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.record import Search, Stop
@@ -46,9 +47,7 @@ def nonlinear_result(
     values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
     free = answer.free.tolist()
     n, freedom = len(rows.y), len(rows.y) - sum(free)
-    residuals = answer.residual
-    if forgiven is not None:
-        residuals = problem.joint(answer.alpha, answer.c)[0]
+    residuals = answer.residual if forgiven is None else problem.joint(answer.alpha, answer.c)[0]
     squares = float(residuals @ residuals)
     if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
         raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
@@ -56,43 +55,17 @@ def nonlinear_result(
     interval_freedom = math.inf if asked.absolute_sigma else float(max(freedom, 0))
     known = [i for i in model.order if free[i]]
     at_limit = tuple(model.free[i] for i in model.order if not free[i])
-    covariance = None
-    if variance is not None and not answer.singular:
-        # R⁻¹ has lines for the free coefficients only.
-        root = answer.inverse_root[[sum(free[:i]) for i in known] if at_limit else known]
-        covariance = root @ root.T * variance
-        if variance:
-            check_variances(np.diag(covariance))
-        if forgiven is not None:
-            covariance = _robust_covariance(problem, answer, variance, known)
+    covariance = _covariance(problem, solved, variance, known)
     names = tuple(model.free[i] for i in known)
     converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
     if problem.root_weights is not None:
         residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
-
-    def constant() -> bool:
-        """Whether a term is the same in every row, or else the constant is a mixture of the derivatives."""
-        if model.constant and not at_limit:
-            return True
-        with np.errstate(all="ignore"):
-            jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
-        return holds_constant(jacobian, problem.root_weights)
-
-    def basis() -> Array:
-        with np.errstate(all="ignore"):
-            jacobian = problem.joint(answer.alpha, answer.c)[1][[i for i, one in enumerate(free) if one]]
-        return np.asarray(np.linalg.qr(np.where(np.isfinite(jacobian), jacobian, 0.0).T)[0], dtype=np.float64)
-
     curve = None
     if len(read.data) == 1:
-        x = used[read.data[0]]
-        span = (float(x.min()), float(x.max()))
-        everything = {**values, **asked.held}
-        unit = 1.0 if asked.absolute_sigma else scatter
-        curve = FormulaCurve(
-            read.right, read.data[0], everything, names, covariance, span, unit, interval_freedom, rows.common_sigma
-        )
-    downs = [] if forgiven is None else (np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1).tolist()
+        x, everything = used[read.data[0]], {**values, **asked.held}
+        span, unit = (float(x.min()), float(x.max())), 1.0 if asked.absolute_sigma else scatter
+        more = (names, covariance, span, unit, interval_freedom, rows.common_sigma)
+        curve = FormulaCurve(read.right, read.data[0], everything, *more)
     return FitResult(
         coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
         given_curve=curve,
@@ -105,30 +78,63 @@ def nonlinear_result(
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
         total=lambda with_constant: total_squares(rows, with_constant, exact=False),
-        constant=constant,
+        constant=partial(_has_constant, model, problem, answer, known),
         residual_sd=scatter,
         covariance=covariance,
         residuals=residuals,
         leverages=lambda: np.minimum(answer.leverage, 1.0),
-        basis=basis,
-        x=rows.x,
-        y=rows.y,
-        rows_in_use=rows.in_use,
-        left_out=rows.left_out,
+        basis=partial(_basis, problem, answer),
         level=asked.level,
-        weighted=rows.weights is not None,
+        **of_rows(rows),
         iterations=len(solved.path) - 1,
         search=solved.search,
         loss=asked.loss,
-        weighted_down=tuple(downs),
+        weighted_down=_weighted_down(rows, forgiven),
         gradient=answer.gradient,
         stops=solved.path,
         searched_for=model.free,
-        sigma=rows.sigma,
         absolute_sigma=asked.absolute_sigma,
         fitted_names=names,
         transformed=read.transformed,
     )
+
+
+def _covariance(problem: Separable, solved: Solved, variance: float | None, known: list[int]) -> Array | None:
+    """Return the covariance of the free coefficients, in the order of the formula; None where nothing can be said of it."""
+    answer, free = solved.answer, solved.answer.free.tolist()
+    if variance is None or answer.singular:
+        return None
+    # R⁻¹ has lines for the free coefficients only.
+    root = answer.inverse_root[[sum(free[:i]) for i in known]]
+    covariance = np.asarray(root @ root.T * variance, dtype=np.float64)
+    if variance:
+        check_variances(np.diag(covariance))
+    if solved.forgiven is not None:
+        return _robust_covariance(problem, answer, variance, known)
+    return covariance
+
+
+def _has_constant(model: Prepared, problem: Separable, answer: Polished, known: list[int]) -> bool:
+    """Whether a term is the same in every row, or else the constant is a mixture of the derivatives."""
+    if model.constant and answer.free.all():
+        return True
+    with np.errstate(all="ignore"):
+        jacobian = problem.joint(answer.alpha, answer.c)[1][known].T
+    return holds_constant(jacobian, problem.root_weights)
+
+
+def _basis(problem: Separable, answer: Polished) -> Array:
+    """Return orthonormal columns (n, m) that span the derivatives by the free coefficients."""
+    with np.errstate(all="ignore"):
+        jacobian = problem.joint(answer.alpha, answer.c)[1][np.flatnonzero(answer.free)]
+    return np.asarray(np.linalg.qr(np.where(np.isfinite(jacobian), jacobian, 0.0).T)[0], dtype=np.float64)
+
+
+def _weighted_down(rows: Rows, forgiven: Forgiven | None) -> tuple[int, ...]:
+    """Return the rows, counted from 1, that a robust loss gives little say."""
+    if forgiven is None:
+        return ()
+    return tuple((np.flatnonzero(rows.in_use)[forgiven.weights < WEIGHTED_DOWN] + 1).tolist())
 
 
 def _scatter(

@@ -11,7 +11,7 @@ coefficients and standard errors keep what the solver gained.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
@@ -195,6 +195,41 @@ def _shrunk(scale: Scale, x_scale: float) -> Scale:
     return Scale(scale.middle / x_scale, scale.half / x_scale)
 
 
+def _powers_of(
+    solution: least_squares.Solution,
+    table: Sequence[Sequence[Fraction]],
+    rows: Rows,
+    intercept: bool,
+    scales: tuple[float, float],
+) -> list[float]:
+    """Return the coefficients of the powers, each worked out exactly and rounded once; what is pure rounding is 0."""
+    x_scale, y_scale = scales
+    count = len(solution.c)
+    to_y = Fraction(y_scale) / Fraction(x_scale)
+    exact = [part.fraction() for part in solution.c]
+    values = [_as_float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
+    largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
+    for i, value in enumerate(values):
+        power = i if intercept else i + 1
+        # log, because xᵏ itself may leave the range of a double
+        if value and math.log(abs(value)) + power * math.log(largest_x) < math.log(y_scale) + math.log(PURE_ROUNDING):
+            values[i] = 0.0
+    return values
+
+
+def _covariance_of(solution: least_squares.Solution, table: Sequence[Sequence[Fraction]], unit: Fraction) -> Array:
+    """Return the covariance of the powers for a scatter of 1, worked out exactly and rounded once."""
+    count = len(solution.c)
+    # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
+    root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
+    powers = [
+        [sum((table[k][i] * root[k][j] for k in range(i, j + 1)), Fraction(0)) for j in range(count)]
+        for i in range(count)
+    ]
+    squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
+    return np.array([[_as_float(unit * value) for value in row] for row in squares])
+
+
 def _assemble(
     rows: Rows,
     solution: least_squares.Solution,
@@ -207,31 +242,13 @@ def _assemble(
     x_scale, y_scale, w_scale = scales
     count = len(solution.c)
     table = chebyshev.as_powers(scale, count)
-    to_y = Fraction(y_scale) / Fraction(x_scale)
-    exact = [part.fraction() for part in solution.c]
-    values = [_as_float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
-    largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
-    for i, value in enumerate(values):
-        power = i if intercept else i + 1
-        # log, because xᵏ itself may leave the range of a double
-        if value and math.log(abs(value)) + power * math.log(largest_x) < math.log(y_scale) + math.log(PURE_ROUNDING):
-            values[i] = 0.0
-    # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
-    root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
-    powers = [
-        [sum((table[k][i] * root[k][j] for k in range(i, j + 1)), Fraction(0)) for j in range(count)]
-        for i in range(count)
-    ]
-    squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
-    unit = Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale)
-    unit_covariance = np.array([[_as_float(unit * value) for value in row] for row in squares])
+    values = _powers_of(solution, table, rows, intercept, (x_scale, y_scale))
+    unit_covariance = _covariance_of(solution, table, Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale))
     series = np.array([float(part.rounded()) for part in solution.c])
-    factor = solution.inverse_root / math.sqrt(w_scale)
+    curve_factor = factor = solution.inverse_root / math.sqrt(w_scale)
     if not intercept:
         spread = chebyshev.times_x(Scale(scale.middle / x_scale, scale.half / x_scale), count)
         series, curve_factor = spread @ series, spread @ factor
-    else:
-        curve_factor = factor
 
     def leverage() -> Array:
         out = np.empty(len(rows.x))
@@ -247,8 +264,7 @@ def _assemble(
 
     def basis() -> Array:
         columns = chebyshev.columns(scale.t(rows.x), count) @ factor
-        if not intercept:
-            columns = columns * (rows.x / x_scale)[:, None]
+        columns = columns if intercept else columns * (rows.x / x_scale)[:, None]
         return columns if rows.weights is None else columns * np.sqrt(rows.weights.high)[:, None]
 
     power_of = {called.get(power, f"a{power}"): power for power in range(0 if intercept else 1, degree + 1)}

@@ -55,6 +55,13 @@ class SharedFit(Tells):
         return {**self.result.to_dict(), "shared": self.shared, "coefficients": own, "rows": self.rows}
 
 
+def _free_name(name: str, taken: Collection[str]) -> str:
+    """Return a name that nothing has yet."""
+    while name in taken:
+        name += "_"
+    return name
+
+
 def fit_shared(
     formula: str,
     data: Sequence[Mapping[str, Values]],
@@ -78,9 +85,7 @@ def fit_shared(
     assert read.left is not None
     common = tuple(name for name in read.coefficients if name in shared)
     own = [name for name in read.coefficients if name not in common and name not in held]
-    number = "series"
-    while number in columns or number in read.coefficients:
-        number += "_"
+    number = _free_name("series", {*columns, *read.coefficients})
     called = {(name, i): _named(name, i, read.coefficients, columns) for name in own for i in range(len(data))}
     tree = read.right
     for name in own:
@@ -89,26 +94,15 @@ def fit_shared(
     joined = {name: np.concatenate([as_values(one[name], name) for one in data]) for name in wanted}
     lengths = [len(as_values(one[wanted[0]], wanted[0])) for one in data]
     joined[number] = np.repeat(np.arange(1.0, len(data) + 1), lengths)
-    nonlinear = prepared(formula, columns, held).parts.nonlinear
     start: dict[str, float] = {}
+    nonlinear = prepared(formula, columns, held).parts.nonlinear
     if nonlinear:
-        alone = [
-            fit(formula, one, hold=held, seed=seed, sigma=None if sigma is None else sigma[i])
-            for i, one in enumerate(data)
-        ]
+        spreads = [None] * len(data) if sigma is None else sigma
+        alone = [fit(formula, one, hold=held, seed=seed, sigma=own) for one, own in zip(data, spreads, strict=True)]
         start = _starts(nonlinear, alone, common, called)
-    left_and_right = f"{to_text(read.left)} = {to_text(tree)}"
     spread = None if sigma is None else _joined_sigma(read, sigma, lengths)
-    result = fit(
-        left_and_right,
-        joined,
-        start=start,
-        hold=held,
-        seed=seed,
-        sigma=spread,
-        absolute_sigma=absolute_sigma,
-        level=level,
-    )
+    options: dict[str, Any] = {"hold": held, "seed": seed, "absolute_sigma": absolute_sigma, "level": level}
+    result = fit(f"{to_text(read.left)} = {to_text(tree)}", joined, start=start, sigma=spread, **options)
     # The starts are answers of searches, so nothing is looked for beside them.
     result = replace(result, beside=None)
     told = tuple(

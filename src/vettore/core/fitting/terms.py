@@ -137,6 +137,16 @@ def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
     return np.ascontiguousarray(np.broadcast_to(column, (n,)))
 
 
+def _exact(columns: Array, block: slice) -> list[DoubleDouble]:
+    return [DoubleDouble(columns[block, j].copy()) for j in range(columns.shape[1])]
+
+
+def _check_values(read: Formula, columns: Array, offset: Array) -> None:
+    bad = np.flatnonzero(~np.isfinite(columns).all(axis=1) | ~np.isfinite(offset))
+    if len(bad):
+        raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
+
+
 def _solve(
     read: Formula,
     parts: LinearParts,
@@ -147,9 +157,7 @@ def _solve(
     used: Mapping[str, Array],
     options: tuple[bool, float],
 ) -> FitResult:
-    bad = np.flatnonzero(~np.isfinite(columns).all(axis=1) | ~np.isfinite(offset))
-    if len(bad):
-        raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
+    _check_values(read, columns, offset)
     scales = np.array([power_of_two_near(float(np.max(np.abs(column)))) for column in columns.T])
     design = columns / scales
     independent, remarks = _rank(design, rows.weights, parts)
@@ -157,10 +165,7 @@ def _solve(
     y_scale = power_of_two_near(float(np.max(np.abs(rows.y))))
     y = (rows.y - offset) / y_scale
 
-    def exact(block: slice) -> list[DoubleDouble]:
-        return [DoubleDouble(scaled[block, j].copy()) for j in range(scaled.shape[1])]
-
-    solution = least_squares.solve(scaled, exact, y, rows.weights)
+    solution = least_squares.solve(scaled, partial(_exact, scaled), y, rows.weights)
     inverse = _refined_inverse(scaled, rows.weights, solution.inverse_root)
     fitted_names = tuple(parts.linear[j] for j in independent)
     factor = 1 / scales[independent]

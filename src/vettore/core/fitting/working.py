@@ -51,6 +51,17 @@ class LinearWorking:
     r_squared: float | None
 
 
+def _sums(mark: str, names: list[str], left: str, normal: Array, right: Array) -> dict[str, float]:
+    """Return the sums of products by what they are sums of."""
+    sums = {}
+    for i, one in enumerate(names):
+        for j in range(i + 1):
+            sums[f"{mark}{_product(names[j], one)}"] = float(normal[i, j])
+    for i, one in enumerate(names):
+        sums[f"{mark}{_product(one, left)}"] = float(right[i])
+    return sums
+
+
 def linear_working(
     result: FitResult, data: Mapping[str, Values], sigma: Values | None = None, weights: Values | None = None
 ) -> LinearWorking:
@@ -69,13 +80,7 @@ def linear_working(
     normal, right = design.T @ weighted, weighted.T @ y
     names = [_POWER.sub(lambda found: found[1].translate(_RAISED), to_text(term)) for term in model.parts.terms]
     left = to_text(model.formula.left) if model.formula.left is not None else "y"
-    mark = "Σ" if w is None else "Σ w·"
-    sums = {}
-    for i, one in enumerate(names):
-        for j in range(i + 1):
-            sums[f"{mark}{_product(names[j], one)}"] = float(normal[i, j])
-    for i, one in enumerate(names):
-        sums[f"{mark}{_product(one, left)}"] = float(right[i])
+    sums = _sums("Σ" if w is None else "Σ w·", names, left, normal, right)
     inverse: Array | None = None
     solution: Array | None = None
     determinant = float(np.linalg.det(normal))

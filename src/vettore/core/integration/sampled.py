@@ -76,6 +76,16 @@ class SampledArea(Noted, Tells):
         return {**{name: value for name, value in asdict(self).items() if name != "remarks"}, "notes": self.notes}
 
 
+def _error(points: Array, values: Array, spread: Array | None, weights: Array) -> tuple[float | None, str]:
+    """Return the standard error of an area and what it comes from: the ± of y, or else the scatter of the points."""
+    error_from: str = "sigma"
+    if spread is None and len(points) >= FEWEST_FOR_SCATTER:
+        spread, error_from = np.full(len(points), scatter(points, values)), "scatter"
+    if spread is None:
+        return None, ""
+    return float(np.sqrt(np.sum((weights * spread) ** 2))), error_from
+
+
 def integrate(
     x: Values,
     y: Values,
@@ -106,34 +116,17 @@ def integrate(
     under = _under_floor(base, floor, edges)
     net = strips - under
     heights = pieces.value(edges)
-    error_from = "sigma"
-    if spread is None and len(points) >= FEWEST_FOR_SCATTER:
-        spread, error_from = np.full(len(points), scatter(points, values)), "scatter"
-    error = None
-    if spread is not None:
-        weights = area_weights(rule, points, start, end) - base_weights
-        error = float(np.sqrt(np.sum((weights * spread) ** 2)))
+    weights = area_weights(rule, points, start, end) - base_weights
+    error, error_from = _error(points, values, spread, weights)
     positive = _positive_part(pieces, base, floor, edges, net)
     total = float(math.fsum(net))
     # What differs in the rounding of the strips alone is all above, or all below.
     rounding = ROUNDING * math.fsum(np.abs(net))
     positive = total if abs(total - positive) <= rounding else 0.0 if abs(positive) <= rounding else positive
-    return SampledArea(
-        total,
-        error,
-        error_from if error is not None else "",
-        positive,
-        min(total - positive, 0.0),
-        edges,
-        heights,
-        net,
-        np.concatenate([[0.0], np.cumsum(net)]),
-        rule,
-        start,
-        end,
-        base(edges),
-        remarks,
-    )
+    running = np.concatenate([[0.0], np.cumsum(net)])
+    above_and_below = (positive, min(total - positive, 0.0))
+    drawn = (edges, heights, net, running)
+    return SampledArea(total, error, error_from, *above_and_below, *drawn, rule, start, end, base(edges), remarks)
 
 
 def _limits(points: Array, a: float | None, b: float | None) -> tuple[float, float]:

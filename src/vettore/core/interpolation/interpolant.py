@@ -319,6 +319,32 @@ class Interpolant(Noted, Curve):
 SMOOTH_REACH = 60
 
 
+def _chosen(method: str, outside: str, penalty: float | None) -> Method:
+    """Return the method that was asked for. Raises DataError."""
+    if method not in METHODS:
+        raise DataError(f"There is no method “{method}”. The methods are {', '.join(METHODS)}.")
+    if outside not in OUTSIDE:
+        raise DataError(f"Outside the points the curve can be {', '.join(OUTSIDE)}, not “{outside}”.")
+    if penalty is not None and not penalty > 0:
+        raise DataError(f"The penalty of the smoothing spline must be above zero, but is {penalty:g}.")
+    return METHODS[method]
+
+
+def _check_enough(chosen: Method, x: Array, y: Array) -> None:
+    """Refuse too few points for a method, too many for one polynomial, and what no method can join. Raises DataError."""
+    n = len(x)
+    if n < chosen.fewest:
+        raise DataError(f"{chosen.name} needs at least {chosen.fewest} different x, but there are {n}.")
+    if chosen.key == "polynomial" and n > MOST_POINTS_OF_A_POLYNOMIAL:
+        raise DataError(
+            f"One polynomial through {n} points has no digit left. Use fewer than {MOST_POINTS_OF_A_POLYNOMIAL} points, "
+            "or a spline."
+        )
+    check_points(x, y)
+    if chosen.key == "periodic":
+        check_periodic(y)
+
+
 def interpolate(
     x: Values,
     y: Values,
@@ -337,13 +363,7 @@ def interpolate(
     beyond the points: refuse, constant, linear or continue. Rows without a number are left out and named. Raises
     DataError.
     """
-    if method not in METHODS:
-        raise DataError(f"There is no method “{method}”. The methods are {', '.join(METHODS)}.")
-    if outside not in OUTSIDE:
-        raise DataError(f"Outside the points the curve can be {', '.join(OUTSIDE)}, not “{outside}”.")
-    if penalty is not None and not penalty > 0:
-        raise DataError(f"The penalty of the smoothing spline must be above zero, but is {penalty:g}.")
-    chosen = METHODS[method]
+    chosen = _chosen(method, outside, penalty)
     columns: Mapping[str, Array] = {"x": as_values(x, "x"), "y": as_values(y, "y")}
     if sigma is not None:
         columns = {**columns, "sigma": as_values(sigma, "sigma")}
@@ -360,15 +380,5 @@ def interpolate(
     points_x, points_y, points_sigma, repeated = sorted_points(points_x, points_y, points_sigma)
     if repeated:
         remarks.append(Remark(RemarkKind.REPEATS_AVERAGED, figures=(repeated,)))
-    n = len(points_x)
-    if n < chosen.fewest:
-        raise DataError(f"{chosen.name} needs at least {chosen.fewest} different x, but there are {n}.")
-    if method == "polynomial" and n > MOST_POINTS_OF_A_POLYNOMIAL:
-        raise DataError(
-            f"One polynomial through {n} points has no digit left. Use fewer than {MOST_POINTS_OF_A_POLYNOMIAL} points, "
-            "or a spline."
-        )
-    check_points(points_x, points_y)
-    if method == "periodic":
-        check_periodic(points_y)
+    _check_enough(chosen, points_x, points_y)
     return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(remarks), gone)

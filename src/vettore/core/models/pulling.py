@@ -120,14 +120,12 @@ def pull_through(
         if not np.isfinite(g).all():
             return None
         step = m @ g.T @ np.linalg.pinv(g @ m @ g.T, rcond=CONDITION, hermitian=True) @ miss
-        for halving in range(HALVINGS):
-            tried = theta + step / 2**halving
+        for tried in (theta + step / 2**halving for halving in range(HALVINGS)):
             left = y - at(curve, tried)
             if np.isfinite(left).all() and float(np.max(np.abs(left))) < size:
                 break
         else:
             break
         theta, miss = tried, left
-    if float(np.max(np.abs(miss))) > max(first, enough):
-        return None
-    return {**values, **dict(zip(free, theta.tolist(), strict=True))}
+    met = float(np.max(np.abs(miss))) <= max(first, enough)
+    return {**values, **dict(zip(free, theta.tolist(), strict=True))} if met else None

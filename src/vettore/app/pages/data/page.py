@@ -8,18 +8,17 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QApplication,
-    QCheckBox,
-    QComboBox,
-    QGridLayout,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from vettore.app.pages.data_findings import DataFindings
-from vettore.app.pages.data_hands import TableHands
-from vettore.app.pages.data_making import SeriesMaker
+from vettore.app.pages.data.choices import Choices
+from vettore.app.pages.data.findings import Findings
+from vettore.app.pages.data.hands import TableHands
+from vettore.app.pages.data.making import SeriesMaker
+from vettore.app.pages.data.present import beside, without_place
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
@@ -28,14 +27,13 @@ from vettore.app.style import series_colour
 from vettore.app.widgets.ask_bar import AskBar
 from vettore.app.widgets.column_bar import ColumnBar
 from vettore.app.widgets.column_popup import ColumnPopup
-from vettore.app.widgets.parts import about, button, label, rule, section
+from vettore.app.widgets.parts import about
 from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
 from vettore.app.widgets.welcome import Welcome
-from vettore.core.arrays import Array
-from vettore.core.errors import VettoreError, name_rows
+from vettore.core.errors import VettoreError
 from vettore.core.inspection import Finding, Remedy
 from vettore.core.practice_data import PracticeData
 from vettore.core.remarks import counted
@@ -44,7 +42,7 @@ from vettore.study.series import Role, Series
 from vettore.words.findings import finding_sentence
 
 
-class DataPage(DataFindings, Page):
+class DataPage(Page):
     """Look at a series, type and paste, point at rows, set rows aside, decide about columns."""
 
     name = "Data"
@@ -56,48 +54,26 @@ class DataPage(DataFindings, Page):
         self._column = -1
         self._shown: tuple[object, ...] = ()
         self._practice: PracticePanel | None = None
-        self._build_choices()
+        self.asked = Choices(
+            {
+                "open": doors.open_file,
+                "paste": self.paste,
+                "columns": self.type_columns,
+                "practice": self.make_practice,
+            }
+        )
+        self.choices = self.asked
         self._build_stage()
-        self._build_findings()
+        self._listen_to_choices()
+        self.findings = self.told = Findings(session, self._remedy, doors.read_differently, doors.show_help)
         session.pointed_changed.connect(self._show_pointed)
 
-    def _build_choices(self) -> None:
-        self.choices = QWidget()
-        box = QVBoxLayout(self.choices)
-        box.setContentsMargins(12, 8, 12, 12)
-        box.addWidget(rule())
-        box.addWidget(section("Bring in"))
-        box.addWidget(
-            button("Open a file …", self.doors.open_file, "primary", "Tables, spreadsheets, studies (Ctrl+O)")
-        )
-        box.addWidget(button("Paste from clipboard", self.paste, tip="Two columns from a spreadsheet, a web table …"))
-        box.addWidget(button("Type columns", self.type_columns))
-        box.addWidget(button("Make practice data …", self.make_practice))
-        box.addWidget(label("or drop files anywhere on the window", "muted", wrap=True))
-        self.dragging = QWidget()
-        box.addWidget(self.dragging)
-        box.addStretch()
-        box = QVBoxLayout(self.dragging)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(rule())
-        self.hand = QComboBox()
-        self.hand.addItems([str(hand) for hand in Hand])
-        self.hand.setAccessibleName("What dragging on the plot does")
-        self.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))
-        box.addWidget(section("Dragging on the plot"))
-        box.addWidget(self.hand)
-        self.log_x, self.log_y = QCheckBox("log x"), QCheckBox("log y")
-        self.join, self.cross = QCheckBox("join"), QCheckBox("cross")
-        self.join.setToolTip("Join the points by a line in the order of x")
-        self.cross.setToolTip("A reading cross with the values under the pointer")
-        self.join.clicked.connect(lambda _checked: self.refresh())
-        self.cross.clicked.connect(self._set_cross)
-        logs = QGridLayout()
-        for place, one in enumerate((self.log_x, self.log_y, self.join, self.cross)):
-            logs.addWidget(one, place // 2, place % 2)
-        for one in (self.log_x, self.log_y):
+    def _listen_to_choices(self) -> None:
+        self.asked.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))
+        self.asked.join.clicked.connect(lambda _checked: self.refresh())
+        self.asked.cross.clicked.connect(self._set_cross)
+        for one in (self.asked.log_x, self.asked.log_y):
             one.clicked.connect(self._set_log)
-        box.addLayout(logs)
 
     def _build_stage(self) -> None:
         self.plot = Plot(self.session.say)
@@ -186,14 +162,14 @@ class DataPage(DataFindings, Page):
         if self._practice is None:
             self._practice = PracticePanel(self._finish_practice, self._leave_practice)
             self._practice.previewed.connect(self._preview)
-            self.findings.addWidget(self._practice)
-        self.findings.setCurrentWidget(self._practice)
+            self.told.addWidget(self._practice)
+        self.told.setCurrentWidget(self._practice)
         self.stage.setCurrentIndex(1)
         self._show_table_parts(False)
         self._practice.preview()
 
     def _preview(self, made: PracticeData | None) -> None:
-        if made is None or self._practice is None or self.findings.currentWidget() is not self._practice:
+        if made is None or self._practice is None or self.told.currentWidget() is not self._practice:
             return
         rows = np.arange(len(made.x))
         aside = np.zeros(len(made.x), dtype=bool)
@@ -208,13 +184,13 @@ class DataPage(DataFindings, Page):
 
     def _finish_practice(self, made: PracticeData) -> None:
         study = edits.add_series(self.session.study, making.practice_table(made), "Practice data")
-        self.findings.setCurrentIndex(0)
+        self.told.setCurrentIndex(0)
         self._show_table_parts(True)
         self.session.do("make practice data", study)
         self.session.choose_newest()
 
     def _leave_practice(self) -> None:
-        self.findings.setCurrentIndex(0)
+        self.told.setCurrentIndex(0)
         self._show_table_parts(True)
         self._shown = ()
         self.refresh()
@@ -223,10 +199,10 @@ class DataPage(DataFindings, Page):
         """Show the chosen series."""
         series = self.session.series
         self.stage.setCurrentIndex(0 if series is None else 1)
-        self.dragging.setVisible(series is not None)
+        self.asked.dragging.setVisible(series is not None)
         self.first = self.plot if series is not None else self.welcome.first
-        if self.findings.currentWidget() is not self._practice:
-            self.findings.setCurrentWidget(self.told if series is not None else self.first_steps)
+        if self.told.currentWidget() is not self._practice:
+            self.told.setCurrentWidget(self.told.told if series is not None else self.told.first_steps)
         self.table.show_series(series, self.session.style)
         if series is None:
             self.welcome.show_recent(self.doors.recent())
@@ -234,15 +210,12 @@ class DataPage(DataFindings, Page):
         if self._column >= len(series.columns) or self._column < 0:
             self._column = series.place(Role.Y) or 0
         self._show_plot(series)
-        self._show_source(series)
-        self._show_look(series)
-        self._show_aside(series)
-        self._show_numbers(series)
+        self.told.show_series(series, self._column)
         self.show_rows()
 
     def close_topmost(self) -> bool:
         """Close the practice data, or the bar under the table."""
-        if self._practice is not None and self.findings.currentWidget() is self._practice:
+        if self._practice is not None and self.told.currentWidget() is self._practice:
             self._leave_practice()
             return True
         return self.tools.close_bar()
@@ -281,11 +254,14 @@ class DataPage(DataFindings, Page):
             ink,
             None if sigma is None else sigma[rows],
         )
-        self.plot.trace.setVisible(self.join.isChecked())
-        if self.join.isChecked():
+        self.plot.trace.setVisible(self.asked.join.isChecked())
+        if self.asked.join.isChecked():
             used = np.flatnonzero(series.in_use)
             self.plot.trace.set_data(x[used], y[used], ink)
-        others = self._others(series)
+        others = [
+            (one.name, one.x, one.y, self.session.ink(self.session.study.find_series(one.id)))
+            for one in beside(self.session.study, series, self.session.beside)
+        ]
         self.plot.show_others(others, (series.name, ink))
         shown = (series.key, series.place(Role.X), series.place(Role.Y), tuple(name for name, *_ in others))
         if shown != self._shown:
@@ -295,16 +271,6 @@ class DataPage(DataFindings, Page):
                 every = [home, *((other_x, other_y) for _, other_x, other_y, _ in others)]
                 home = tuple(np.concatenate(values) for values in zip(*every, strict=True))
             self.plot.show_home(*home)
-
-    def _others(self, series: Series) -> list[tuple[str, Array, Array, str]]:
-        """Return the series that were asked to stand beside this one: name, x, y, colour."""
-        others = []
-        for one in self.session.study.series:
-            x, y = one.values(Role.X), one.values(Role.Y)
-            if one.id in self.session.beside and one.id != series.id and x is not None and y is not None:
-                rows = one.in_use
-                others.append((one.name, x[rows], y[rows], self.session.ink(one)))
-        return others
 
     def _remedy(self, finding: Finding) -> None:
         """Do what a finding offers."""
@@ -326,7 +292,7 @@ class DataPage(DataFindings, Page):
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:
             self._column = place
-            self._show_numbers(self.session.series)
+            self.told.show_column(self.session.series, self._column)
 
     def show_rows(self) -> None:
         """Light the chosen rows on plot and table."""
@@ -355,22 +321,16 @@ class DataPage(DataFindings, Page):
         self.plot.cross.set_place(None, "")
 
     def _set_log(self) -> None:
-        self.plot.set_log(self.log_x.isChecked(), self.log_y.isChecked())
+        self.plot.set_log(self.asked.log_x.isChecked(), self.asked.log_y.isChecked())
 
     def _show_log(self, *log: bool) -> None:
         """Follow the scales of the axes, and say which rows have no place on them."""
-        for box, on in zip((self.log_x, self.log_y), log, strict=True):
-            box.setChecked(on)
+        self.asked.show_log(*log)
         series = self.session.series
-        if series is None:
-            return
-        for role, log in ((Role.X, self.log_x), (Role.Y, self.log_y)):
-            values, column = series.values(role), series.column(role)
-            if log.isChecked() and values is not None and column is not None:
-                below = (np.flatnonzero(series.measured & (values <= 0)) + 1).tolist()
-                if below:
-                    words = f"{column.name} is not above 0 in {name_rows(below)}: no place on a logarithmic axis."
-                    self.session.say(words, "bad")
+        for role, on in zip((Role.X, Role.Y), log, strict=True):
+            words = without_place(series, role) if on and series is not None else ""
+            if words:
+                self.session.say(words, "bad")
 
     def set_role(self, place: int, role: Role) -> None:
         """Give a column another role."""
