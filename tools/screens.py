@@ -122,7 +122,7 @@ def main() -> None:
     bar.setValue(fit.findings.checks.y() - 30)
     take("checks")
     bar.setValue(0)
-    fit.without.close_bar()
+    fit.drawn.without.close_bar()
     window.session.undo()
     settle(app, window)
     window.session.do("jars", _with_jars(window.session.study))
@@ -190,7 +190,7 @@ def main() -> None:
     window.session.show_curve(window.session.study.curves[-1].id)
     window.show_page("Fit")
     take("better-fit")
-    window.pages["Fit"].take_better()
+    window.pages["Fit"].deciding.take_better()
     take("known-errors")
     window.show_page("Integrate")
     page = window.pages["Integrate"]

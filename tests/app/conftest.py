@@ -8,7 +8,7 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from vettore.app import work
-from vettore.app.pages import fit_line_up
+from vettore.app.pages.fit import line_up as fit_line_up
 from vettore.app.style import dress
 from vettore.app.window import Window
 from vettore.demo.study import demo_study

@@ -278,7 +278,7 @@ def test_a_changed_file_is_read_again_into_the_same_recipes(window, qtbot, settl
     window.open_paths([path])
     settled()
     window.show_page("Fit")
-    window.pages["Fit"].choose_degree(1)
+    window.pages["Fit"].deciding.choose_degree(1)
     settled()
     path.write_text("t,v\n0,1\n1,3\n2,5\n3,7\n")
     window.read_again()

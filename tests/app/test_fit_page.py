@@ -109,7 +109,7 @@ def pull(qtbot, page, words, to):
     from PySide6.QtTest import QTest
 
     vb, view = page.plot.upper.vb, page.plot.viewport()
-    x, y, _ = next(one for one in page.grips.grips if one[2] == words)
+    x, y, _ = next(one for one in page.drawn.grips.grips if one[2] == words)
     pixels = [page.plot.mapFromScene(vb.mapViewToScene(QPointF(*at))) for at in ((x, y), to)]
     qtbot.mouseMove(view, pixels[0])
     QTest.qWait(5)
@@ -129,19 +129,19 @@ def test_the_curve_is_pulled_by_its_half_life_and_a_line_by_two_points(page, qtb
     assert page.plot.line.curve.values["k"] == pytest.approx(np.log(2) / 40, rel=0.02)
     assert page.plot.line.curve.values["C"] == values["C"]
     assert "× the best" in page.strip.note.text()
-    page.turn_hold("k")
+    page.hands.turn_hold("k")
     settled()
-    assert "half-life" not in [words for *_, words in page.grips.grips]
+    assert "half-life" not in [words for *_, words in page.drawn.grips.grips]
     page.choose(1)
     settled()
-    (x0, y0, _), (x1, *_) = page.grips.grips
-    page.pull(1, x1, 9.0)
+    (x0, y0, _), (x1, *_) = page.drawn.grips.grips
+    page.hands.pull(1, x1, 9.0)
     line = page.plot.line.curve
     assert (float(line(x0)), float(line(x1))) == pytest.approx((y0, 9.0))
     page.own.setText("A*exp(-k*time) + C*cos(time)")
     page.bench.ask()
     settled()
-    page.pull(1, 50.0, 6.0)
+    page.hands.pull(1, 50.0, 6.0)
     assert float(page.plot.line.curve(50.0)) == pytest.approx(6.0)
 
 
@@ -172,7 +172,7 @@ def test_a_click_holds_and_lets_go_and_keys_do_the_same(page, qtbot, settled):
 
 def test_value_and_limits_are_asked_under_the_chip(page, qtbot, settled):
     """A wrong entry is said in the form; a limit is kept and shown as reached."""
-    popup = page.ask_coefficient("C")
+    popup = page.hands.ask_coefficient("C")
     popup.low.setText("three")
     popup.apply()
     assert "not a number" in popup.problem.text()
@@ -190,7 +190,7 @@ def test_shaping_a_polynomial_turns_it_into_its_formula_only_when_held(page, qtb
     settled()
     drag(qtbot, page, "a0", 60)
     assert page.plot.line.curve.values["a0"] > page.fit.result.coefficients["a0"].value
-    page.turn_hold("a0")
+    page.hands.turn_hold("a0")
     settled()
     assert page.session.curve.formula == "oxygen = a0 + a1*time"
     assert page.fit.result.coefficients["a0"].held
@@ -261,7 +261,7 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
         study = edits.add_series(study, Table(columns, Source("made")), f"Jar {number}")
     session.do("jars", study)
     settled()
-    qtbot.mouseClick(page.more, LEFT)
+    qtbot.mouseClick(page.asked.more, LEFT)
     dialog = page.over.several
     dialog.series[page.fit.series.id].setChecked(False)
     for one in session.study.series:
@@ -314,7 +314,7 @@ def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot
     while page.session.background.busy and time.monotonic() < end:
         qtbot.wait(1)
         longest, before = max(longest, time.monotonic() - before), time.monotonic()
-        shown = shown or page.searching.isVisible()
+        shown = shown or page.drawn.searching.isVisible()
     assert shown
     assert page.fit.result.converged
     page.own.setText(problem["formula"].replace("b1", "b9"))
@@ -322,7 +322,7 @@ def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot
     begun = time.monotonic()
     page.stop_search()
     assert time.monotonic() - begun < 0.2
-    assert "stopped" in page.refusal.text()
+    assert "stopped" in page.drawn.refusal.text()
     # Printed and not asserted: how long the window stood still depends on the machine.
     print(f"longest hold-up {longest * 1e3:.0f} ms")
 
@@ -333,7 +333,7 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
     from vettore.files.library import read_library, write_library
 
     bench = page.bench
-    qtbot.mouseClick(page.write, LEFT)
+    qtbot.mouseClick(page.asked.write, LEFT)
     assert bench.field.text() == "oxygen = A*exp(-k*time) + C"
     bench.field.clear()
     qtbot.keyClicks(bench.field, "A*exp(-k*ti")
@@ -517,13 +517,13 @@ def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(p
     with_it = page.fit.result.coefficients["k"].value
     qtbot.mouseClick(row.without, LEFT)
     settled()
-    told = page.without.without
+    told = page.drawn.without.without
     assert told.now.result.coefficients["k"].value == with_it
     assert page.plot.ghost.curve is told.then.result.curve
-    assert page.without.table.texts[-2][0] == "residual s"
+    assert page.drawn.without.table.texts[-2][0] == "residual s"
     assert [entry.row for entry in session.series.set_aside] == []
-    qtbot.keyClicks(page.without.reason, "bubble")
-    qtbot.mouseClick(page.without.aside, LEFT)
+    qtbot.keyClicks(page.drawn.without.reason, "bubble")
+    qtbot.mouseClick(page.drawn.without.aside, LEFT)
     settled()
     assert session.series.reason(9) == "bubble"
     assert page.fit.result.coefficients["k"].value == told.then.result.coefficients["k"].value
@@ -534,9 +534,9 @@ def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(p
     assert "A with k" not in page.findings.correlations.accessibleName()
     assert "k with A" in page.findings.correlations.accessibleName()
     session.choose_rows({3})
-    qtbot.mouseClick(page.rows.ask, LEFT)
+    qtbot.mouseClick(page.drawn.rows.ask, LEFT)
     settled()
-    qtbot.mouseClick(page.without.leave, LEFT)
+    qtbot.mouseClick(page.drawn.without.leave, LEFT)
     assert page.plot.ghost.curve is None
 
 
@@ -558,7 +558,7 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     assert page.fit.result.coefficients["c"].value == pytest.approx(-1.5, abs=0.1)
     assert page.plot.line.curve is None
     assert [name for name, _ in page.plot.legend.entries] == ["measured", "fitted"]
-    page.shape("b", 4.0)
+    page.hands.shape("b", 4.0)
     assert "× the best" in page.strip.note.text()
     page.readings.fields[ValueReading].setText("3")
     assert "several columns" in page.readings.said.text()

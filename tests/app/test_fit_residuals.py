@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from vettore.app.pages.fit_residuals import AT_EDGE, residuals_of
+from vettore.app.pages.fit.residuals import AT_EDGE, residuals_of
 from vettore.app.stage.marks import MOST_SINGLE_MARKS
 from vettore.app.stage.plot import Plot
 from vettore.study import edits

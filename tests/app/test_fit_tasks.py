@@ -147,7 +147,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     # 2 Drag the rate. 3 Pull the curve by its half-life. 4 Refit.
     drag_chip(qtbot, page.strip, "k", 100)
     assert page.plot.line.curve.values["k"] > best
-    x, y, _ = next(one for one in page.grips.grips if one[2] == "half-life")
+    x, y, _ = next(one for one in page.drawn.grips.grips if one[2] == "half-life")
     drag_on_plot(qtbot, page.plot, (x, y), (30.0, y))
     assert page.plot.line.curve.values["k"] == pytest.approx(np.log(2) / 30, rel=0.03)
     qtbot.mouseClick(page.strip.again, LEFT)
@@ -166,8 +166,8 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     settled()
     qtbot.mouseClick(page.findings.checks.rows[0].without, LEFT)
     settled()
-    assert page.without.table.texts
-    qtbot.mouseClick(page.without.aside, LEFT)
+    assert page.drawn.without.table.texts
+    qtbot.mouseClick(page.drawn.without.aside, LEFT)
     settled()
     assert [entry.row for entry in session.series.set_aside] == [9]
     # 7 Fit only a span of x, and all of it again.
@@ -184,7 +184,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     qtbot.mouseClick(page.readings.keep_it, LEFT)
     assert session.study.readings_of(session.curve.id)[-1].at == pytest.approx(70, abs=1)
     # 9 One formula over six series with a shared rate.
-    qtbot.mouseClick(page.more, LEFT)
+    qtbot.mouseClick(page.asked.more, LEFT)
     view = page.over.several
     for identity, box in view.series.items():
         wanted = session.study.find_series(identity).name.startswith("Jar")

@@ -196,7 +196,7 @@ def test_an_own_formula_is_fitted(window, demo, hands, monkeypatch, by):
     else:
         hands.click(window.rail.buttons["Fit"])
         page = on(window, "Fit")
-        hands.click(page.write)
+        hands.click(page.asked.write)
         page.own.clear()
         hands.type(FORMULA)
         hands.press(page.bench, "Fit it")
@@ -237,7 +237,7 @@ def test_one_model_is_fitted_to_several_series(window, demo, hands, by):
         hands.find("over several")
     else:
         hands.click(window.rail.buttons["Fit"])
-        hands.click(on(window, "Fit").more)
+        hands.click(on(window, "Fit").asked.more)
     page = on(window, "Fit")
     assert page.stage.currentWidget() is page.over.several
     assert page.over.several.several.rows

@@ -57,8 +57,8 @@ def test_from_a_dropped_file_to_a_saved_study(window, qtbot, settled, tmp_path, 
 
     click_point(qtbot, page.plot, x[11], y[11])
     qtbot.waitUntil(lambda: session.rows == {11})
-    qtbot.keyClicks(page.rows.reason, "weed on the staff")
-    qtbot.mouseClick(page.rows.aside, LEFT)
+    qtbot.keyClicks(page.drawn.rows.reason, "weed on the staff")
+    qtbot.mouseClick(page.drawn.rows.aside, LEFT)
     settled()
     assert session.series.reason(11) == "weed on the staff"
     assert len(page.fit.rows) == 13
@@ -153,8 +153,8 @@ def test_refusals_stand_on_the_page_and_in_the_status_line(window, qtbot, settle
     go_to(qtbot, window, "Fit")
     settled()
     page = window.pages["Fit"]
-    assert page.refusal.isVisible()
-    assert "Every row in use has x = 1" in page.refusal.text()
+    assert page.drawn.refusal.isVisible()
+    assert "Every row in use has x = 1" in page.drawn.refusal.text()
     assert not page.line_up.thumbnails[3].isEnabled()
 
 
@@ -259,6 +259,6 @@ def test_a_hundred_thousand_rows_are_drawn_and_fitted(window, qtbot, settled, tm
     ink = sum(image.pixelColor(i, image.height() // 3).value() < 120 for i in range(image.width()))
     assert ink > 50
     window.show_page("Fit")
-    window.pages["Fit"].choose_degree(3)
+    window.pages["Fit"].deciding.choose_degree(3)
     settled()
     assert window.pages["Fit"].fit.result.n == 100_000

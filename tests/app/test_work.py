@@ -107,10 +107,10 @@ def test_a_stopped_search_is_given_up_by_the_tray_too(window, qtbot, settled):
     before = len(session.study.curves)
     page.own.setText(f"{HARD} + F*cos(v*time) + G*exp(-((time - h)/u)^2)")
     page.bench.ask()
-    qtbot.waitUntil(lambda: page.searching.isVisible(), timeout=5000)
+    qtbot.waitUntil(lambda: page.drawn.searching.isVisible(), timeout=5000)
     page.stop_search()
     qtbot.waitUntil(lambda: not session.background.busy, timeout=5000)
-    assert "stopped" in page.refusal.text()
+    assert "stopped" in page.drawn.refusal.text()
     assert len(session.study.curves) == before + 1
     newest = session.study.curves[-1].id
     # Nobody has searched on: the answer is still unknown.

@@ -127,7 +127,7 @@ def things_of(window: Window) -> list[Thing]:
 
 def _fit(window: Window, key: str) -> None:
     window.show_page("Fit")
-    from vettore.app.pages.fit import FitPage
+    from vettore.app.pages.fit.page import FitPage
 
     page = window.pages["Fit"]
     assert isinstance(page, FitPage)

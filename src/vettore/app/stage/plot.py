@@ -5,32 +5,25 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import pyqtgraph as pg
-from PySide6.QtCore import QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QFontMetricsF
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent
 
+from vettore.app.stage.axes import Axes
 from vettore.app.stage.axes_menu import AxisPopup, axes_menu
-from vettore.app.stage.axis import SHARED_WIDTH, WIDTH
-from vettore.app.stage.curves import Beyond, CurveLine, Grid, Level, Trace
-from vettore.app.stage.framing import Framing
+from vettore.app.stage.curves import Beyond, CurveLine, Level, Trace
 from vettore.app.stage.hand_box import Hand
-from vettore.app.stage.items import StageItem, off_axis, on_axis
+from vettore.app.stage.items import off_axis, on_axis
 from vettore.app.stage.marks import Marks
-from vettore.app.stage.overlays import Cross, Legend, Note, Pennants, Rubber
-from vettore.app.stage.panel import Panel
+from vettore.app.stage.overlays import Cross, Legend, Pennants, Rubber
 from vettore.app.stage.picture import ask_picture, copy_picture
 from vettore.app.stage.spoken import Spoken
-from vettore.app.stage.upright import Upright
-from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.remarks import counted
-from vettore.core.rounding import MINUS, NumberStyle
 
 REACH = 14.0
 
 
-class Plot(pg.GraphicsLayoutWidget):
+class Plot(Axes):
     """Points, a curve and readings; below them, if asked for, the residuals on the same x."""
 
     row_clicked = Signal(int, bool)
@@ -38,28 +31,14 @@ class Plot(pg.GraphicsLayoutWidget):
     place_clicked = Signal(float)
     rows_enclosed = Signal(object)
     span_dragged = Signal(float, float)
-    log_turned = Signal(bool, bool)
 
     def __init__(self, say: Callable[[str, str], object], with_residuals: bool = False) -> None:
         """``say`` takes a sentence and its kind: what was done, or what cannot be."""
-        super().__init__()
-        self._say = say
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setBackground(colour("canvas"))
-        self.setFrameShape(self.Shape.NoFrame)
-        self.ci.setContentsMargins(0, 10, 16, 6)
-        self.ci.setSpacing(14)
-        self._grids: list[Grid] = []
-        # Everything that stands on the axes, to follow when they become logarithmic.
-        self._put: list[StageItem | Upright] = []
-        self._shares = False
-        self.lower: Panel | None = None
-        self.upper = self._panel(0)
-        self.framing = Framing(self.upper.vb)
+        super().__init__(say, with_residuals)
         self.marks, self.line, self.beyond, self.pennants = Marks(), CurveLine(), Beyond(), Pennants()
         # A curve that might be, beside the one that is.
         self.ghost = CurveLine(ghost=True)
-        self.rubber, self.cross, self.legend, self.trace, self.note = Rubber(), Cross(), Legend(), Trace(), Note()
+        self.rubber, self.cross, self.legend, self.trace = Rubber(), Cross(), Legend(), Trace()
         self.trace.setVisible(False)
         for item, z in (
             (self.beyond, -50),
@@ -70,7 +49,6 @@ class Plot(pg.GraphicsLayoutWidget):
             (self.pennants, 20),
             (self.rubber, 30),
             (self.legend, 35),
-            (self.note, 36),
             (self.cross, 40),
         ):
             self.put(item, z)
@@ -80,85 +58,20 @@ class Plot(pg.GraphicsLayoutWidget):
         self.cross_shown = False
         # What dragging did before a box was asked for once.
         self._hand_before: Hand | None = None
-        self.numbers = NumberStyle()
         self.spoken = Spoken(self)
         self.upper.vb.outlined.connect(self._outlined)
         self.scene().sigMouseClicked.connect(self._clicked)
         self.scene().sigMouseMoved.connect(self._moved)
 
-    def _panel(self, row: int) -> Panel:
-        panel = Panel()
-        panel.vb.setBackgroundColor(colour("plot_ground"))
-        panel.vb.setDefaultPadding(0)
-        panel.vb.disableAutoRange()
-        self.addItem(panel, row, 0)
-        # View boxes hold no reference to items that do not take part in their bounds, so the plot does.
-        grid = Grid(panel.getAxis("bottom"), panel.getAxis("left"))
-        self._grids.append(grid)
-        panel.vb.addItem(grid, ignoreBounds=True)
-        return panel
-
     def _add_residuals(self) -> None:
-        self.lower = self._panel(1)
+        assert self.lower is not None
         self.lower.getAxis("left").set_title("Residual")
-        self.lower.follow_x(self.upper)
-        self.lower.vb.setMouseEnabled(x=True, y=False)
-        self.upper.getAxis("bottom").setStyle(showValues=False)
-        self.upper.getAxis("bottom").setHeight(4)
         self.residual_marks, self.lower_beyond = Marks(), Beyond()
         self.residual_marks.radius = 3.2
         self.residual_marks.stems = True
         self.zero = Level(0.0, "fit")
         for item, z in ((self.lower_beyond, -50), (self.zero, 0), (self.residual_marks, 0)):
             self.put_below(item, z)
-        self.ci.layout.setRowStretchFactor(0, 5)
-        self.ci.layout.setRowStretchFactor(1, 2)
-        self.ci.layout.setRowPreferredHeight(1, 150)
-        self.ci.layout.setRowMaximumHeight(1, 230)
-
-    def dress(self, style: NumberStyle) -> None:
-        """Take the theme's colours and the user's way of writing numbers."""
-        self.numbers = style
-        self.setBackground(colour("canvas"))
-        for panel in filter(None, (self.upper, self.lower)):
-            panel.vb.setBackgroundColor(colour("plot_ground"))
-            for side in ("left", "bottom"):
-                axis = panel.getAxis(side)
-                axis.style_of_numbers = style
-                axis.dress()
-                axis.picture = None
-
-    def share_axes(self, first: Plot) -> None:
-        """Take the axes of another plot that stands to the left; only that one shows the figures of y."""
-        self._shares = True
-        for panel in filter(None, (self.upper, self.lower)):
-            axis = panel.getAxis("left")
-            axis.setStyle(showValues=False)
-            axis.showLabel(False)
-            axis.setWidth(SHARED_WIDTH)
-        for one, other in ((self.upper.vb, first.upper.vb), (first.upper.vb, self.upper.vb)):
-            one.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
-        _take_view(self.upper.vb, first.upper.vb.viewRange())
-
-    def put(self, item: StageItem | Upright, z: float) -> None:
-        """Draw an item on the axes, the higher ``z`` the further in front; whoever puts it keeps it."""
-        item.setZValue(z)
-        item.set_log(self.framing.log)
-        self.upper.vb.addItem(item, ignoreBounds=True)
-        self._put.append(item)
-
-    def put_below(self, item: StageItem, z: float) -> None:
-        """Draw an item in the strip below; its y is never logarithmic."""
-        assert self.lower is not None
-        item.setZValue(z)
-        item.set_log((self.framing.log[0], False))
-        self.lower.vb.addItem(item, ignoreBounds=True)
-        self._put.append(item)
-
-    def take_away(self, item: StageItem | Upright) -> None:
-        """Draw an item no longer."""
-        self._put.remove(item)
-        item.getViewBox().removeItem(item)
 
     def show_others(self, others: list[tuple[str, Array, Array, str]], first: tuple[str, str]) -> None:
         """Show further series as (name, x, y, colour) with a legend; ``first`` is the name and colour of the main one."""
@@ -177,34 +90,6 @@ class Plot(pg.GraphicsLayoutWidget):
         """Say what dragging on the plot does."""
         self.upper.vb.hand = hand
 
-    def set_log(self, x: bool, y: bool) -> None:
-        """Make axes logarithmic or linear, and say which rows have no place on them."""
-        if (x, y) == self.framing.log:
-            return
-        self.upper.getAxis("left").setLogMode(y)
-        for panel in filter(None, (self.upper, self.lower)):
-            panel.getAxis("bottom").setLogMode(x)
-        for item in self._put:
-            below = self.lower is not None and item.getViewBox() is self.lower.vb
-            item.set_log((x, y and not below))
-        self.framing.set_log((x, y))
-        self._fit_axis_widths()
-        self._say_without_place()
-        self.log_turned.emit(x, y)
-
-    def _say_without_place(self) -> None:
-        gone = self.framing.without_place()
-        words = f"{counted(gone, 'row')} not above 0: no place on a logarithmic axis" if gone else ""
-        self.note.set_text(words)
-
-    def wheelEvent(self, event) -> None:
-        self.framing.remember()
-        super().wheelEvent(event)
-
-    def mousePressEvent(self, event) -> None:
-        self.framing.remember()
-        super().mousePressEvent(event)
-
     def _outlined(self, points: list[tuple[float, float]], done: bool) -> None:
         """Show what is being enclosed; when done, zoom to it or tell which rows are inside."""
         self.rubber.set_outline([] if done else points)
@@ -216,7 +101,7 @@ class Plot(pg.GraphicsLayoutWidget):
             self.upper.vb.setRange(xRange=(min(xs), max(xs)), yRange=(min(ys), max(ys)), padding=0)
             if self._hand_before is not None:
                 self._end_hand()
-            self._fit_axis_widths()
+            self.fit_axis_widths()
             return
         log = self.framing.log
         x, y = on_axis(self.marks.xs, log[0]), on_axis(self.marks.ys, log[1])
@@ -227,33 +112,6 @@ class Plot(pg.GraphicsLayoutWidget):
         else:
             inside = _inside(x, y, np.array(points))
         self.rows_enclosed.emit(self.marks.numbers[np.flatnonzero(inside)].tolist())
-
-    @property
-    def titles(self) -> tuple[str, str]:
-        """The names of the axes x and y."""
-        return ((self.lower or self.upper).getAxis("bottom").title, self.upper.getAxis("left").title)
-
-    def set_titles(self, x: str, y: str) -> None:
-        """Name the axes."""
-        self.upper.getAxis("left").set_title(y)
-        (self.lower or self.upper).getAxis("bottom").set_title(x)
-
-    def show_home(self, x: Array, y: Array, beyond: bool = False, with_zero: bool = False) -> None:
-        """Set the view to all of the data; with room beyond it in x, and with y = 0, when asked."""
-        self.framing.show_home(x, y, beyond, with_zero)
-        self._fit_axis_widths()
-        self._say_without_place()
-
-    def go_home(self) -> None:
-        """Show all of the data again."""
-        self.framing.remember()
-        self.framing.go_home()
-        self._fit_axis_widths()
-
-    def go_back(self) -> None:
-        """Show the view before the last zoom or move."""
-        self.framing.go_back()
-        self._fit_axis_widths()
 
     def zoom_once(self) -> None:
         """Let the next drag choose the box that is then shown."""
@@ -269,11 +127,6 @@ class Plot(pg.GraphicsLayoutWidget):
         self.axis_form = AxisPopup(self, axis, title, self.numbers)
         middle = self.mapFromScene(side.sceneBoundingRect().center())
         self.axis_form.show_at(place or self.viewport().mapToGlobal(middle))
-
-    def set_limits(self, axis: int, low: float, high: float) -> None:
-        """Show x (0) or y (1) from one value to another. Raises VettoreError."""
-        self.framing.set_limits(axis, low, high)
-        self._fit_axis_widths()
 
     def copy(self) -> None:
         """Put the plot on the clipboard."""
@@ -293,7 +146,7 @@ class Plot(pg.GraphicsLayoutWidget):
         if self.lower is not None:
             reach = float(np.max(np.abs(residuals))) * 1.2 if len(residuals) else 1.0
             self.lower.vb.setYRange(-(reach or 1.0), reach or 1.0, padding=0)
-            self._fit_axis_widths()
+            self.fit_axis_widths()
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Escape and self.upper.vb.hand in (Hand.SPAN, Hand.ZOOM):
@@ -302,7 +155,7 @@ class Plot(pg.GraphicsLayoutWidget):
         elif not self.framing.take_key(event.key()):
             super().keyPressEvent(event)
         else:
-            self._fit_axis_widths()
+            self.fit_axis_widths()
 
     def _end_hand(self) -> None:
         """Dragging does again what it did."""
@@ -313,26 +166,6 @@ class Plot(pg.GraphicsLayoutWidget):
         # By mouse the menu opens on a click, since dragging with the right button zooms.
         if event.reason() is not QContextMenuEvent.Reason.Mouse:
             axes_menu(self).popup(self.viewport().mapToGlobal(self.viewport().rect().center()))
-
-    def position_of(self, x: float, y: float) -> QPointF:
-        """Return where a data point lies in this widget, in pixels."""
-        return QPointF(self.mapFromScene(self.upper.vb.mapViewToScene(QPointF(x, y))))
-
-    def _fit_axis_widths(self) -> None:
-        """Give both left axes the width that the wider figures need, so that the edges align."""
-        if self._shares:
-            return
-        metrics = QFontMetricsF(sans(11))
-        panels = [panel for panel in (self.upper, self.lower) if panel is not None]
-        widest = 0.0
-        for panel in panels:
-            axis = panel.getAxis("left")
-            low, high = panel.vb.viewRange()[1]
-            for spacing, values in axis.tickValues(low, high, max(panel.vb.height(), 100))[:1]:
-                for text in axis.tickStrings(values, 1.0, spacing):
-                    widest = max(widest, metrics.horizontalAdvance(text.replace(MINUS, "-")))
-        for panel in panels:
-            panel.getAxis("left").setWidth(max(WIDTH, widest + 38))
 
     def _row_at(self, scene_point) -> int:
         panels = [(self.upper, self.marks)]
@@ -351,7 +184,7 @@ class Plot(pg.GraphicsLayoutWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if event.double():
-            axis = self._axis_at(place)
+            axis = self.axis_at(place)
             if axis is None:
                 self.go_home()
             else:
@@ -363,11 +196,6 @@ class Plot(pg.GraphicsLayoutWidget):
         if row < 0 and self.upper.vb.sceneBoundingRect().contains(place):
             self.place_clicked.emit(float(off_axis(self.upper.vb.mapSceneToView(place).x(), self.framing.log[0])))
 
-    def _axis_at(self, place: QPointF) -> int | None:
-        """Return the axis (0 is x, 1 is y) at a point of the scene, or None."""
-        sides = [(0, (self.lower or self.upper).getAxis("bottom")), (1, self.upper.getAxis("left"))]
-        return next((axis for axis, side in sides if side.sceneBoundingRect().contains(place)), None)
-
     def _moved(self, point) -> None:
         self.row_pointed.emit(self._row_at(point))
         inside = self.upper.vb.sceneBoundingRect().contains(point)
@@ -378,12 +206,6 @@ class Plot(pg.GraphicsLayoutWidget):
         values = [float(off_axis(v, log)) for v, log in zip((at.x(), at.y()), self.framing.log, strict=True)]
         text = "  ·  ".join(self.numbers.number(value, 4) for value in values)
         self.cross.set_place((at.x(), at.y()), text)
-
-
-def _take_view(box: pg.ViewBox, view) -> None:
-    """Show the view of another box; one that is shown already is left alone, so that two can follow each other."""
-    if [tuple(side) for side in box.viewRange()] != [tuple(side) for side in view]:
-        box.setRange(xRange=view[0], yRange=view[1], padding=0)
 
 
 def _inside(x: Array, y: Array, polygon: Array) -> Array:

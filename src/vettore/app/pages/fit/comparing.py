@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QStackedWidget
 
-from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.session import Session
 from vettore.app.widgets.comparison import Comparison
 from vettore.app.widgets.degree_ladder import DegreeLadder

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from PySide6.QtWidgets import QStackedWidget
 
-from vettore.app.pages.fit_line_up import LineUpFiller
+from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.session import Session
 from vettore.app.widgets.line_up_sheet import LineUpSheet
 from vettore.app.widgets.several import SeveralView

@@ -7,41 +7,63 @@ from __future__ import annotations
 
 import numpy as np
 
-from vettore.app.pages.fit_shaping import Shaping, step_of
-from vettore.app.session import Session
+from vettore.app.pages.fit.deciding import Deciding
+from vettore.app.pages.fit.present import equation_of, values_of
+from vettore.app.pages.fit.residuals import residuals_of
+from vettore.app.pages.fit.shaping import Shaping
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
-from vettore.app.strip.chips import Chip
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
-from vettore.core.typeset import Row, renamed
-from vettore.study import edits
-from vettore.study.fits import DerivedFit, coefficient_units
-from vettore.study.kinds.fits import AnyFit, as_formula
-from vettore.study.pulls import Pulls, formula_of
-from vettore.study.series import Role
-
-# Columns with longer names have a symbol in the strip.
-LONGEST_NAME = 16
+from vettore.core.typeset import Text
+from vettore.study.fits import DerivedFit
+from vettore.study.pulls import Pulls, pulls_of
 
 
-class StripHands:
-    """The part of the Fit page that answers to the strip and to the grips."""
+class Hands:
+    """What hands do on the strip and on the grips, with a state of their own: the values that were given by hand."""
 
-    session: Session
-    strip: EquationStrip
-    plot: Plot
-    grips: Grips
-    fit: DerivedFit | None
-    _shaping: Shaping | None
-    _pulls: Pulls | None
-    _grips_shown: list[Placed]
+    def __init__(self, deciding: Deciding, strip: EquationStrip, plot: Plot, grips: Grips) -> None:
+        self._deciding, self._session = deciding, deciding.session
+        self.strip, self.plot, self.grips = strip, plot, grips
+        self.fit: DerivedFit | None = None
+        self._shaping: Shaping | None = None
+        self._pulls: Pulls | None = None
+        self._grips_shown: list[Placed] = []
+        strip.shaped.connect(self.shape)
+        strip.released.connect(self._let_go)
+        strip.held.connect(self.turn_hold)
+        strip.asked.connect(self.ask_coefficient)
+        strip.refit.connect(self.refit)
+        grips.pulled.connect(self.pull)
+        grips.released.connect(self._let_go)
 
-    def refresh(self) -> None:
-        """Read everything from the session again."""
-        raise NotImplementedError
+    def take_fit(self, fit: DerivedFit) -> None:
+        """A fit is shown: nothing of it is shaped yet."""
+        self.fit, self._shaping, self._pulls = fit, None, pulls_of(fit)
+        self.strip.show_shaped("")
+        self.show_residuals()
+        self._show_equation()
+        self._show_grips()
+
+    def let_fit_go(self) -> None:
+        """There is no fit: no equation, no grips, no residuals."""
+        self.fit = self._shaping = self._pulls = None
+        self.grips.set_grips([])
+        empty = np.empty(0)
+        self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")
+        self.strip.show_equation(Text("y"), [], {})
+
+    def show_residuals(self) -> None:
+        """Show the residuals of the fit under the plot."""
+        if self.fit is None:
+            return
+        shown, marks = residuals_of(self.fit), self.plot.residual_marks
+        ink = self._session.ink(self.fit.series)
+        marks.set_data(shown.x, shown.residuals, shown.rows, shown.aside, ink, beyond=shown.beyond)
+        self.plot.set_residual_range(shown.residuals)
 
     def show_step(self, place: int) -> None:
         """Show the curve as it was at a step of the search, or (−1) the fit again."""
@@ -49,10 +71,10 @@ class StripHands:
         if fit is None:
             return
         if place < 0 or place >= len(fit.result.path):
-            self.plot.line.set_curve(fit.curve, fit.result.level)
-            self._show_equation(fit)
-            self.strip.show_shaped("")
             self._shaping = None
+            self.plot.line.set_curve(fit.curve, fit.result.level)
+            self._show_equation()
+            self.strip.show_shaped("")
         else:
             step = fit.result.path[place]
             self._shaping = Shaping(fit)
@@ -71,7 +93,7 @@ class StripHands:
             self._show_shaped(True)
         else:
             self.show_step(-1)
-            self._show_residuals(self.fit)
+            self.show_residuals()
         return True
 
     def _let_go(self) -> None:
@@ -79,9 +101,6 @@ class StripHands:
         if self._shaping is not None:
             self._shaping.end_step()
         self._show_shaped(True)
-
-    def _show_residuals(self, fit: DerivedFit) -> None:
-        raise NotImplementedError
 
     def refit(self) -> None:
         """Fit again from the values given by hand."""
@@ -92,25 +111,28 @@ class StripHands:
         start = tuple((name, value) for name, value in values.items() if name not in held)
         # What is held stays held, at the value that it was given.
         hold = tuple((name, values[name]) for name in held)
-        self._decide("refit from here", start=start, hold=hold)
-        self._shaping = None
-        self.refresh()
+        self._shaping, before = None, self._session.study
+        self._deciding.decide("refit from here", start=start, hold=hold)
+        if self._session.study is before:
+            # The same starts as before: the fit as it was takes the place of what was shaped.
+            self.show_step(-1)
+            self.show_residuals()
 
     def turn_hold(self, name: str) -> None:
         """Hold a coefficient at its present value, or let it go."""
         if self.fit is None:
             return
         held = dict(self.fit.recipe.hold)
-        values = self._shaping.values if self._shaping else _values(self.fit)
+        values = self._shaping.values if self._shaping else values_of(self.fit)
         if name in held:
             del held[name]
-            self._decide(f"let {name} go", hold=tuple(held.items()))
+            self._deciding.decide(f"let {name} go", hold=tuple(held.items()))
         elif len(held) + 1 < len(values):
             held[name] = values[name]
             limits = tuple(limit for limit in self.fit.recipe.limits if limit[0] != name)
-            self._decide(f"hold {name}", hold=tuple(held.items()), limits=limits)
+            self._deciding.decide(f"hold {name}", hold=tuple(held.items()), limits=limits)
         else:
-            self.session.say("One coefficient at least has to be fitted.", "bad")
+            self._session.say("One coefficient at least has to be fitted.", "bad")
 
     def ask_coefficient(self, name: str) -> CoefficientPopup | None:
         """Open the form of a coefficient under its chip."""
@@ -127,7 +149,7 @@ class StripHands:
             self.fit.result.coefficients[name],
             limits,
             meanings.get(name, ""),
-            self.session.style,
+            self._session.style,
             self._take_coefficient,
             self.strip,
         )
@@ -149,45 +171,17 @@ class StripHands:
             start.append((name, value))
             if low is not None or high is not None:
                 limits.append((name, low, high))
-        self._decide(f"decide on {name}", hold=tuple(held.items()), limits=tuple(limits), start=tuple(start))
+        self._deciding.decide(f"decide on {name}", hold=tuple(held.items()), limits=tuple(limits), start=tuple(start))
 
-    def _decide(self, label: str, **values: object) -> None:
-        """Change the recipe; a polynomial becomes the formula that it is."""
-        series, curve = self.session.series, self.session.curve
-        if series is None or self.fit is None:
-            return
-        study = self.session.study
-        if curve is None:
-            study = edits.add_curve(study, self.fit.recipe)
-            curve = study.curves[-1]
-        changed: AnyFit = as_formula(curve, formula_of(self.fit), **values)
-        if not curve.formula and not changed.hold and not changed.limits and changed.loss == "squares":
-            changed = curve
-        self.session.do(label, edits.change_fit(study, changed))
-
-    def _show_equation(self, fit: DerivedFit) -> None:
+    def _show_equation(self) -> None:
         """Show the equation with fitted values, or with those given by hand."""
-        left, terms = fit.equation
-        chips, style = {}, self.session.style
-        short = short_names(fit)
-        left, terms = renamed(left, short), [Row((renamed(term, short),)) for term in terms]
-        self.strip.legend = "; ".join(f"{symbol}: {name}" for name, symbol in short.items())
-        # The spread of y is asked for only where a value of 0 tells nothing.
-        at_zero = any(coefficient.value == 0.0 for coefficient in fit.result.coefficients.values())
-        spread = float(np.ptp(fit.result.y)) if at_zero and fit.result.n else 1.0
-        for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
-            value, error = style.with_error(one.value, one.standard_error)
-            number = one.value
-            if self._shaping is not None and self._shaping.values[name] != one.value:
-                number = self._shaping.values[name]
-                value, error = style.number(number, 5), ""
-            known = error if one.standard_error is not None else ""
-            spoken = f"{name} is {value} {unit}, {'held' if one.held else f'± {error}'}"
-            chips[name] = Chip(
-                f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
-            )
-        self.strip.show_equation(left, terms, chips)
-        self.strip.plain_text = formula_of(fit)
+        if self.fit is None:
+            return
+        shaped = None if self._shaping is None else self._shaping.values
+        shown = equation_of(self.fit, shaped, self._session.style)
+        self.strip.legend = shown.legend
+        self.strip.show_equation(shown.left, shown.terms, shown.chips)
+        self.strip.plain_text = shown.plain_text
 
     def shape(self, name: str, value: float) -> None:
         """Give a coefficient a value by hand; the curve and the residuals follow at once."""
@@ -206,17 +200,17 @@ class StripHands:
         rows = self.fit.rows[shaped.rows]
         x = self.fit.x[shaped.rows]
         none = np.zeros(len(rows), dtype=bool)
-        self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self.session.ink(self.fit.series))
-        self._show_equation(self.fit)
+        self.plot.residual_marks.set_data(x, shaped.misses, rows, none, self._session.ink(self.fit.series))
+        self._show_equation()
         self._show_grips()
-        self.strip.show_shaped(self._shaping.words(shaped, self.session.style))
+        self.strip.show_shaped(self._shaping.words(shaped, self._session.style))
 
     def _show_grips(self) -> None:
         """Put the grips where the curve, fitted or shaped, has them."""
         self._grips_shown = []
         curve = self.plot.line.curve
         if self.fit is not None and self._pulls is not None and curve is not None:
-            values = self._shaping.values if self._shaping else _values(self.fit)
+            values = self._shaping.values if self._shaping else values_of(self.fit)
             self._grips_shown = self._pulls.places(values, curve)
         self.grips.set_grips([(one.x, one.y, one.name) for one in self._grips_shown])
 
@@ -232,21 +226,3 @@ class StripHands:
             for name, value in values.items():
                 self._shaping.set(name, value)
             self._show_shaped(False)
-
-
-def short_names(fit: DerivedFit) -> dict[str, str]:
-    """Return symbols for the columns whose names are too long for the strip; the axes have the names."""
-    x_name, y_name = fit.series.name_and_unit(Role.X)[0], fit.y_called[0]
-    others = [column.name for column in fit.series.columns if column.name not in (x_name, y_name)]
-    taken = {*fit.result.coefficients, *(column.name for column in fit.series.columns)}
-    out = {}
-    for name, letters in ((x_name, "xXuU"), (y_name, "yYvV"), *((other, "zwpqst") for other in others)):
-        free = [letter for letter in letters if letter not in taken]
-        if len(name) > LONGEST_NAME and free:
-            out[name] = free[0]
-            taken.add(free[0])
-    return out
-
-
-def _values(fit: DerivedFit) -> dict[str, float]:
-    return {name: coefficient.value for name, coefficient in fit.result.coefficients.items()}
