@@ -346,9 +346,9 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
     qtbot.keyClicks(bench.field, ") + C*time")
     assert bench.said.text().endswith("A, k, C")
     qtbot.mouseClick(bench.save, LEFT)
-    qtbot.keyClicks(bench.called, "Leaky jar")
-    bench.meanings["k"].setText("rate of loss")
-    qtbot.mouseClick(bench.keep, LEFT)
+    qtbot.keyClicks(bench.saving.called, "Leaky jar")
+    bench.saving.meanings["k"].setText("rate of loss")
+    qtbot.mouseClick(bench.saving.keep, LEFT)
     settled()
     (kept,) = read_library(window.places.library)
     assert (kept.formula, kept.meanings) == ("y = A*exp(-k*x) + C*x", {"k": "rate of loss"})
@@ -358,11 +358,11 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
     assert page.fit.recipe.name == "Leaky jar"
     qtbot.mouseClick(bench.by_terms, LEFT)
     for term in ("1", "time", "sqrt(time)"):
-        bench.ticked[term].setChecked(True)
-    qtbot.keyClicks(bench.term, "ln(time + 1)")
-    qtbot.keyClick(bench.term, Qt.Key.Key_Return)
+        bench.terms.ticked[term].setChecked(True)
+    qtbot.keyClicks(bench.terms.term, "ln(time + 1)")
+    qtbot.keyClick(bench.terms.term, Qt.Key.Key_Return)
     assert bench.field.text() == "oxygen = a0 + a1*time + a2*sqrt(time) + a3*ln(time + 1)"
-    assert bench.design.texts[1][:3] == ("2", "1.0000", "2.0000")
+    assert bench.terms.design.texts[1][:3] == ("2", "1.0000", "2.0000")
     qtbot.mouseClick(bench.fit, LEFT)
     settled()
     assert page.fit.result.method == "linear least squares"
