@@ -201,7 +201,7 @@ class Window(FileActions, QMainWindow):
 
     def save_report(self) -> None:
         """Show the report, and ask where it is to be saved."""
-        from vettore.app.pages.report import ReportPage
+        from vettore.app.pages.report.page import ReportPage
 
         self.show_page("Report")
         assert isinstance(self.page, ReportPage)

@@ -35,5 +35,5 @@ PAGES = (
     PageEntry("Integrate", signs.integrate, "integrate.page", "IntegratePage"),
     PageEntry("Polynomial", signs.polynomial, "polynomial.page", "PolynomialPage"),
     PageEntry("Surface", signs.surface, "surface.page", "SurfacePage"),
-    PageEntry("Report", signs.report, "report", "ReportPage"),
+    PageEntry("Report", signs.report, "report.page", "ReportPage"),
 )
