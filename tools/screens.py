@@ -163,7 +163,7 @@ def main() -> None:
     surface = window.pages["Surface"]
     surface._draw_section(6.0, 34.0, 56.0, 20.0, True)
     settle(app, window)
-    surface.choose_method("kriging")
+    surface.deciding.choose_method("kriging")
     settle(app, window)
     surface.read_at("22", "18.5")
     surface.keep_reading()

@@ -291,8 +291,8 @@ def test_a_changed_file_is_read_again_into_the_same_recipes(window, qtbot, settl
 def test_practice_data_keep_their_truth(window, qtbot, settled):
     """The panel previews, refuses in a sentence, makes the series, and the fit shows the truth beside it."""
     page = window.pages["Data"]
-    page.make_practice()
-    panel = page._practice
+    page.practice.open()
+    panel = page.practice.panel
     assert len(page.plot.marks.xs) == 40
     panel.noise.setText("-1")
     assert "not be negative" in panel.problem.text()

@@ -35,7 +35,7 @@ class DataMenu:
         add, page, none = self._window.add_action, self._page, QKeySequence()
         add(menu, "Paste as a series", QKeySequence("Ctrl+Shift+V"), lambda: page().paste())
         add(menu, "Type columns", none, lambda: page().type_columns())
-        add(menu, "Make practice data …", none, lambda: page().make_practice())
+        add(menu, "Make practice data …", none, lambda: page().practice.open())
         add(menu, "Read the file again", QKeySequence("F5"), self._window.read_again)
         menu.addSeparator()
         add(menu, "Put a row in", QKeySequence("Ctrl+I"), lambda: page().hands.insert_rows())

@@ -18,24 +18,22 @@ from vettore.app.pages.data.choices import Choices
 from vettore.app.pages.data.findings import Findings
 from vettore.app.pages.data.hands import TableHands
 from vettore.app.pages.data.making import SeriesMaker
+from vettore.app.pages.data.practice import Practice
 from vettore.app.pages.data.present import beside, without_place
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
 from vettore.app.stage.plot import Plot
-from vettore.app.style import series_colour
 from vettore.app.widgets.ask_bar import AskBar
 from vettore.app.widgets.column_bar import ColumnBar
 from vettore.app.widgets.column_popup import ColumnPopup
 from vettore.app.widgets.parts import about
-from vettore.app.widgets.practice_panel import PracticePanel
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
 from vettore.app.widgets.welcome import Welcome
 from vettore.core.errors import VettoreError
 from vettore.core.inspection import Finding, Remedy
-from vettore.core.practice_data import PracticeData
 from vettore.core.remarks import counted
 from vettore.study import edits, making
 from vettore.study.series import Role, Series
@@ -53,19 +51,21 @@ class DataPage(Page):
         super().__init__(session, doors)
         self._column = -1
         self._shown: tuple[object, ...] = ()
-        self._practice: PracticePanel | None = None
         self.asked = Choices(
             {
                 "open": doors.open_file,
                 "paste": self.paste,
                 "columns": self.type_columns,
-                "practice": self.make_practice,
+                "practice": lambda: self.practice.open(),
             }
         )
         self.choices = self.asked
         self._build_stage()
         self._listen_to_choices()
         self.findings = self.told = Findings(session, self._remedy, doors.read_differently, doors.show_help)
+        self.practice = Practice(session, self.plot, self.told)
+        self.practice.opened.connect(self._begin_practice)
+        self.practice.closed.connect(self._leave_practice)
         session.pointed_changed.connect(self._show_pointed)
 
     def _listen_to_choices(self) -> None:
@@ -107,7 +107,7 @@ class DataPage(Page):
         column.addWidget(splitter, 1)
         for widget in (self.bar, self.tools):
             column.addWidget(widget)
-        self.welcome = Welcome(self.doors.open_file, self.doors.show_demo, self.make_practice)
+        self.welcome = Welcome(self.doors.open_file, self.doors.show_demo, lambda: self.practice.open())
         self.welcome.chosen.connect(lambda path: self.doors.open_paths([path]))
         stage = QStackedWidget()
         stage.setObjectName("canvas")
@@ -157,43 +157,17 @@ class DataPage(Page):
         self.table.setFocus()
         self.table.setCurrentIndex(self.table.model().index(0, 0))
 
-    def make_practice(self) -> None:
-        """Show the panel for practice data, with a live preview on the plot."""
-        if self._practice is None:
-            self._practice = PracticePanel(self._finish_practice, self._leave_practice)
-            self._practice.previewed.connect(self._preview)
-            self.told.addWidget(self._practice)
-        self.told.setCurrentWidget(self._practice)
-        self.stage.setCurrentIndex(1)
-        self._show_table_parts(False)
-        self._practice.preview()
-
-    def _preview(self, made: PracticeData | None) -> None:
-        if made is None or self._practice is None or self.told.currentWidget() is not self._practice:
-            return
-        rows = np.arange(len(made.x))
-        aside = np.zeros(len(made.x), dtype=bool)
-        self.plot.set_titles(made.x_name, made.y_name)
-        self.plot.marks.set_data(made.x, made.y, rows, aside, series_colour(len(self.session.study.series)))
-        self.plot.show_home(made.x, made.y)
-
-    def _show_table_parts(self, shown: bool) -> None:
-        """Hide what belongs to the chosen series while other rows are previewed."""
-        for part in (self.table_box, self.bar, self.tools):
-            part.setVisible(shown)
-
-    def _finish_practice(self, made: PracticeData) -> None:
-        study = edits.add_series(self.session.study, making.practice_table(made), "Practice data")
-        self.told.setCurrentIndex(0)
-        self._show_table_parts(True)
-        self.session.do("make practice data", study)
-        self.session.choose_newest()
-
     def _leave_practice(self) -> None:
-        self.told.setCurrentIndex(0)
-        self._show_table_parts(True)
+        for part in (self.table_box, self.bar, self.tools):
+            part.setVisible(True)
         self._shown = ()
         self.refresh()
+
+    def _begin_practice(self) -> None:
+        """Hide what belongs to the chosen series while other rows are previewed."""
+        self.stage.setCurrentIndex(1)
+        for part in (self.table_box, self.bar, self.tools):
+            part.setVisible(False)
 
     def refresh(self) -> None:
         """Show the chosen series."""
@@ -201,7 +175,7 @@ class DataPage(Page):
         self.stage.setCurrentIndex(0 if series is None else 1)
         self.asked.dragging.setVisible(series is not None)
         self.first = self.plot if series is not None else self.welcome.first
-        if self.told.currentWidget() is not self._practice:
+        if not self.practice.is_open:
             self.told.setCurrentWidget(self.told.told if series is not None else self.told.first_steps)
         self.table.show_series(series, self.session.style)
         if series is None:
@@ -215,10 +189,7 @@ class DataPage(Page):
 
     def close_topmost(self) -> bool:
         """Close the practice data, or the bar under the table."""
-        if self._practice is not None and self.told.currentWidget() is self._practice:
-            self._leave_practice()
-            return True
-        return self.tools.close_bar()
+        return self.practice.close() or self.tools.close_bar()
 
     def status(self) -> list[str]:
         """Say what is shown."""

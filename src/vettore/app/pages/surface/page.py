@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.surface.choices import SurfaceChoices
+from vettore.app.pages.surface.deciding import Deciding
 from vettore.app.pages.surface.derived import Answer, Asked, Cut, cut, left_out_errors, try_models
 from vettore.app.pages.surface.findings import SurfaceFindings
-from vettore.app.pages.surface.making import as_grid, clicked, colours_typed, number_typed, shape_typed, with_model
-from vettore.app.pages.surface.present import ALIKE, View, present
+from vettore.app.pages.surface.making import clicked
+from vettore.app.pages.surface.present import View, present
 from vettore.app.pages.surface.stage import SurfaceStage
 from vettore.app.pages.surface.state import State, Tool
 from vettore.app.search import Search
@@ -25,10 +25,8 @@ from vettore.study.surfaces import (
     grid_table,
     length_unit,
     section_table,
-    set_surface,
     surface_of,
 )
-from vettore.words.surfaces import METHOD_WORDS
 
 
 class SurfacePage(Page):
@@ -40,6 +38,7 @@ class SurfacePage(Page):
     def __init__(self, session: Session, doors: Doors) -> None:
         super().__init__(session, doors)
         self.state = State()
+        self.deciding = Deciding(session)
         self.answer: Answer | None = None
         self._refusal = ""
         self._view: View | None = None
@@ -55,15 +54,15 @@ class SurfacePage(Page):
         self._parts = (choices, stage, findings)
         self.plot = stage.map
         self.first = stage.map
-        choices.columns_chosen.connect(self._choose_columns)
-        choices.matrix_asked.connect(self.take_matrix)
-        choices.method_chosen.connect(self.choose_method)
-        choices.fit_chosen.connect(self.choose_fit)
+        choices.columns_chosen.connect(self.deciding.choose_columns)
+        choices.matrix_asked.connect(self.deciding.take_matrix)
+        choices.method_chosen.connect(self.deciding.choose_method)
+        choices.fit_chosen.connect(self.deciding.choose_fit)
         choices.models_asked.connect(self.try_models)
-        choices.shape_typed.connect(self._take_shape)
-        choices.scaling_chosen.connect(self._take_scaling)
-        choices.colours_typed.connect(self._take_colours)
-        choices.level_typed.connect(self._take_level)
+        choices.shape_typed.connect(self.deciding.take_shape)
+        choices.scaling_chosen.connect(self.deciding.take_scaling)
+        choices.colours_typed.connect(self.deciding.take_colours)
+        choices.level_typed.connect(self.deciding.take_level)
         stage.tool_chosen.connect(self.take_up)
         stage.map.section_drawn.connect(self._draw_section)
         stage.map.window_drawn.connect(self._draw_window)
@@ -77,7 +76,7 @@ class SurfacePage(Page):
         findings.profile_asked.connect(self.make_profile)
         findings.grid_asked.connect(self.make_grid)
         findings.unkeep_asked.connect(self._drop_reading)
-        findings.window_dropped.connect(lambda: self._change("let go of the window", outline=()))
+        findings.window_dropped.connect(lambda: self.deciding.change("let go of the window", outline=()))
         session.pointed_changed.connect(self._ring)
 
     # What is shown.
@@ -107,6 +106,7 @@ class SurfacePage(Page):
 
     def _have(self, answer: Answer, wanted: Asked) -> None:
         self.answer, self._refusal = answer, ""
+        self.deciding.middle = answer.covered.mean
         self._cut_anew()
         recipe = wanted.recipe
         errors_of = (content_of(wanted.series), recipe.x, recipe.y, recipe.z, recipe.scaling)
@@ -162,20 +162,7 @@ class SurfacePage(Page):
         """Say what was used."""
         return list(self._view.status) if self._view is not None else []
 
-    # What is decided; each is an edit that can be undone.
-
-    def _change(self, words: str, **values: object) -> None:
-        series = self.session.series
-        if series is None:
-            return
-        recipe = surface_of(self.session.study, series.id)
-        changed = recipe.changed(**values)
-        if changed != recipe:
-            self.session.do(words, set_surface(self.session.study, changed))
-
-    def choose_method(self, method: Method) -> None:
-        """Fill between the sites otherwise."""
-        self._change(f"surface by {METHOD_WORDS[method][0].lower()}", method=method, fit="")
+    # What is done on the map, and asked for.
 
     def try_models(self) -> None:
         """Fit the surface models to the sites, to be chosen by their left-out errors."""
@@ -191,48 +178,6 @@ class SurfacePage(Page):
         self.session.say("Fitting surface models …")
         self.session.background.run("surface models", lambda: try_models(wanted), done, lambda _sentence: None)
 
-    def choose_fit(self, key: str, kept: bool) -> None:
-        """Show a fitted surface; that of a model that was tried becomes a fit of the study."""
-        series = self.session.series
-        if kept or series is None:
-            self._change("show a fitted surface", fit=key)
-        else:
-            study, name = with_model(self.session.study, series, key)
-            self.session.do(f"fit a surface: {name.lower()}", study)
-
-    def _choose_columns(self, x: str, y: str, z: str) -> None:
-        self._change("choose the columns of the surface", x=x, y=y, z=z)
-
-    def _take(self, words: str, typed: Callable[[], dict[str, object]]) -> None:
-        """Take what was typed, or say why not."""
-        try:
-            self._change(words, **typed())
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-
-    def _take_shape(self, across: str, along: str) -> None:
-        self._take("change the grid", lambda: {"shape": shape_typed(across, along)})
-
-    def _take_scaling(self, words: str) -> None:
-        self._change("change how distances compare", scaling="alike" if words == ALIKE else "spans")
-
-    def _take_colours(self, parted: str | None, step: str, low: str, high: str) -> None:
-        middle = self.answer.covered.mean if self.answer is not None else 0.0
-        self._take("change the colours", lambda: colours_typed(parted, step, low, high, middle))
-
-    def _take_level(self, text: str) -> None:
-        self._take("ask for a level", lambda: {"level": number_typed(text)})
-
-    def take_matrix(self) -> None:
-        """Make a table that is a grid a series of x, y, z."""
-        series = self.session.series
-        study = None if series is None else as_grid(self.session.study, series)
-        if study is not None:
-            self.session.do("take a table as a grid", study)
-            self.session.choose(study.series[-1].id)
-
-    # What is done on the map.
-
     def take_up(self, tool: Tool) -> None:
         """Let dragging on the map do something else."""
         self.state = replace(self.state, tool=tool)
@@ -245,7 +190,7 @@ class SurfacePage(Page):
         self.state = replace(self.state, drawn=None if done else ends)
         self._cut = self._along(ends) or self._cut
         if done and ends[0] != ends[1]:
-            self._change("cut a section", section=ends)
+            self.deciding.change("cut a section", section=ends)
         else:
             self.draw()
 
@@ -262,7 +207,7 @@ class SurfacePage(Page):
 
     def _draw_window(self, places: list[tuple[float, float]]) -> None:
         if len(places) > 2:
-            self._change("draw a window", outline=tuple(places))
+            self.deciding.change("draw a window", outline=tuple(places))
 
     def _choose_row(self, row: int, more: bool) -> None:
         # With other tools a click only reads: the bar of chosen rows would move the map from under the hand.
@@ -288,12 +233,12 @@ class SurfacePage(Page):
             return
         kept = self.answer.recipe.read_at
         if place not in kept:
-            self._change("keep a reading", read_at=(*kept, place))
+            self.deciding.change("keep a reading", read_at=(*kept, place))
 
     def _drop_reading(self, which: int) -> None:
         if self.answer is not None:
             kept = self.answer.recipe.read_at
-            self._change("let go of a reading", read_at=(*kept[:which], *kept[which + 1 :]))
+            self.deciding.change("let go of a reading", read_at=(*kept[:which], *kept[which + 1 :]))
 
     def make_profile(self) -> None:
         """Make the section a series of its own."""
