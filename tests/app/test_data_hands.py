@@ -44,7 +44,7 @@ def cell(page, row, place):
 def test_a_column_is_typed_filled_and_pasted(window, qtbot, settled):
     """Values typed with Enter and Tab, a sequence, a pasted block and fill down land where hands expect; all is undone."""
     page = window.pages["Data"]
-    page.type_columns()
+    page.bringing.type_columns()
     table = page.table
     editor_keys = [
         ("1,5", Qt.Key.Key_Return),
@@ -84,7 +84,7 @@ def test_a_column_is_typed_filled_and_pasted(window, qtbot, settled):
 def test_rows_are_typed_by_tab_and_enter_alone(window, qtbot, settled):
     """Tab goes right, Enter below to where the Tabs began; an arrow in between begins anew; Del blanks; copy gives all."""
     page = window.pages["Data"]
-    page.type_columns()
+    page.bringing.type_columns()
     table = page.table
     keys = [
         ("1", "Tab"),
@@ -167,14 +167,14 @@ def test_a_paste_becomes_a_series_and_a_copy_goes_back_out(window, qtbot, settle
     """Two columns pasted from a spreadsheet are a plotted series with names and units; copying gives them back."""
     page = window.pages["Data"]
     QApplication.clipboard().setText("t (s)\tlevel (cm)\n0\t1,5\n1\t2,5\n2\t3\n")
-    page.paste()
+    page.bringing.paste()
     series = window.session.series
     assert (series.label(Role.X), series.label(Role.Y), series.rows) == ("t (s)", "level (cm)", 3)
     page.table.selectAll()
     qtbot.keyClick(page.table, Qt.Key.Key_C, CONTROL)
     assert QApplication.clipboard().text().splitlines()[:2] == ["t (s)\tlevel (cm)", "0.0\t1.5"]
     QApplication.clipboard().setText("")
-    page.paste()
+    page.bringing.paste()
     assert "holds no text" in window._status.text()
 
 
@@ -256,14 +256,14 @@ def test_a_file_is_read_differently_and_the_choice_is_remembered(window, qtbot, 
     assert len(window.session.series.columns) == 2
 
     def answer():
-        dialog = window.dialog
+        dialog = window.files.dialog
         dialog.mark.setCurrentIndex(dialog.mark.findData(","))
         dialog.delimiter.setCurrentIndex(dialog.delimiter.findData(";"))
         assert dialog.table.columns[0].values.tolist() == [1.5, 2.5, 3.7]
         dialog.buttons.button(QDialogButtonBox.StandardButton.Ok).click()
 
     QTimer.singleShot(200, answer)
-    window.read_differently()
+    window.files.read_differently()
     assert len(window.session.study.series) == 1
     assert window.session.series.data[0].values.tolist() == [1.5, 2.5, 3.7]
     window.open_paths([tmp_path / "b.csv"])
@@ -281,7 +281,7 @@ def test_a_changed_file_is_read_again_into_the_same_recipes(window, qtbot, settl
     window.pages["Fit"].deciding.choose_degree(1)
     settled()
     path.write_text("t,v\n0,1\n1,3\n2,5\n3,7\n")
-    window.read_again()
+    window.files.read_again()
     settled()
     fit = window.pages["Fit"].fit.result
     assert fit.n == 4

@@ -43,7 +43,7 @@ def test_a_study_that_changed_on_disk_is_not_overwritten_unasked(shared, monkeyp
     assert window.saving.save() is False
     assert open_study(path).series[0].name == "theirs"
     copy = path.with_name("copy.vettore")
-    monkeypatch.setattr("vettore.app.window.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
+    monkeypatch.setattr("vettore.app.saving.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
     answer(window, "Save a copy …")
     assert window.saving.save() is True
     assert open_study(path).series[0].name == "theirs"

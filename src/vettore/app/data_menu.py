@@ -33,10 +33,10 @@ class DataMenu:
 
     def _add_all(self, menu: QMenu) -> None:
         add, page, none = self._window.add_action, self._page, QKeySequence()
-        add(menu, "Paste as a series", QKeySequence("Ctrl+Shift+V"), lambda: page().paste())
-        add(menu, "Type columns", none, lambda: page().type_columns())
+        add(menu, "Paste as a series", QKeySequence("Ctrl+Shift+V"), lambda: page().bringing.paste())
+        add(menu, "Type columns", none, lambda: page().bringing.type_columns())
         add(menu, "Make practice data …", none, lambda: page().practice.open())
-        add(menu, "Read the file again", QKeySequence("F5"), self._window.read_again)
+        add(menu, "Read the file again", QKeySequence("F5"), self._window.files.read_again)
         menu.addSeparator()
         add(menu, "Put a row in", QKeySequence("Ctrl+I"), lambda: page().hands.insert_rows())
         add(menu, "Delete rows", QKeySequence("Ctrl+Delete"), lambda: page().hands.delete_rows())
@@ -50,7 +50,7 @@ class DataMenu:
         add(menu, "± of y …", none, self._ask_error)
         add(menu, "Rename the series …", none, self._ask_name)
         add(menu, "Duplicate the series", none, self._duplicate)
-        add(menu, "Export the series …", none, self._window.export_series)
+        add(menu, "Export the series …", none, self._window.files.export_series)
 
     def _ask_whole(self, words: str, value: int, then: Callable[[int], object]) -> None:
         number, ok = QInputDialog.getInt(self._window, "Make a new series", words, value, 2, 100_000)

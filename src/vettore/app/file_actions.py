@@ -2,32 +2,99 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog
 
+from vettore.app.memory import give_back
 from vettore.core.errors import VettoreError
+from vettore.core.remarks import counted
+from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.study import edits
 from vettore.study.study import Study
 from vettore.study.table import Table
 
 if TYPE_CHECKING:
-    from vettore.app.pages.page import Page
-    from vettore.app.places import Places
-    from vettore.app.session import Session
     from vettore.app.stage.plot import Plot
+    from vettore.app.widgets.read_differently import ReadDifferently
+    from vettore.app.window import Window
+
+
+# After so many rows came in, memory that reading them took is given back, this many milliseconds later.
+MANY_ROWS = 100_000
+GIVE_BACK_AFTER = 1500
 
 
 class FileActions:
-    """The part of the window that works on files; the window gives it a session, places, a page and its voice."""
+    """Works on files for one window, which has a session, places, a page and a voice."""
 
-    if TYPE_CHECKING:
-        session: Session
-        places: Places
-        page: Page | None
+    def __init__(self, window: Window) -> None:
+        self._window, self.session = window, window.session
+        self.dialog: ReadDifferently | None = None
 
-        def refuse(self, sentence: str) -> None: ...
+    def ask_open(self) -> None:
+        """Ask for files and open them."""
+        start = str(self.session.path.parent if self.session.path else Path.home())
+        from vettore.files.readers import ENDINGS
+
+        endings = " ".join(f"*.{ending}" for ending in ENDINGS)
+        words = f"Studies and tables (*{SUFFIX} {endings});;All files (*)"
+        chosen, _ = QFileDialog.getOpenFileNames(self._window, "Open", start, words)
+        if chosen:
+            self.open_paths([Path(one) for one in chosen])
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open a study, or bring text files in as series, in the background."""
+        studies = [path for path in paths if path.suffix.casefold() == SUFFIX]
+        if studies and not self._window.saving.may_leave():
+            return
+        for path in studies[:1]:
+            self.session.background.run(
+                "open",
+                lambda path=path: open_study_file(path),
+                lambda study, path=path: self._window.start(study, path),
+                self._window.refuse,
+            )
+        from vettore.files.refusals import shown_name, shown_path
+
+        store = self._window.places.remembered
+        for number, path in enumerate(one for one in paths if one not in studies):
+            self.session.say(f"Reading {shown_name(path)} … Escape gives it up.")
+            self.session.background.run(
+                f"read {number} {shown_path(path)}",
+                lambda path=path: read_file_as_before(path, store),
+                lambda offers, path=path: self._bring_in(offers, path),
+                self._window.refuse,
+            )
+
+    def show_demo(self) -> None:
+        """Open the demo study, after asking about unsaved work."""
+        if self._window.saving.may_leave():
+            from vettore.demo.study import demo_study
+
+            self.session.background.run("demo", demo_study, self._window.start, self._window.refuse)
+
+    def _bring_in(self, offers, path: Path) -> None:
+        study = self.session.study
+        for offer in offers:
+            study = edits.add_series(study, offer.table, offer.name)
+        self.session.do(f"bring in {path.name}", study)
+        self.session.choose_newest()
+        rows = sum(offer.table.rows for offer in offers)
+        if rows > MANY_ROWS:
+            QTimer.singleShot(GIVE_BACK_AFTER, give_back)
+        tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
+        self.session.say(f"{path.name}: {counted(rows, 'row')} came in{tables}.")
+        if self._window.page is not None and self._window.page.name == "Report":
+            self._window.show_page("Data")
+
+    def give_up_reading(self) -> bool:
+        """Give up the files that are being read in a process of their own; whether there were some."""
+        box = sys.modules.get("vettore.files.box")
+        return box is not None and box.give_up() > 0
 
     def read_differently(self) -> None:
         """Ask how the file of the chosen series is to be read, and put the table under the same decisions."""
@@ -44,17 +111,17 @@ class FileActions:
             data = read_bytes(path)
             layout = guessed_layout(data, path.name)
         except VettoreError as error:
-            self.refuse(str(error))
+            self._window.refuse(str(error))
             return
-        self.dialog = ReadDifferently(data, str(path), layout, self)
+        self.dialog = ReadDifferently(data, str(path), layout, self._window)
         if self.dialog.exec() and self.dialog.table is not None:
             wanted = self.dialog.wanted()
             key = signature(text_of(data[: 2 * SAMPLE_BYTES], layout.encoding), layout)
             self._put_under(self.dialog.table, f"read {path.name} differently")
             try:
-                remember(self.places.remembered, key, wanted)
+                remember(self._window.places.remembered, key, wanted)
             except VettoreError as error:
-                self.refuse(
+                self._window.refuse(
                     f"{path.name} is read differently now, but that cannot be remembered for files like it. {error}"
                 )
 
@@ -62,12 +129,12 @@ class FileActions:
         """Read the file of the chosen series again into the same recipes: same work, new data."""
         series = self.session.series
         if series is None or not series.table.source.path:
-            self.refuse(
+            self._window.refuse(
                 "Where this series came from is not known here. Choose the file on the Report page: Choose the new file …"
             )
             return
         path, part = Path(series.table.source.path), series.table.source.options.get("part")
-        store = self.places.remembered
+        store = self._window.places.remembered
 
         def work():
             offers = read_file_as_before(path, store)
@@ -81,7 +148,7 @@ class FileActions:
             else:
                 self._put_under(table, f"read {path.name} again")
 
-        self.session.background.run("read again", work, done, self.refuse)
+        self.session.background.run("read again", work, done, self._window.refuse)
 
     def _put_under(self, table: Table, words: str) -> None:
         """Put another table under the chosen series; when its columns have other names, begin a new series."""
@@ -104,11 +171,11 @@ class FileActions:
 
         series = self.session.series
         if series is None:
-            self.refuse("There is no series to export.")
+            self._window.refuse("There is no series to export.")
             return
         words = ";;".join(f"{name} (*{ending})" for ending, name in ENDINGS.items())
         chosen, _ = QFileDialog.getSaveFileName(
-            self, "Export the series", str(Path.home() / f"{series.name}.csv"), words
+            self._window, "Export the series", str(Path.home() / f"{series.name}.csv"), words
         )
         if chosen:
             path = Path(chosen)
@@ -116,7 +183,7 @@ class FileActions:
                 "export",
                 lambda: write_series(series, path),
                 lambda _nothing: self.session.say(f"{series.name} was saved as {path.name}."),
-                self.refuse,
+                self._window.refuse,
             )
 
     def copy_picture(self) -> None:
@@ -133,9 +200,9 @@ class FileActions:
 
     def _plot(self) -> Plot | None:
         """Return the plot of the page; a page without one says so."""
-        plot = self.page.plot if self.page is not None else None
+        plot = self._window.page.plot if self._window.page is not None else None
         if plot is None:
-            self.refuse("This page has no plot. Choose another page, then copy or save its plot.")
+            self._window.refuse("This page has no plot. Choose another page, then copy or save its plot.")
         return plot
 
 

@@ -58,7 +58,7 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
     if recovered:
         return
     if demo:
-        window.show_demo()
+        window.files.show_demo()
     elif paths:
         window.open_paths(paths)
     QTimer.singleShot(WARM_AFTER, window, lambda: window.session.background.run("warm", warm, _nothing, _nothing))

@@ -67,10 +67,10 @@ class Menus(QWidget):
     @staticmethod
     def _fill_study(window: Window, menu: QMenu) -> None:
         window.add_action(menu, "New study", KEYS.New, window.new_study)
-        window.add_action(menu, "Open …", KEYS.Open, window.ask_open)
+        window.add_action(menu, "Open …", KEYS.Open, window.files.ask_open)
         recent = menu.addMenu("Recent studies")
         recent.aboutToShow.connect(lambda: window.keeper.list_recent(recent))
-        window.add_action(menu, "Demo study", NONE, window.show_demo)
+        window.add_action(menu, "Demo study", NONE, window.files.show_demo)
         menu.addSeparator()
         window.add_action(menu, "Save", KEYS.Save, window.saving.save)
         window.add_action(menu, "Save as …", KEYS.SaveAs, window.saving.ask_save_as)
@@ -87,7 +87,7 @@ class Menus(QWidget):
         window.add_action(menu, "Series and curves", QKeySequence("Ctrl+T"), window.open_tray)
         window.add_action(menu, "Next part of the window", QKeySequence("F6"), window.next_part)
         window.add_action(menu, "Part of the window before", QKeySequence("Shift+F6"), lambda: window.next_part(-1))
-        window.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), window.copy_picture)
-        window.add_action(menu, "Save the plot …", NONE, window.save_picture)
+        window.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), window.files.copy_picture)
+        window.add_action(menu, "Save the plot …", NONE, window.files.save_picture)
         menu.addSeparator()
         window.looks.fill(menu)

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QMainWindow,
     QSizePolicy,
     QStackedWidget,
@@ -20,32 +17,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.file_actions import FileActions, open_study_file, read_file_as_before
+from vettore.app.file_actions import FileActions
 from vettore.app.guide import INDEX
 from vettore.app.keeping import Keeper
 from vettore.app.looks import Looks
-from vettore.app.memory import give_back
 from vettore.app.menus import Menus
 from vettore.app.pages.listed import PAGES
 from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
 from vettore.app.saving import Saving
 from vettore.app.session import Session, What
+from vettore.app.status import StatusLine
 from vettore.app.style import dress
-from vettore.app.widgets.parts import first_by_tab, help_of, label
+from vettore.app.widgets.parts import first_by_tab, help_of
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.app.widgets.whole import Whole
-from vettore.core.remarks import counted
-from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.look.theme import LAMP, PAPER, SIZES
-from vettore.study import edits
 from vettore.study.study import Study
-
-SAID_FOR = 8000
-# After so many rows came in, memory that reading them took is given back, this many milliseconds later.
-MANY_ROWS = 100_000
-GIVE_BACK_AFTER = 1500
 
 
 class Pages(dict[str, Page]):
@@ -60,7 +49,7 @@ class Pages(dict[str, Page]):
         return page
 
 
-class Window(FileActions, QMainWindow):
+class Window(QMainWindow):
     """One study in one window."""
 
     def __init__(self) -> None:
@@ -75,18 +64,16 @@ class Window(FileActions, QMainWindow):
         self.page: Page | None = None
         self._help: QWidget | None = None
         self.places = places()
+        self.files = FileActions(self)
         self.keeper = Keeper(self)
         self.saving = Saving(self)
         self.looks = Looks(self)
         self._build_frame()
         self.menus = Menus(self)
         self.setMenuWidget(self.menus)
-        self._forget_said = QTimer(self)
-        self._forget_said.setSingleShot(True)
-        self._forget_said.timeout.connect(self._show_status)
         self.session.changed.connect(self._heed)
-        self.session.said.connect(self._hear)
-        self.session.pointed_changed.connect(lambda _row: self._show_status())
+        self.session.said.connect(self._status.hear)
+        self.session.pointed_changed.connect(lambda _row: self._status.show_status())
         self.session.start(Study())
         self.show_page("Data")
 
@@ -109,14 +96,7 @@ class Window(FileActions, QMainWindow):
         QVBoxLayout(right).addWidget(self._findings)
         right.layout().setContentsMargins(0, 0, 0, 0)
         self._left, self._right = left, right
-        self._status = label("", "muted")
-        line = QWidget()
-        line.setObjectName("statusline")
-        line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line.setFixedHeight(25)
-        box = QHBoxLayout(line)
-        box.setContentsMargins(SIZES.rail + 12, 0, 12, 0)
-        box.addWidget(self._status, 1)
+        self._status = StatusLine(lambda: self.page.status() if self.page is not None else [])
         self._stages.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         body = QWidget()
         grid = QGridLayout(body)
@@ -124,7 +104,7 @@ class Window(FileActions, QMainWindow):
         grid.setSpacing(0)
         for place, widget in enumerate((self.rail, left, self._stages, right)):
             grid.addWidget(widget, 0, place)
-        grid.addWidget(line, 1, 0, 1, 4)
+        grid.addWidget(self._status, 1, 0, 1, 4)
         grid.setColumnStretch(2, 1)
         grid.setRowStretch(0, 1)
         self.setCentralWidget(Whole(body))
@@ -157,7 +137,7 @@ class Window(FileActions, QMainWindow):
         page.enter()
         if page.first is not None:
             page.first.setFocus(Qt.FocusReason.OtherFocusReason)
-        self._show_status()
+        self._status.show_status()
 
     def open_tray(self) -> None:
         """Open the list of series and curves, where it is folded."""
@@ -213,47 +193,9 @@ class Window(FileActions, QMainWindow):
             self.session.start(Study())
             self.show_page("Data")
 
-    def ask_open(self) -> None:
-        """Ask for files and open them."""
-        start = str(self.session.path.parent if self.session.path else Path.home())
-        from vettore.files.readers import ENDINGS
-
-        endings = " ".join(f"*.{ending}" for ending in ENDINGS)
-        words = f"Studies and tables (*{SUFFIX} {endings});;All files (*)"
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Open", start, words)
-        if chosen:
-            self.open_paths([Path(one) for one in chosen])
-
     def open_paths(self, paths: list[Path]) -> None:
-        """Open a study, or bring text files in as series, in the background."""
-        studies = [path for path in paths if path.suffix.casefold() == SUFFIX]
-        if studies and not self.saving.may_leave():
-            return
-        for path in studies[:1]:
-            self.session.background.run(
-                "open",
-                lambda path=path: open_study_file(path),
-                lambda study, path=path: self.start(study, path),
-                self.refuse,
-            )
-        from vettore.files.refusals import shown_name, shown_path
-
-        store = self.places.remembered
-        for number, path in enumerate(one for one in paths if one not in studies):
-            self.session.say(f"Reading {shown_name(path)} … Escape gives it up.")
-            self.session.background.run(
-                f"read {number} {shown_path(path)}",
-                lambda path=path: read_file_as_before(path, store),
-                lambda offers, path=path: self._bring_in(offers, path),
-                self.refuse,
-            )
-
-    def show_demo(self) -> None:
-        """Open the demo study, after asking about unsaved work."""
-        if self.saving.may_leave():
-            from vettore.demo.study import demo_study
-
-            self.session.background.run("demo", demo_study, self.start, self.refuse)
+        """Open a study, or bring files in as series."""
+        self.files.open_paths(paths)
 
     def start(self, study: Study, path: Path | None = None) -> None:
         """Show a study."""
@@ -262,7 +204,7 @@ class Window(FileActions, QMainWindow):
             self.keeper.note_recent()
             self.session.say(self.saving.opened_in_words())
         else:
-            self._show_status()
+            self._status.show_status()
 
     def _heed(self, what: What) -> None:
         # Which fit is chosen is part of the study: it is the one that the report shows.
@@ -286,15 +228,10 @@ class Window(FileActions, QMainWindow):
     def keyPressEvent(self, event) -> None:
         # What the widget with the keyboard leaves: Escape closes the topmost thing, then lets the choice of rows go.
         if event.key() == Qt.Key.Key_Escape and self.page is not None:
-            if not self._give_up_reading() and not self.page.close_topmost():
+            if not self.files.give_up_reading() and not self.page.close_topmost():
                 self.session.choose_rows(())
             return
         super().keyPressEvent(event)
-
-    def _give_up_reading(self) -> bool:
-        """Give up the files that are being read in a process of their own; whether there were some."""
-        box = sys.modules.get("vettore.files.box")
-        return box is not None and box.give_up() > 0
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasUrls():
@@ -328,11 +265,11 @@ class Window(FileActions, QMainWindow):
     def _make_page(self, name: str) -> Page:
         entry = next(entry for entry in PAGES if entry.name == name)
         doors = Doors(
-            open_file=self.ask_open,
-            read_differently=self.read_differently,
+            open_file=self.files.ask_open,
+            read_differently=self.files.read_differently,
             show_page=self.show_page,
             open_paths=self.open_paths,
-            show_demo=self.show_demo,
+            show_demo=self.files.show_demo,
             recent=self.keeper.recent,
             show_help=self.show_help_page,
         )
@@ -341,20 +278,6 @@ class Window(FileActions, QMainWindow):
         self._stages.addWidget(page.stage)
         self._findings.addWidget(page.findings)
         return page
-
-    def _bring_in(self, offers, path: Path) -> None:
-        study = self.session.study
-        for offer in offers:
-            study = edits.add_series(study, offer.table, offer.name)
-        self.session.do(f"bring in {path.name}", study)
-        self.session.choose_newest()
-        rows = sum(offer.table.rows for offer in offers)
-        if rows > MANY_ROWS:
-            QTimer.singleShot(GIVE_BACK_AFTER, give_back)
-        tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
-        self.session.say(f"{path.name}: {counted(rows, 'row')} came in{tables}.")
-        if self.page is not None and self.page.name == "Report":
-            self.show_page("Data")
 
     def take_theme(self, lamp: bool) -> None:
         """Change between paper and lamp."""
@@ -369,26 +292,6 @@ class Window(FileActions, QMainWindow):
     def refuse(self, sentence: str) -> None:
         """Say what could not be done."""
         self.session.say(sentence, "bad")
-
-    def _hear(self, kind: str, text: str) -> None:
-        if kind == "status":
-            self._show_status()
-            return
-        self._status.setText(text)
-        self._mark_status(kind or "muted")
-        self._forget_said.start(SAID_FOR * (3 if kind == "bad" else 1))
-
-    def _show_status(self) -> None:
-        if self._forget_said.isActive() and self._status.property("kind") == "bad":
-            return
-        self._mark_status("muted")
-        self._status.setText("        ".join(self.page.status()) if self.page else "")
-
-    def _mark_status(self, kind: str) -> None:
-        if self._status.property("kind") != kind:
-            self._status.setProperty("kind", kind)
-            self._status.style().unpolish(self._status)
-            self._status.style().polish(self._status)
 
     def show_title(self) -> None:
         """Show the title, whether it is saved, and what can be undone."""

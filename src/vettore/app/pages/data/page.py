@@ -7,13 +7,13 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QApplication,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
+from vettore.app.pages.data.bringing import Bringing
 from vettore.app.pages.data.choices import Choices
 from vettore.app.pages.data.findings import Findings
 from vettore.app.pages.data.hands import TableHands
@@ -32,10 +32,9 @@ from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.table import SeriesTable
 from vettore.app.widgets.tools_line import ToolsLine
 from vettore.app.widgets.welcome import Welcome
-from vettore.core.errors import VettoreError
 from vettore.core.inspection import Finding, Remedy
 from vettore.core.remarks import counted
-from vettore.study import edits, making
+from vettore.study import edits
 from vettore.study.series import Role, Series
 from vettore.words.findings import finding_sentence
 
@@ -54,8 +53,8 @@ class DataPage(Page):
         self.asked = Choices(
             {
                 "open": doors.open_file,
-                "paste": self.paste,
-                "columns": self.type_columns,
+                "paste": lambda: self.bringing.paste(),
+                "columns": lambda: self.bringing.type_columns(),
                 "practice": lambda: self.practice.open(),
             }
         )
@@ -81,7 +80,7 @@ class DataPage(Page):
         self.first = self.plot
         self.table = SeriesTable()
         self.hands = TableHands(self.session, self.table)
-        self.making = SeriesMaker(self.session, self.table)
+        self.making, self.bringing = SeriesMaker(self.session, self.table), Bringing(self.session, self.table)
         self.bar, self.ask, self.work_out = RowBar(self.session), AskBar(self.session), ColumnBar(self.session)
         self.tools = ToolsLine(
             self.session,
@@ -132,30 +131,6 @@ class DataPage(Page):
         about("data.md#set-rows-aside", self.bar, self.ask)
         about("data.md#work-out-a-column", self.work_out)
         about("data.md#bring-in-data", self.welcome)
-
-    # Bringing in
-
-    def paste(self) -> None:
-        """Bring the clipboard in as a series."""
-        from vettore.files.clipboard import pasted_table
-
-        mime = QApplication.clipboard().mimeData()
-        try:
-            table = pasted_table(mime.text(), mime.html())
-        except VettoreError as error:
-            self.session.say(str(error), "bad")
-            return
-        self.session.do("paste a series", edits.add_series(self.session.study, table, "Pasted"))
-        self.session.choose_newest()
-        self.session.say(f"{counted(table.rows, 'row')} came in from the clipboard.")
-
-    def type_columns(self) -> None:
-        """Begin a series to type into."""
-        table = making.empty_table()
-        self.session.do("begin a typed series", edits.add_series(self.session.study, table, "Typed"))
-        self.session.choose_newest()
-        self.table.setFocus()
-        self.table.setCurrentIndex(self.table.model().index(0, 0))
 
     def _leave_practice(self) -> None:
         for part in (self.table_box, self.bar, self.tools):

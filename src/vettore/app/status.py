@@ -1,0 +1,57 @@
+"""The status line: what was just said, for a while, and then what was used for what is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from vettore.app.widgets.parts import label
+from vettore.look.theme import SIZES
+
+SAID_FOR = 8000
+
+
+class StatusLine(QWidget):
+    """``status`` gives what is to be shown while nothing was said."""
+
+    def __init__(self, status: Callable[[], list[str]]) -> None:
+        super().__init__()
+        self._wanted = status
+        self.setObjectName("statusline")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(25)
+        self._label = label("", "muted")
+        box = QHBoxLayout(self)
+        box.setContentsMargins(SIZES.rail + 12, 0, 12, 0)
+        box.addWidget(self._label, 1)
+        self._forget = QTimer(self)
+        self._forget.setSingleShot(True)
+        self._forget.timeout.connect(self.show_status)
+
+    def text(self) -> str:
+        """Return what stands there."""
+        return self._label.text()
+
+    def hear(self, kind: str, text: str) -> None:
+        """Show a sentence of a kind; the kind "status" asks for what was used to be shown again."""
+        if kind == "status":
+            self.show_status()
+            return
+        self._label.setText(text)
+        self._mark(kind or "muted")
+        self._forget.start(SAID_FOR * (3 if kind == "bad" else 1))
+
+    def show_status(self) -> None:
+        """Show what was used, unless a refusal is still to be read."""
+        if self._forget.isActive() and self._label.property("kind") == "bad":
+            return
+        self._mark("muted")
+        self._label.setText("        ".join(self._wanted()))
+
+    def _mark(self, kind: str) -> None:
+        if self._label.property("kind") != kind:
+            self._label.setProperty("kind", kind)
+            self._label.style().unpolish(self._label)
+            self._label.style().polish(self._label)
