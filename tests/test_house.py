@@ -180,3 +180,47 @@ def test_the_command_line_works_in_a_process_of_its_own():
         )
         assert (done.returncode, done.stderr.count("Traceback")) == (0, 0), done.stderr
         assert done.stdout
+
+
+MOST_LINES = {"file": 400, "class": 250, "function": 50}
+# A function or class that is a table of data, whose length says nothing about how much there is to hold in mind.
+TABLES = {"style_sheet", "nonlinear_result"}
+
+
+def test_nothing_is_longer_than_can_be_held_in_mind():
+    """Files, classes and functions have a most of lines."""
+    found = []
+    for path in sorted((TOP / "src").rglob("*.py")):
+        text = path.read_text()
+        lengths = [("file", path.name, text.count("\n"))]
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, (ast.ClassDef, ast.FunctionDef)) and node.name not in TABLES:
+                kind = "class" if isinstance(node, ast.ClassDef) else "function"
+                lengths.append((kind, f"{path.name}: {node.name}", node.end_lineno - node.lineno + 1))
+        found += [f"{name} {lines}" for kind, name, lines in lengths if lines > MOST_LINES[kind]]
+    assert not found
+
+
+def test_what_a_page_shows_is_worked_out_without_a_window():
+    """The states and presents of pages load no Qt, and have none in their modules."""
+    names = [
+        ".".join(path.relative_to(TOP / "src").with_suffix("").parts)
+        for path in sorted((TOP / "src/vettore/app/pages").rglob("*.py"))
+        if path.stem in ("present", "state", "shaping", "pennants", "residuals")
+    ]
+    assert len(names) >= 10
+    code = f"import sys, importlib\nfor name in {names!r}: importlib.import_module(name)\nprint('PySide6' in sys.modules)"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "False"
+
+
+def test_no_class_declares_what_another_one_has():
+    """No part of a page that counts on the attributes of whoever inherits it: annotations without a value in plain classes."""
+    found = []
+    for path in sorted((TOP / "src/vettore/app").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.ClassDef) or any("dataclass" in ast.unparse(d) for d in node.decorator_list):
+                continue
+            bare = [one for one in node.body if isinstance(one, ast.AnnAssign) and one.value is None]
+            found += [f"{path.name}: {node.name}.{ast.unparse(one.target)}" for one in bare]
+    assert not found

@@ -34,6 +34,11 @@ TARGETS = {
         "tests/core/fitting/test_after_the_fit.py",
         "tests/words/test_comparison.py",
     ],
+    "core/fitting/goodness.py": [
+        "tests/core/fitting/test_published.py",
+        GOLDENS,
+        "tests/core/fitting/test_known_sigma.py",
+    ],
     "core/fitting/result.py": [
         "tests/core/fitting/test_published.py",
         GOLDENS,

@@ -9,10 +9,11 @@ from vettore.core.errors import DataError, VettoreError
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.edits_of_curves import add_area, set_interpolant
+from vettore.study.kept_numbers import Outcome, kept_numbers
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.readings import PlaceReading, TurnsReading, ValueReading
-from vettore.study.replay import Found, Outcome, kept_numbers, pairings, replayed
+from vettore.study.replay import Found, pairings, replayed
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from vettore.app.stage.plot import Plot
     from vettore.app.widgets.read_differently import ReadDifferently
     from vettore.app.window import Window
+    from vettore.files.readers import Offer
 
 
 # After so many rows came in, memory that reading them took is given back, this many milliseconds later.
@@ -77,7 +78,7 @@ class FileActions:
 
             self.session.background.run("demo", demo_study, self._window.start, self._window.refuse)
 
-    def _bring_in(self, offers, path: Path) -> None:
+    def _bring_in(self, offers: list[Offer], path: Path) -> None:
         study = self.session.study
         for offer in offers:
             study = edits.add_series(study, offer.table, offer.name)
@@ -136,7 +137,7 @@ class FileActions:
         path, part = Path(series.table.source.path), series.table.source.options.get("part")
         store = self._window.places.remembered
 
-        def work():
+        def work() -> Table:
             offers = read_file_as_before(path, store)
             return next(
                 (offer.table for offer in offers if offer.table.source.options.get("part") == part), offers[0].table
@@ -216,7 +217,7 @@ def open_study_file(path: Path) -> Study:
     return open_study(path)
 
 
-def read_file_as_before(path: Path, store: Path) -> list:
+def read_file_as_before(path: Path, store: Path) -> list[Offer]:
     """Read a file, a text in the way that was chosen before for files that look the same."""
     from vettore.files.readers import read_file
     from vettore.files.remembered import recall, signature

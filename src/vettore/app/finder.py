@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import (
     QComboBox,
@@ -189,7 +189,7 @@ class Finder(Popup):
             self.close()
             act()
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         # Arrows go through the list while the field keeps the keyboard.
         if watched is self.field and event.type() == QEvent.Type.KeyPress:
             if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):

@@ -6,11 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QGridLayout,
     QMainWindow,
+    QMenu,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -109,7 +110,9 @@ class Window(QMainWindow):
         grid.setRowStretch(0, 1)
         self.setCentralWidget(Whole(body))
 
-    def add_action(self, menu, words: str, keys, action) -> QAction:
+    def add_action(
+        self, menu: QMenu, words: str, keys: QKeySequence | QKeySequence.StandardKey, action: Callable[[], object]
+    ) -> QAction:
         """Add a line to a menu, with its keys."""
         one = QAction(words, self)
         one.setShortcut(keys)
@@ -225,7 +228,7 @@ class Window(QMainWindow):
 
     # What Qt tells
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         # What the widget with the keyboard leaves: Escape closes the topmost thing, then lets the choice of rows go.
         if event.key() == Qt.Key.Key_Escape and self.page is not None:
             if not self.files.give_up_reading() and not self.page.close_topmost():
@@ -233,16 +236,16 @@ class Window(QMainWindow):
             return
         super().keyPressEvent(event)
 
-    def dragEnterEvent(self, event) -> None:
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         event.acceptProposedAction()
         self.open_paths(paths)
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         if not self.saving.may_leave():
             event.ignore()
             return
@@ -251,7 +254,7 @@ class Window(QMainWindow):
         self.keeper.end()
         event.accept()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         narrow = event.size().width() < SIZES.narrow_window
         self.rail.setFixedWidth(SIZES.narrow_rail if narrow else SIZES.rail)
         self._left.setFixedWidth(SIZES.narrow_choices if narrow else SIZES.choices)

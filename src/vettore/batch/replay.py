@@ -14,7 +14,8 @@ from vettore.batch.table import ReplayTable, Row
 from vettore.core.errors import VettoreError
 from vettore.files.readers import read_file
 from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
-from vettore.study.replay import Kept, Match, kept_numbers, replayed
+from vettore.study.kept_numbers import Kept, kept_numbers
+from vettore.study.replay import Match, replayed
 from vettore.study.study import Study
 
 NAN = float("nan")

@@ -140,9 +140,9 @@ class ReplayTable(Sequence[Row]):
         return data
 
 
-def check_ending(path: Path) -> None:
-    """Refuse a name that no table is written under. Raises VettoreError."""
-    if path.suffix.casefold() not in ENDINGS:
+def check_ending(path: Path | None) -> None:
+    """Refuse a name that no table is written under; None is none. Raises VettoreError."""
+    if path is not None and path.suffix.casefold() not in ENDINGS:
         raise VettoreError(f"“{path.name}”: a table of numbers ends in {', '.join(ENDINGS)}.")
 
 

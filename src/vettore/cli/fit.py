@@ -93,9 +93,7 @@ def fit(
 
     check_options(asked)
     looks = {name: asked.pop(name) for name in LOOKS}
-    if figure is None and any(looks.values()):
-        option = next(name for name, value in looks.items() if value).replace("_", "-")
-        raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
+    _check_looks(looks, figure)
     if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
         _check_single(
             {"--report": report, "--figure": figure, "--table": table, "--json": as_json, "--next": improve}
@@ -118,9 +116,7 @@ def fit(
         save_report(study, report)
     if figure is not None:
         save_figure_of(study, study.curves[0].id, figure, looks)
-    for what, path in (("table", table), ("report", report), ("figure", figure)):
-        if path is not None:
-            click.echo(f"The {what} was saved as {path}.", err=as_json)
+    _tell_saved({"table": table, "report": report, "figure": figure}, as_json)
     if not derived.result.converged:
         raise SystemExit(NOT_CONVERGED)
 
@@ -303,6 +299,20 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
             raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
         found[name.strip()] = (sides[0], sides[1])
     return found
+
+
+def _tell_saved(saved: Mapping[str, Path | None], as_json: bool) -> None:
+    for what, path in saved.items():
+        if path is not None:
+            click.echo(f"The {what} was saved as {path}.", err=as_json)
+
+
+def _check_looks(looks: Mapping[str, object], figure: Path | None) -> None:
+    """Refuse options about a figure that is not asked for. Raises DataError."""
+    given = [name for name, value in looks.items() if value]
+    if figure is None and given:
+        option = given[0].replace("_", "-")
+        raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
 
 
 def _check_single(given: Mapping[str, object]) -> None:

@@ -90,7 +90,7 @@ def _of_group(path: Path, group: str, table: Table, asked: Asked) -> Iterator[Ro
 def _of_fit(path: Path, group: str, table: Table, asked: Asked, options: dict[str, Any]) -> list[Row]:
     from vettore.batch.replay import failed, row_of
     from vettore.cli.fit import study_of
-    from vettore.study.replay import kept_numbers
+    from vettore.study.kept_numbers import kept_numbers
 
     try:
         study = study_of(table, path, Reading(), options)

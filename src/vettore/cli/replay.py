@@ -63,11 +63,8 @@ def replay(
     from vettore.batch.table import check_ending
     from vettore.files.study_file import open_study, study_bytes
 
-    if report_as is not None and reports is None:
-        raise DataError("--as would have no effect here: it says how --reports are written.")
-    if output is not None:
-        check_ending(output)
-    _check_format(report_as or "pdf")
+    _check_format(report_as, reports)
+    check_ending(output)
     places = (str(reports or ""), report_as or "pdf", str(studies or ""))
     asked = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
     paths = list(files_of(files, sys.stdin))
@@ -84,11 +81,11 @@ def replay(
             told = f"{ended.table.files} of {len(paths)} files are in {output}"
             click.echo(f"\nEnded: {told}. Run it again to go on.", err=True)
         raise SystemExit(ENDED) from None
-    if progress is not None and output is not None:
+    if progress is None or output is None:
+        click.echo(table.text(), nl=False)
+    else:
         table.save(output)
         progress.close(whole=table.files == len(paths))
-    else:
-        click.echo(table.text(), nl=False)
     _tell_failed(table, output)
 
 
@@ -103,9 +100,12 @@ def _tell_failed(table: ReplayTable, output: Path | None) -> None:
         raise SystemExit(SOME_FAILED)
 
 
-def _check_format(ending: str) -> None:
+def _check_format(report_as: str | None, reports: Path | None) -> None:
     from vettore.report.renderers.listed import FORMATS, format_of
 
+    if report_as is not None and reports is None:
+        raise DataError("--as would have no effect here: it says how --reports are written.")
+    ending = report_as or "pdf"
     if format_of(f".{ending}") is None:
         known = ", ".join(form.endings[0].removeprefix(".") for form in FORMATS)
         raise DataError(f"A report is written as {known}; “{ending}” was asked for.")

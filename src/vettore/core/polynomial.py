@@ -255,16 +255,7 @@ class Polynomial:
 
     def formula(self, x: str = "x") -> str:
         """Return the polynomial in the formula language with all its digits, as ``1 - 3.0*x + x^3``."""
-        parts: list[str] = []
-        for k, value in enumerate(self.coefficients):
-            if value == 0.0 and (self.degree or k):
-                continue
-            power = "" if k == 0 else x if k == 1 else f"{x}^{k}"
-            factor = repr(abs(value))
-            body = factor if not power else power if abs(value) == 1.0 else f"{factor}*{power}"
-            sign = " - " if value < 0 else " + "
-            parts.append(body if not parts and value >= 0 else f"-{body}" if not parts else f"{sign}{body}")
-        return "".join(parts) or "0"
+        return _written(self.coefficients, x)
 
     def curve(self, low: float, high: float) -> FormulaCurve:
         """Return the polynomial as a curve over a span."""
@@ -296,6 +287,20 @@ class Polynomial:
     @cached_property
     def _exact(self) -> list[Fraction]:
         return [Fraction(value) for value in self._coefficients]
+
+
+def _written(coefficients: Sequence[float], x: str) -> str:
+    parts: list[str] = []
+    for k, value in enumerate(coefficients):
+        if value == 0.0 and (len(coefficients) > 1 or k):
+            continue
+        power = "" if k == 0 else f"{x}^{k}" if k > 1 else x
+        factor = repr(abs(value))
+        body = factor if not power else f"{factor}*{power}"
+        body = power if power and abs(value) == 1.0 else body
+        sign = " - " if value < 0 else " + "
+        parts.append(f"{sign}{body}" if parts else f"-{body}" if value < 0 else body)
+    return "".join(parts) or "0"
 
 
 def _as_polynomial(value: Polynomial | float) -> Polynomial:

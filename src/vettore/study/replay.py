@@ -12,24 +12,15 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Literal
 
-import numpy as np
-
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fitting.checks import Verdict
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.tree import names
 from vettore.core.units import conversion
 from vettore.study import edits, parts
-from vettore.study.areas import derive_area
 from vettore.study.columns import column_names
-from vettore.study.derive import derive_fit, derive_reading
-from vettore.study.derive_curves import area_unit, derive_interpolant, readable
-from vettore.study.fits import DerivedFit, coefficient_units, derived_quantities
-from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
-from vettore.study.surfaces import derive_fitted, derive_surface, fit_of, sites_of
 from vettore.study.table import RawColumn, Table
 
 Match = Literal["by-name", "by-place"]
@@ -64,34 +55,6 @@ class Pairing:
     how: Found | None
     needed: bool
     conversion: tuple[float, float] = (1.0, 0.0)
-
-
-class Outcome(StrEnum):
-    """Whether a number was had."""
-
-    DONE = "done"
-    NOT_CONVERGED = "not converged"
-    NONE = "no answer"
-    FAILED = "failed"
-
-
-@dataclass(frozen=True)
-class Kept:
-    """A number that a study keeps of a series: of which ``part``, its name, value, ± and unit.
-
-    ``verdict`` is the gravest of the checks of the fit that it comes from; ``reason`` says why there is no number, or what is
-    to be said of it.
-    """
-
-    series: str
-    part: str
-    number: str
-    value: float = float("nan")
-    standard_error: float = float("nan")
-    unit: str = ""
-    verdict: str = ""
-    outcome: Outcome = Outcome.DONE
-    reason: str = ""
 
 
 def pairings(
@@ -279,159 +242,3 @@ def _without_missing(study: Study, series: Series, found: Iterable[Pairing]) -> 
 
 def _carries(study: Study, series: Series) -> bool:
     return any(series.id in part.refers_to() for part in study.parts if not isinstance(part, Series))
-
-
-def kept_numbers(study: Study, series: Series) -> tuple[Kept, ...]:
-    """Return all numbers that a study keeps of a series, those that could not be had with the reason."""
-    out: list[Kept] = []
-    names_of_fits: dict[str, int] = {}
-    for curve in study.curves_of(series.id):
-        count = names_of_fits[curve.name] = names_of_fits.get(curve.name, 0) + 1
-        name = curve.name if count == 1 else f"{curve.name} ({count})"
-        try:
-            out += _of_fit(study, series, curve, name)
-        except VettoreError as error:
-            out.append(Kept(series.name, name, "", outcome=Outcome.FAILED, reason=str(error)))
-    out += _of_areas(study, series)
-    out += _between(study, series)
-    out += _of_surfaces(study, series)
-    return tuple(out)
-
-
-def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept]:
-    fit = derive_fit(study, curve.id)
-    verdict = _gravest(fit)
-    outcome = Outcome.DONE if fit.result.converged else Outcome.NOT_CONVERGED
-    reason = "" if fit.result.converged else fit.result.message
-    base = Kept(series.name, name, "", verdict=verdict, outcome=outcome, reason=reason)
-    out = [
-        replace(base, number=label, value=one.value, standard_error=_or_nan(one.standard_error), unit=unit)
-        for (label, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True)
-    ]
-    for quantity, unit in derived_quantities(fit):
-        error = _or_nan(quantity.standard_error)
-        out.append(replace(base, number=quantity.name, value=quantity.value, standard_error=error, unit=unit))
-    if fit.result.residual_sd is not None:
-        unit = "" if fit.result.weighted else fit.y_called[1]
-        out.append(replace(base, number="residual standard deviation", value=fit.result.residual_sd, unit=unit))
-    if fit.result.r_squared is not None:
-        out.append(replace(base, number="R²", value=fit.result.r_squared))
-    for number, reading in enumerate(study.readings_of(curve.id), 1):
-        out += _of_reading(study, base, reading, reading.name or reading.given_name or f"reading {number}", fit)
-    return out
-
-
-def _of_reading(study: Study, base: Kept, reading: object, label: str, fit: DerivedFit) -> list[Kept]:
-    told = derive_reading(study, reading)  # type: ignore[arg-type]
-    x_unit, y_unit = fit.series.name_and_unit(Role.X)[1], fit.y_called[1]
-    found: list[tuple[float, float | None, str]] = []
-    if told.value is not None:
-        found.append((told.value, told.standard_error, told.unit))
-    found += [(place.x, place.standard_error, x_unit) for place in told.crossings]
-    names_of = [label]
-    for turn in told.turns:
-        found += [(turn.x, None, x_unit), (turn.y, None, y_unit)]
-    if told.turns:
-        names_of = [f"{label} {turn.kind} {axis}" for turn in told.turns for axis in "xy"]
-    elif len(found) > 1:
-        names_of = [f"{label} ({place})" for place in range(1, len(found) + 1)]
-    if not found:
-        why = told.refusal or (str(told.problem.value) if told.problem is not None else "There is none.")
-        return [replace(base, number=label, outcome=Outcome.NONE, reason=why)]
-    beyond = "beyond the data" if told.beyond else base.reason
-    return [
-        replace(base, number=name, value=value, standard_error=_or_nan(error), unit=unit, reason=beyond)
-        for name, (value, error, unit) in zip(names_of, found, strict=True)
-    ]
-
-
-def _of_areas(study: Study, series: Series) -> list[Kept]:
-    out = []
-    for number, recipe in enumerate(study.areas_of(series.id), 1):
-        label = recipe.name or f"area {number}"
-        try:
-            area = derive_area(study, series, recipe)
-        except VettoreError as error:
-            out.append(Kept(series.name, "areas", label, outcome=Outcome.FAILED, reason=str(error)))
-            continue
-        unit = area_unit(series)
-        out.append(Kept(series.name, "areas", label, area.area, _or_nan(area.standard_error), unit))
-    return out
-
-
-def _between(study: Study, series: Series) -> list[Kept]:
-    recipe = study.interpolant_of(series.id)
-    if not recipe.read_at:
-        return []
-    unit = series.name_and_unit(Role.Y)[1]
-    try:
-        curve = derive_interpolant(series, recipe)
-        at = np.array(readable(curve, recipe.read_at))
-        values, errors = curve(at), curve.standard_error(at)
-    except VettoreError as error:
-        return [Kept(series.name, "between points", "", outcome=Outcome.FAILED, reason=str(error))]
-    return [
-        Kept(
-            series.name,
-            "between points",
-            f"at {x:.10g}",
-            float(y),
-            float(e),
-            unit,
-            reason="beyond the points" if curve.is_beyond(float(x)) else "",
-        )
-        for x, y, e in zip(at, values, errors, strict=True)
-    ]
-
-
-def _of_surfaces(study: Study, series: Series) -> list[Kept]:
-    out = []
-    for recipe in study.all(SurfaceRecipe):
-        if recipe.series != series.id:
-            continue
-        try:
-            fit = fit_of(study, series, recipe)
-            surface = derive_surface(series, recipe) if fit is None else derive_fitted(series, recipe, fit)
-            unit = sites_of(series, recipe).units[2]
-            out.append(Kept(series.name, "surface", "mean", surface.mean(), unit=unit))
-            out.append(Kept(series.name, "surface", "left-out error", surface.left_out_error, unit=unit))
-            for x, y in recipe.read_at:
-                value, error = float(surface(x, y)), float(surface.standard_error(x, y))
-                out.append(Kept(series.name, "surface", f"at {x:.10g}; {y:.10g}", value, error, unit))
-        except VettoreError as error:
-            out.append(Kept(series.name, "surface", "", outcome=Outcome.FAILED, reason=str(error)))
-    return out
-
-
-def _gravest(fit: DerivedFit) -> str:
-    found = {check.verdict for check in fit.checks}
-    return next((verdict.value for verdict in (Verdict.BAD, Verdict.LOOK, Verdict.GOOD) if verdict in found), "")
-
-
-def _or_nan(value: float | None) -> float:
-    return float("nan") if value is None else float(value)
-
-
-@dataclass(frozen=True)
-class Beside:
-    """A number of the old data beside that of the new; ``apart`` is their difference in standard errors of it (NaN unknown)."""
-
-    old: Kept
-    new: Kept | None
-    apart: float
-
-
-def side_by_side(study: Study, made: Study, series: Iterable[str]) -> tuple[Beside, ...]:
-    """Return all numbers that were kept of some series, each beside the same number of the new data."""
-    out = []
-    for identity in series:
-        new = {(one.part, one.number): one for one in kept_numbers(made, made.find_series(identity))}
-        for old in kept_numbers(study, study.find_series(identity)):
-            other = new.get((old.part, old.number))
-            apart = float("nan")
-            if other is not None:
-                spread = float(np.hypot(old.standard_error, other.standard_error))
-                if spread > 0:
-                    apart = (other.value - old.value) / spread
-            out.append(Beside(old, other, apart))
-    return tuple(out)

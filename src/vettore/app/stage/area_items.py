@@ -131,7 +131,7 @@ class Handle(Upright):
         self.setPen(pg.mkPen(colour("accent"), width=1.8))
         self.setHoverPen(pg.mkPen(colour("accent"), width=3))
 
-    def paint(self, painter: QPainter, *args) -> None:
+    def paint(self, painter: QPainter, *args: object) -> None:
         super().paint(painter, *args)
         view = self.getViewBox()
         if view is None:

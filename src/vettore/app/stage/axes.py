@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QWheelEvent
 
 from vettore.app.stage.axis import SHARED_WIDTH, WIDTH
 from vettore.app.stage.curves import Grid
@@ -137,11 +137,11 @@ class Axes(pg.GraphicsLayoutWidget):
         words = f"{counted(gone, 'row')} not above 0: no place on a logarithmic axis" if gone else ""
         self.note.set_text(words)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         self.framing.remember()
         super().wheelEvent(event)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self.framing.remember()
         super().mousePressEvent(event)
 
@@ -203,7 +203,7 @@ class Axes(pg.GraphicsLayoutWidget):
         return next((axis for axis, side in sides if side.sceneBoundingRect().contains(place)), None)
 
 
-def _take_view(box: pg.ViewBox, view) -> None:
+def _take_view(box: pg.ViewBox, view: Sequence[Sequence[float]]) -> None:
     """Show the view of another box; one that is shown already is left alone, so that two can follow each other."""
     if [tuple(side) for side in box.viewRange()] != [tuple(side) for side in view]:
         box.setRange(xRange=view[0], yRange=view[1], padding=0)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
 
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QFontMetricsF
+from PySide6.QtGui import QFontMetricsF, QResizeEvent
 
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import plain_tip
@@ -39,7 +40,7 @@ class Axis(pg.AxisItem):
         self._said = None
         self._write_title()
 
-    def tickStrings(self, values, scale, spacing):
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
         if self.logMode:
             self._share("")
             return super().tickStrings(values, scale, spacing)
@@ -64,7 +65,7 @@ class Axis(pg.AxisItem):
         self._title = text
         self._write_title()
 
-    def resizeEvent(self, event=None) -> None:
+    def resizeEvent(self, event: QResizeEvent | None = None) -> None:
         super().resizeEvent(event)
         if hasattr(self, "_title"):
             self._write_title()

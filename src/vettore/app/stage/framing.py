@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
@@ -125,7 +127,7 @@ class Framing:
             return False
         return True
 
-    def _show(self, x, y) -> None:
+    def _show(self, x: Sequence[float], y: Sequence[float]) -> None:
         self._box.setRange(xRange=x, yRange=y, padding=0)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -92,7 +93,7 @@ class Grips(StageItem):
                 best, nearest = place, distance
         return best
 
-    def hoverEvent(self, event) -> None:
+    def hoverEvent(self, event: Any) -> None:
         """Light the grip under the pointer."""
         over = -1 if event.isExit() else self._at(event.pos())
         if over >= 0:
@@ -101,7 +102,7 @@ class Grips(StageItem):
             self._over = over
             self.update()
 
-    def mouseDragEvent(self, event) -> None:
+    def mouseDragEvent(self, event: Any) -> None:
         """Pull a grip."""
         if event.button() != Qt.MouseButton.LeftButton:
             event.ignore()

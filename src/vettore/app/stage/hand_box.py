@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Any
 
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
@@ -28,7 +29,7 @@ class HandBox(pg.ViewBox):
         self.hand = Hand.MOVE
         self._path: list[tuple[float, float]] = []
 
-    def mouseDragEvent(self, event, axis=None) -> None:
+    def mouseDragEvent(self, event: Any, axis: int | None = None) -> None:
         """Enclose points, unless the hand moves the view or the drag is on an axis."""
         if self.hand is Hand.MOVE or event.button() != Qt.MouseButton.LeftButton or axis is not None:
             super().mouseDragEvent(event, axis)

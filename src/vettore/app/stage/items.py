@@ -6,10 +6,12 @@ screen resolution at every zoom, and a million rows cost a frame and not a secon
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPolygonF, QTransform
 
 from vettore.core.arrays import Array
 
@@ -38,7 +40,7 @@ class StageItem(pg.GraphicsObject):
         self.prepareGeometryChange()
         self.update()
 
-    def paint(self, painter: QPainter, *_args) -> None:
+    def paint(self, painter: QPainter, *_args: object) -> None:
         view = self.viewRect()
         if view is None:
             return
@@ -58,7 +60,7 @@ class StageItem(pg.GraphicsObject):
 class Map:
     """From data to pixels and back; on a logarithmic axis values that are not above zero have no place (NaN)."""
 
-    def __init__(self, transform, log: tuple[bool, bool]) -> None:
+    def __init__(self, transform: QTransform, log: tuple[bool, bool]) -> None:
         self.mx, self.my = transform.m11(), transform.m22()
         self.dx, self.dy = transform.dx(), transform.dy()
         self.log = log
@@ -68,17 +70,17 @@ class Map:
         """What the map depends on."""
         return (self.mx, self.my, self.dx, self.dy, self.log)
 
-    def x(self, values):
+    def x(self, values: Any) -> Any:
         return on_axis(values, self.log[0]) * self.mx + self.dx
 
-    def y(self, values):
+    def y(self, values: Any) -> Any:
         return on_axis(values, self.log[1]) * self.my + self.dy
 
-    def x_back(self, pixels):
+    def x_back(self, pixels: Any) -> Any:
         return off_axis((pixels - self.dx) / self.mx, self.log[0])
 
 
-def on_axis(values, log: bool):
+def on_axis(values: Any, log: bool) -> Any:
     """Return where values stand on an axis: themselves, or their decimal logarithms."""
     if not log:
         return values
@@ -86,7 +88,7 @@ def on_axis(values, log: bool):
         return np.log10(np.where(np.asarray(values) > 0, values, np.nan))
 
 
-def off_axis(places, log: bool):
+def off_axis(places: Any, log: bool) -> Any:
     """Return the values that stand at places of an axis."""
     if not log:
         return places

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from vettore.app.stage.items import Map, StageItem, as_image, on_axis
 from vettore.app.stage.stamps import stamp_discs
 from vettore.app.style import colour, theme
-from vettore.core.arrays import Array, Mask
+from vettore.core.arrays import Array, Mask, Rows
 
 MOST_SINGLE_MARKS = 4000
 RADIUS = 4.0
@@ -44,7 +44,7 @@ class Marks(StageItem):
         self,
         x: Array,
         y: Array,
-        numbers,
+        numbers: Rows,
         aside: Mask,
         fill: str,
         error: Array | None = None,

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 
 from vettore.app.stage.axes import Axes
 from vettore.app.stage.axes_menu import AxisPopup, axes_menu
@@ -148,7 +149,7 @@ class Plot(Axes):
             self.lower.vb.setYRange(-(reach or 1.0), reach or 1.0, padding=0)
             self.fit_axis_widths()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.upper.vb.hand in (Hand.SPAN, Hand.ZOOM):
             self._end_hand()
             self.rubber.set_outline([])
@@ -167,7 +168,7 @@ class Plot(Axes):
         if event.reason() is not QContextMenuEvent.Reason.Mouse:
             axes_menu(self).popup(self.viewport().mapToGlobal(self.viewport().rect().center()))
 
-    def _row_at(self, scene_point) -> int:
+    def _row_at(self, scene_point: QPointF) -> int:
         panels = [(self.upper, self.marks)]
         if self.lower is not None:
             panels.append((self.lower, self.residual_marks))
@@ -176,7 +177,7 @@ class Plot(Axes):
                 return marks.nearest(panel.vb.mapSceneToView(scene_point), REACH)
         return -1
 
-    def _clicked(self, event) -> None:
+    def _clicked(self, event: Any) -> None:
         place = event.scenePos()
         if event.button() == Qt.MouseButton.RightButton:
             axes_menu(self).popup(event.screenPos().toPoint())
@@ -196,7 +197,7 @@ class Plot(Axes):
         if row < 0 and self.upper.vb.sceneBoundingRect().contains(place):
             self.place_clicked.emit(float(off_axis(self.upper.vb.mapSceneToView(place).x(), self.framing.log[0])))
 
-    def _moved(self, point) -> None:
+    def _moved(self, point: QPointF) -> None:
         self.row_pointed.emit(self._row_at(point))
         inside = self.upper.vb.sceneBoundingRect().contains(point)
         if not (self.cross_shown and inside):

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.stage.items import as_image
@@ -82,30 +82,30 @@ class ReliefView(QWidget):
         self.update()
         self.turned.emit(self.eye)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._dragged = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._dragged is not None:
             moved = event.position() - self._dragged
             self._dragged = event.position()
             turn, tilt = self.eye.turn + BY_PIXEL * moved.x(), self.eye.tilt + BY_PIXEL * moved.y()
             self.look_from(replace(self.eye, turn=turn, tilt=tilt))
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._dragged = None
         self.setCursor(Qt.CursorShape.OpenHandCursor)
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self.look_from(Eye())
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         self.look_from(replace(self.eye, stretch=self.eye.stretch * 1.1 ** (event.angleDelta().y() / 120)))
         event.accept()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         turns = {
             Qt.Key.Key_Left: (-BY_KEY, 0.0),
             Qt.Key.Key_Right: (BY_KEY, 0.0),
@@ -123,7 +123,7 @@ class ReliefView(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("plot_ground"))

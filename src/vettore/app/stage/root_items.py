@@ -34,7 +34,7 @@ class RootGrip(Upright):
         self.setVisible(True)
         self.update()
 
-    def paint(self, painter: QPainter, *args) -> None:
+    def paint(self, painter: QPainter, *args: object) -> None:
         super().paint(painter, *args)
         view = self.getViewBox()
         if view is None:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
 
+from vettore.app.strip.chip import Chip
 from vettore.app.strip.painter import Placed, place
 from vettore.app.style import colour, sans
 from vettore.core.typeset import coefficient_symbol
@@ -17,28 +16,6 @@ PADDING, TIGHT = 10.0, 6.0
 ROW_HEIGHT, GAP = 36.0, 7.0
 VALUE, SMALL_VALUE, LEAST_VALUE = 12.0, 10.5, 9.5
 SYMBOL = 15.0
-
-
-@dataclass(frozen=True)
-class Chip:
-    """What stands on a coefficient's chip; ``step`` is how much one pixel of dragging changes the value."""
-
-    value: str
-    error: str
-    number: float = 0.0
-    step: float = 0.0
-    held: bool = False
-    at_limit: bool = False
-    spoken: str = ""
-
-    @property
-    def foot(self) -> str:
-        """What stands under the value."""
-        if self.held:
-            return "held"
-        if self.at_limit:
-            return "at its limit"
-        return f"± {self.error}" if self.error else ""
 
 
 def _frame(painter: QPainter, frame: QRectF, chip: Chip, lit: bool) -> None:

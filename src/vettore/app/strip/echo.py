@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.strip.painter import Placed, place
@@ -45,11 +45,11 @@ class Echo(QWidget):
         height = 30.0 if placed is None else max(placed.above + placed.below + 2 * MARGIN, 30.0)
         return QSize(200, int(height) + 1)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.updateGeometry()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         placed = self._placed()
         if placed is None:
             return

@@ -8,10 +8,10 @@ Pointing at a chip lights its place in the equation, and the other way round. Th
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
-from vettore.app.strip.chips import Chip
+from vettore.app.strip.chip import Chip
 from vettore.app.strip.view import EquationView
 from vettore.app.widgets.parts import plain_tip
 from vettore.core.typeset import Box, Row
@@ -67,7 +67,7 @@ class EquationStrip(EquationView):
             return FINER
         return COARSER if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         name = self.chip_at(event.position())
         if event.button() != Qt.MouseButton.LeftButton or not name:
             super().mousePressEvent(event)
@@ -77,7 +77,7 @@ class EquationStrip(EquationView):
         self._dragging = False
         self._light()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         name = self.chip_at(event.position())
         if name != self._hovered and self._pressed is None:
             self._hovered = name
@@ -96,7 +96,7 @@ class EquationStrip(EquationView):
         self._pressed = (held, event.position(), value)
         self.shaped.emit(held, value)
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._pressed is None:
             return
         name, dragged = self._pressed[0], self._dragging
@@ -107,13 +107,13 @@ class EquationStrip(EquationView):
             self._clicked_name = name
             self._click.start(QApplication.doubleClickInterval())
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._click.stop()
         name = self.chip_at(event.position())
         if name:
             self.asked.emit(name)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         name = self.chip_at(event.position())
         turns = (event.angleDelta().y() or event.angleDelta().x()) / 120
         if not name:
@@ -123,16 +123,16 @@ class EquationStrip(EquationView):
         self._step(name, 8 * turns * self._speed(event.modifiers()))
         event.accept()
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         super().leaveEvent(event)
         self._hovered = ""
         self._light()
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self._light()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._light()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
@@ -57,7 +58,7 @@ class PolynomialStrip(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(400, self._height)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._arrange()
 
@@ -84,6 +85,6 @@ class PolynomialStrip(QWidget):
             self.setFixedHeight(height)
         self.update()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         paint_lines(self, self._lines, MARGIN)

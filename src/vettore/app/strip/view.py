@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
 from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
-from vettore.app.strip.chips import Chip
+from vettore.app.strip.chip import Chip
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import button, label
 from vettore.core.markup import mathml_document, to_latex, with_numbers
@@ -83,7 +83,7 @@ class EquationView(QWidget):
             return mathml_document(whole, values)
         return with_numbers(self.plain_text, values) if values else self.plain_text
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
         for numbers, words in ((False, "with symbols"), (True, "with numbers")):
             for kind in ("text", "LaTeX", "MathML"):
@@ -106,11 +106,11 @@ class EquationView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(400, self.height())
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.arrange()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.fit_window()
 
@@ -167,7 +167,7 @@ class EquationView(QWidget):
         lines = self._lines()
         return (lines[-1], self._scrolled[len(lines) - 1]) if lines else None
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

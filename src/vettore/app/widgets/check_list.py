@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
@@ -33,7 +33,7 @@ class Mark(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(18, 18)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(colour(self._verdict.value), 2.0)
@@ -119,17 +119,17 @@ class CheckRow(QWidget):
             self.picture.clicked.connect(lambda place: self._session.choose_rows([int(self._fit.rows[place])]))
             self._grid.addWidget(self.picture, 3, 0, 1, 2)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.shows and event.button() == Qt.MouseButton.LeftButton:
             self.turn()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.shows and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.turn()
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self.hasFocus():
             painter = QPainter(self)

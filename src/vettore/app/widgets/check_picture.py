@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.style import colour, sans
@@ -63,7 +63,7 @@ class CheckPicture(QWidget):
             frame.bottom() - (y - y0) / (y1 - y0) * frame.height(),
         )
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         told, frame = self._picture, self._frame()
@@ -105,7 +105,7 @@ class CheckPicture(QWidget):
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, told.x_title)
         painter.drawText(foot.translated(2, 13), Qt.AlignmentFlag.AlignLeft, f"↑ {told.y_title}")
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         px, py = self.places()
         distance = (px - event.position().x()) ** 2 + (py - event.position().y()) ** 2
         if not np.isfinite(distance).any():

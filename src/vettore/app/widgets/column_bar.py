@@ -11,6 +11,7 @@ from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.formula import read_expression
 from vettore.study import edits
 from vettore.study.columns import column_names
+from vettore.study.series import Series
 
 
 class ColumnBar(Bar):
@@ -64,6 +65,6 @@ class ColumnBar(Bar):
             field.clear()
 
     @staticmethod
-    def _free_name(series) -> str:
+    def _free_name(series: Series) -> str:
         taken = {column.name for column in series.columns}
         return next(f"c{i}" for i in range(1, 10_000) if f"c{i}" not in taken)

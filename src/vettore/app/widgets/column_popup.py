@@ -14,7 +14,9 @@ from vettore.core import units
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
 from vettore.study import edits
+from vettore.study.columns import ColumnSettings
 from vettore.study.series import Role
+from vettore.study.study import Study
 
 NUMBER_ROLES = [role for role in Role if role is not Role.TEXT]
 
@@ -90,7 +92,7 @@ class ColumnPopup(Popup):
         if changed != self._column:
             self._session.do(f"change column {changed.name}", study)
 
-    def _wanted(self):
+    def _wanted(self) -> ColumnSettings:
         text = self.places.text().strip()
         places = read_number(text) if text else None
         if text and (places is None or not 0 <= places <= 15 or places != int(places)):
@@ -114,7 +116,7 @@ class ColumnPopup(Popup):
             )
         return changed
 
-    def _do(self, words: str, study) -> None:
+    def _do(self, words: str, study: Study) -> None:
         self.close()
         self._session.do(words, study)
 

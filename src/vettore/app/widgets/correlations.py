@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.strip.painter import place
@@ -45,7 +45,7 @@ class Correlations(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(200, int(MARGIN + min(self._cell(), 34) * len(self._names)) + 2)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         if self._table is None:
             return
         painter = QPainter(self)

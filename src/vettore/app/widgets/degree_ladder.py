@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label, section
-from vettore.core.fitting.ladder import Ladder
+from vettore.core.fitting.ladder import Ladder, Rung
 from vettore.core.rounding import NumberStyle
 from vettore.words.fits import degree_reason
 
@@ -55,7 +55,7 @@ class LadderPlot(QWidget):
         tall = self.height() - TOP - BOTTOM - 16
         return QPointF(x, TOP + 8 + tall * (high - math.log(error)) / span)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         if self._ladder is None:
             return
         painter = QPainter(self)
@@ -103,13 +103,13 @@ class LadderPlot(QWidget):
         painter.drawLine(frame.topLeft(), frame.bottomLeft())
         painter.drawLine(frame.bottomLeft(), frame.bottomRight())
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._ladder is None or event.button() != Qt.MouseButton.LeftButton:
             return
         x = event.position().x()
         self.chosen.emit(min(self._degrees(), key=lambda degree: abs(self.place_of(degree).x() - x)))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         degrees = self._degrees()
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and degrees:
             step = 1 if event.key() == Qt.Key.Key_Right else -1
@@ -125,7 +125,7 @@ class LadderPlot(QWidget):
         return [rung.degree for rung in self._ladder.rungs if rung.left_one_out_error] if self._ladder else []
 
 
-def _error(rung) -> float:
+def _error(rung: Rung) -> float:
     return rung.left_one_out_error or 0.0
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF
+from PySide6.QtGui import QFont, QFontMetricsF, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from vettore.app.session import Session
@@ -62,15 +62,9 @@ class FitFindings(Column):
         self.turn_correlations = button(
             "correlations", self._turn_correlations, "link", "How the errors of coefficients go together"
         )
-        head = QWidget()
-        line = QHBoxLayout(head)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(section("Coefficients"))
-        line.addStretch()
-        line.addWidget(self.turn_tests)
         self._numbers = [
             rule(),
-            head,
+            self._head(),
             self._coefficients,
             self.turn_correlations,
             rule(),
@@ -86,6 +80,15 @@ class FitFindings(Column):
         )
         self._fit: DerivedFit | None = None
         self._lay_out()
+
+    def _head(self) -> QWidget:
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(section("Coefficients"))
+        line.addStretch()
+        line.addWidget(self.turn_tests)
+        return head
 
     def _lay_out(self) -> None:
         """Put the parts under each other."""
@@ -229,7 +232,7 @@ class FitFindings(Column):
         reach = max((small.horizontalAdvance(text) for text in told), default=0)
         return widest + reach + BESIDE > self.viewport().width()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
             self._show_coefficients(self._fit)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QPointF, QStringListModel, Qt
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCompleter, QLineEdit, QStyle, QStyleOptionFrame
 
 from vettore.app.style import colour
@@ -82,7 +82,7 @@ class FormulaField(QLineEdit):
         self.setText(text[: at - length] + word + text[at:])
         self.setCursorPosition(at - length + len(word))
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self._error_at is None or self._error_at > len(self.text()):
             return

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from vettore.app.style import colour, sans
@@ -32,7 +32,7 @@ class Histogram(QWidget):
         self._ends = (style.number(edges[0], 3), f"{style.number(edges[-1], 3)} {unit}".strip())
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if not len(self._counts) or not self._counts.max():
             return

@@ -7,7 +7,19 @@ from typing import TypeAlias
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, Signal, SignalInstance
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
 from vettore.app.stage.items import polygon
@@ -89,7 +101,7 @@ class Thumbnail(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(90, 99)
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         if not self.can_pin:
             return
         menu = QMenu(self)
@@ -97,7 +109,7 @@ class Thumbnail(QAbstractButton):
         menu.addAction("Hide").triggered.connect(self.hidden.emit)
         menu.popup(event.globalPos())
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_P and self.can_pin:
             self.pinned.emit()
         elif event.key() in (Qt.Key.Key_H, Qt.Key.Key_Delete):
@@ -105,7 +117,7 @@ class Thumbnail(QAbstractButton):
         else:
             super().keyPressEvent(event)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.can_pin and self.isDown() and _corner(self.width()).contains(event.position()):
             self.setDown(False)
             self.pinned.emit()
@@ -118,7 +130,7 @@ class Thumbnail(QAbstractButton):
             self._style.plain("< 0.001") if weight < 0.001 else self._style.fixed(weight, 2 if weight > 0.01 else 3)
         )
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         card = QRectF(self.rect()).adjusted(1, 1, -1, -1)

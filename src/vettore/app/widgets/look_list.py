@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.session import Session
@@ -37,12 +38,12 @@ class FindingLine(QWidget):
         inner.addLayout(actions)
         box.addLayout(inner, 1)
 
-    def enterEvent(self, event) -> None:
+    def enterEvent(self, event: QEnterEvent) -> None:
         if self._finding.rows:
             self._session.point(self._finding.rows[0])
         super().enterEvent(event)
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self._session.point(-1)
         super().leaveEvent(event)
 

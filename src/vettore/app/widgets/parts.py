@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -61,7 +62,7 @@ class Elided(QLabel):
         super().setText(text)
         self.setToolTip(plain_tip(text))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setPen(self.palette().color(self.foregroundRole()))
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
@@ -121,7 +122,7 @@ def fields(*lines: tuple[str, QWidget]) -> QWidget:
     return holder
 
 
-def clear(layout) -> None:
+def clear(layout: QLayout) -> None:
     """Remove everything from a layout."""
     while layout.count():
         item = layout.takeAt(0)
@@ -227,7 +228,7 @@ class Column(QScrollArea):
         self.column.setSpacing(8)
         self.setWidget(inner)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         # One word as long as a line must not make the column wider than what is seen of it.
         self.widget().setFixedWidth(self.viewport().width())

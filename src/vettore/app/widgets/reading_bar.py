@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
 
 from vettore.app.session import Session
@@ -186,7 +187,7 @@ class ReadingBar(QWidget):
         self.keep_it.setVisible(good)
         self.keep_it.setText("Keep" if len(found) == 1 else "Table")
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._make_room()
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QItemSelection, QItemSelectionModel, QMimeData, Qt, Signal
-from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QApplication, QTableView
+from PySide6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QMimeData, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QResizeEvent
+from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QApplication, QTableView, QWidget
 
 from vettore.app.widgets.table_headers import ColumnHeader, RowHeader
 from vettore.app.widgets.table_model import SeriesModel
@@ -46,15 +46,15 @@ class SeriesTable(QTableView):
         self.selectionModel().selectionChanged.connect(self._tell_rows)
         self.entered.connect(lambda index: self.row_pointed.emit(self.model().row_of(index.row())))
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.row_pointed.emit(-1)
         super().leaveEvent(event)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._share_width()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         index = self.currentIndex()
         if event.key() not in (Qt.Key.Key_Tab, Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.text():
             self._run_from = -1
@@ -77,11 +77,11 @@ class SeriesTable(QTableView):
         else:
             super().keyPressEvent(event)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self._run_from = -1
         super().mousePressEvent(event)
 
-    def closeEditor(self, editor, hint) -> None:
+    def closeEditor(self, editor: QWidget, hint: QAbstractItemDelegate.EndEditHint) -> None:
         hints = QAbstractItemDelegate.EndEditHint
         if hint == hints.EditNextItem:
             self._begin_run()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QHeaderView
 
@@ -43,7 +43,7 @@ class ColumnHeader(QHeaderView):
         self.blockSignals(False)
         self.moved.emit(old, new)
 
-    def paintSection(self, painter: QPainter, rect, place: int) -> None:
+    def paintSection(self, painter: QPainter, rect: QRect, place: int) -> None:
         model = self.model()
         if not isinstance(model, SeriesModel) or model.series is None or place >= model.columnCount():
             return
@@ -96,7 +96,7 @@ class RowHeader(QHeaderView):
         self.setDefaultSectionSize(ROW_HEIGHT)
         self.setMinimumWidth(52)
 
-    def paintSection(self, painter: QPainter, rect, row: int) -> None:
+    def paintSection(self, painter: QPainter, rect: QRect, row: int) -> None:
         model = self.model()
         if not isinstance(model, SeriesModel) or model.series is None or row >= model.rowCount():
             return

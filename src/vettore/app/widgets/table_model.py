@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt, Signal
 from PySide6.QtGui import QBrush, QFont
@@ -85,7 +87,7 @@ class SeriesModel(QAbstractTableModel):
                 flags |= Qt.ItemFlag.ItemIsEditable
         return flags
 
-    def setData(self, index: QModelIndex, value, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         if role != Qt.ItemDataRole.EditRole or self.series is None:
             return False
         row = self.row_of(index.row())
@@ -94,7 +96,7 @@ class SeriesModel(QAbstractTableModel):
             self.typed.emit(row, index.column(), str(value))
         return True
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole):
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if self.series is None or role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return None
         if orientation is Qt.Orientation.Vertical:
@@ -102,7 +104,7 @@ class SeriesModel(QAbstractTableModel):
         column = self.series.columns[section]
         return f"{column.name}, {column.unit or 'no unit'}, {column.role}"
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole):
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if self.series is None:
             return None
         row, column = self.row_of(index.row()), self.series.data[index.column()]

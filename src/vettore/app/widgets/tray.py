@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from vettore.app.session import Session, What
@@ -40,7 +40,7 @@ class Fold(QAbstractButton):
         self.setToolTip(plain_tip(f"{series}\n{figure}\nClick for all series and curves (Ctrl+T)"))
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         frame = QRectF(self.rect()).adjusted(0.8, 0.8, -0.8, -0.8)
@@ -68,7 +68,7 @@ class Opened(Popup):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         self.gone.emit()
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton
 
 from vettore.app.style import colour, sans
@@ -51,7 +51,7 @@ class TrayEntry(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(SIZES.narrow_choices - 14, HEIGHT)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)

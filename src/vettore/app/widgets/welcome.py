@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QIcon
+from PySide6.QtGui import QIcon, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from vettore.app.guide import TASKS, places_on
@@ -117,7 +117,7 @@ class Welcome(QWidget):
             self.cards.append(card)
         self._lay_out()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._lay_out()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 # What the parts of the window need under its menus.
@@ -18,7 +19,7 @@ class Whole(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setWidget(body)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         # Not by the area itself, which would ask for the height of every wrapped text.
         self.widget().resize(self.viewport().size().expandedTo(SMALLEST))
         super().resizeEvent(event)

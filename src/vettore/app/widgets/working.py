@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import QCloseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from vettore.app.strip.echo import Echo
@@ -31,7 +31,7 @@ class Brackets(QWidget):
         box.setContentsMargins(14, 2, 14, 2)
         box.addWidget(table)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(colour("ink"), 1.4))
@@ -157,7 +157,7 @@ class WorkingDrawer(QDialog):
         self.play.setText("Replay on the plot")
         self.replayed.emit(-1)
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         self._clock.stop()
         self.replayed.emit(-1)
         super().closeEvent(event)

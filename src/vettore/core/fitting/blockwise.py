@@ -101,7 +101,6 @@ def _refine(problem: Separable, reached: Reached, thinned: Separable) -> Polishe
         theta, here, inverse = there_theta, there, inverse_here
     else:
         return None
-    inverse = inverse @ np.linalg.inv(np.linalg.cholesky(here.gram)).T
+    inverse, free = inverse @ np.linalg.inv(np.linalg.cholesky(here.gram)).T, np.ones(len(theta), dtype=np.bool_)
     relative = float(np.linalg.norm(here.gradient)) / np.sqrt(here.squares) if here.squares > 0 else 0.0
-    free = np.ones(len(theta), dtype=np.bool_)
     return Polished(theta[:p], theta[p:], residual, leverage, inverse, relative, False, free)

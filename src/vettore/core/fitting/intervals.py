@@ -15,6 +15,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
+from functools import partial
 
 import numpy as np
 
@@ -71,21 +72,32 @@ def profile_intervals(
         rows, used = pick_rows(model.formula, data, sigma, weights)
         root = None if rows.weights is None else np.sqrt(rows.weights.high)
 
-        def least(at: float, start: Array, model=model, rows=rows, used=used, root=root, name=name):  # type: ignore[no-untyped-def]
-            given = {**{n: used[n] for n in model.formula.data}, **held, name: at}
-            with np.errstate(all="ignore"):
-                reached = search_to_end(Separable(model, given, rows.y, root), start)
-            if reached is None:
-                return math.inf, start
-            return reached.projected.squares, reached.alpha
-
+        given: dict[str, Array | float] = {**{n: used[n] for n in model.formula.data}, **held}
+        least = partial(_least, model, given, rows.y, root, name)
         alpha = np.array([result.coefficients[n].value for n in model.parts.nonlinear])
         width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
         out[name] = (_side(least, one.value, -width, alpha, allowed), _side(least, one.value, width, alpha, allowed))
     return out
 
 
-def _side(least, middle: float, step: float, alpha: Array, allowed: float) -> float | None:  # type: ignore[no-untyped-def]
+def _least(
+    model: Prepared,
+    given: Mapping[str, Array | float],
+    y: Array,
+    root: Array | None,
+    name: str,
+    at: float,
+    start: Array,
+) -> tuple[float, Array]:
+    """Return the least sum of squares with one coefficient held at a value, and where the others are."""
+    with np.errstate(all="ignore"):
+        reached = search_to_end(Separable(model, {**given, name: at}, y, root), start)
+    return (math.inf, start) if reached is None else (reached.projected.squares, reached.alpha)
+
+
+def _side(
+    least: Callable[[float, Array], tuple[float, Array]], middle: float, step: float, alpha: Array, allowed: float
+) -> float | None:
     inside, outside, length = middle, middle + step, step
     for _ in range(MOST_STEPS):
         squares, there = least(outside, alpha)

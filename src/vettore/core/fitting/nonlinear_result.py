@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -84,19 +85,26 @@ def nonlinear_result(
         residuals=residuals,
         leverages=lambda: np.minimum(answer.leverage, 1.0),
         basis=partial(_basis, problem, answer),
-        level=asked.level,
         **of_rows(rows),
-        iterations=len(solved.path) - 1,
-        search=solved.search,
-        loss=asked.loss,
         weighted_down=_weighted_down(rows, forgiven),
-        gradient=answer.gradient,
-        stops=solved.path,
-        searched_for=model.free,
-        absolute_sigma=asked.absolute_sigma,
+        **_of_search(model, solved, asked),
         fitted_names=names,
         transformed=read.transformed,
     )
+
+
+def _of_search(model: Prepared, solved: Solved, asked: Options) -> dict[str, Any]:
+    """Return what a result says of what was asked and of the way to the answer."""
+    return {
+        "level": asked.level,
+        "loss": asked.loss,
+        "absolute_sigma": asked.absolute_sigma,
+        "iterations": len(solved.path) - 1,
+        "search": solved.search,
+        "stops": solved.path,
+        "searched_for": model.free,
+        "gradient": solved.answer.gradient,
+    }
 
 
 def _covariance(problem: Separable, solved: Solved, variance: float | None, known: list[int]) -> Array | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from enum import StrEnum
@@ -13,8 +12,9 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
-from vettore.core.distributions import chi_squared_above, t_two_sided
+from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
+from vettore.core.fitting.goodness import Goodness
 from vettore.core.fitting.record import Alternative, Iteration, Search, Stop
 from vettore.core.remarks import Remark, RemarkKind, sentences
 from vettore.core.telling import Known, Tells, short
@@ -82,8 +82,8 @@ TOLD = (
 TOLD_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class FitResult(Tells):
+@dataclass(frozen=True, eq=False, repr=False, kw_only=True)
+class FitResult(Goodness, Tells):
     """A fit and everything that is reported of it. Arrays have one entry per row in use, in the order given.
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
@@ -109,18 +109,10 @@ class FitResult(Tells):
     method: Method
     converged: bool
     own_remarks: tuple[Remark, ...]
-    n: int
-    degrees_of_freedom: int
-    sum_of_squares: float
-    total: Callable[[bool], float]
-    constant: Callable[[], bool]
     residual_sd: float | None
     covariance: Array | None
-    residuals: Array
-    leverages: Callable[[], Array]
     basis: Callable[[], Array]
     x: Array
-    y: Array
     rows_in_use: Mask
     left_out: tuple[int, ...]
     level: float = 0.95
@@ -133,7 +125,6 @@ class FitResult(Tells):
     stops: tuple[Stop, ...] = ()
     searched_for: tuple[str, ...] = ()
     sigma: Array | None = None
-    absolute_sigma: bool = False
     beside: Callable[[], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
     left: str = ""
@@ -246,50 +237,6 @@ class FitResult(Tells):
         return self.given_curve
 
     @cached_property
-    def leverage(self) -> Array:
-        """How far each row decides its own fitted value, from 0 to 1: the diagonal of the hat matrix."""
-        return self.leverages()
-
-    @cached_property
-    def total_sum_of_squares(self) -> float:
-        """The sum of squares of y about its mean, or about zero (``r_squared_against``)."""
-        return self.total(self.has_constant)
-
-    @cached_property
-    def has_constant(self) -> bool:
-        """Whether the model can move its curve up and down as a whole, whatever the spelling of its formula."""
-        return self.constant()
-
-    @property
-    def r_squared_against(self) -> str:
-        """What R² compares with: the mean of y for a model with a constant, else zero."""
-        return "mean" if self.has_constant else "zero"
-
-    @property
-    def chi_squared(self) -> float | None:
-        """χ², the sum of squares in units of known standard deviations; None where they are not known."""
-        return self.sum_of_squares if self.absolute_sigma else None
-
-    @property
-    def reduced_chi_squared(self) -> float | None:
-        """χ²/ν, near 1 where the curve is right and the standard deviations are, too."""
-        if self.chi_squared is None or self.degrees_of_freedom < 1:
-            return None
-        return self.chi_squared / self.degrees_of_freedom
-
-    @property
-    def chi_squared_p(self) -> float | None:
-        """The probability of a χ² at least as large where curve and standard deviations are right."""
-        if self.chi_squared is None or self.degrees_of_freedom < 1:
-            return None
-        return chi_squared_above(self.chi_squared, self.degrees_of_freedom)
-
-    @property
-    def interval_freedom(self) -> float:
-        """The degrees of freedom of intervals: infinite, which makes them normal, where σ is known."""
-        return math.inf if self.absolute_sigma else float(self.degrees_of_freedom)
-
-    @cached_property
     def correlation(self) -> Array | None:
         """The correlations of the coefficients in ``fitted_names``; None where they cannot be known."""
         if self.covariance is None:
@@ -311,68 +258,7 @@ class FitResult(Tells):
             for stop in self.stops
         )
 
-    @cached_property
-    def fitted(self) -> Array:
-        """The values of the curve, shape (n,)."""
-        return self.y - self.residuals
-
     @property
     def values(self) -> tuple[float, ...]:
         """The values of the coefficients, in formula order."""
         return tuple(coefficient.value for coefficient in self.coefficients.values())
-
-    @property
-    def r_squared(self) -> float | None:
-        """Share of the total sum of squares that the curve takes up."""
-        if self.total_sum_of_squares <= 0:
-            return None
-        return 1.0 - self.sum_of_squares / self.total_sum_of_squares
-
-    @property
-    def adjusted_r_squared(self) -> float | None:
-        """R² with both sums of squares divided by their degrees of freedom."""
-        if self.r_squared is None or self.degrees_of_freedom < 1:
-            return None
-        total = self.n - 1 if self.has_constant else self.n
-        return 1.0 - (1.0 - self.r_squared) * total / self.degrees_of_freedom
-
-    @property
-    def aicc(self) -> float:
-        """Akaike's criterion corrected for few rows (Hurvich & Tsai 1989), up to a constant of the rows.
-
-        The variance counts as a parameter unless it is known. Infinite when there are too few rows to say.
-        """
-        k = self._parameters
-        if self.n - k - 1 <= 0:
-            return math.inf
-        return self._misfit() + 2 * k + 2 * k * (k + 1) / (self.n - k - 1)
-
-    @property
-    def bic(self) -> float:
-        """Schwarz's criterion, up to a constant of the rows."""
-        return self._misfit() + self._parameters * math.log(self.n)
-
-    @property
-    def left_one_out_error(self) -> float | None:
-        """Root mean square of each row's miss by the fit without it: r/(1 − leverage), exact for linear models."""
-        rest = 1.0 - self.leverage
-        if self.degrees_of_freedom < 1 or rest.min() < 1e-12:
-            return None
-        return float(math.sqrt(float(((self.residuals / rest) ** 2).mean())))
-
-    @property
-    def exact(self) -> bool:
-        """Whether every residual is no more than the rounding of y."""
-        return bool(np.all(np.abs(self.residuals) <= 4 * np.finfo(np.float64).eps * np.max(np.abs(self.y))))
-
-    @property
-    def _parameters(self) -> int:
-        return self.n - self.degrees_of_freedom + (0 if self.absolute_sigma else 1)
-
-    def _misfit(self) -> float:
-        """Return −2 ln L up to a constant of the rows: with known σ that is χ²."""
-        if self.absolute_sigma:
-            return self.sum_of_squares
-        if self.exact:
-            return -math.inf
-        return self.n * math.log(self.sum_of_squares / self.n)

@@ -8,9 +8,11 @@ side by side bind like ``*``: 1/2 x is (1/2)·x. Depth and size are bounded, so 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from vettore.core.errors import FormulaError
-from vettore.core.formula.tokens import Token, tokens
+from vettore.core.formula.cursor import Cursor
+from vettore.core.formula.tokens import Token
 from vettore.core.formula.tree import (
     CONDITIONS,
     Binary,
@@ -28,31 +30,16 @@ from vettore.core.formula.tree import (
 )
 from vettore.core.formula.words import ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, near_miss
 
-DEEPEST, LONGEST_CHAIN = 60, 250
-MOST_TOKENS = 1200
+LONGEST_CHAIN = 250
 COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
 
 
-class Reader:
+class Reader(Cursor):
     """Reads one text; ``columns`` are names that stand for data even where the language has a word for them."""
 
     def __init__(self, text: str, columns: frozenset[str] = frozenset()) -> None:
-        self.text = text
+        super().__init__(text)
         self.columns = columns
-        self.tokens = tokens(text)
-        if len(self.tokens) > MOST_TOKENS:
-            raise FormulaError(
-                f"The formula has {len(self.tokens)} parts; the most is {MOST_TOKENS}.",
-                self.tokens[MOST_TOKENS].position,
-                "Split it.",
-            )
-        self.place = 0
-        self.depth = 0
-
-    @property
-    def here(self) -> Token:
-        """The token that comes next."""
-        return self.tokens[self.place]
 
     def read_all(self, condition: bool = False) -> Node:
         """Read the whole text as one value, or as one condition."""
@@ -70,37 +57,6 @@ class Reader:
             self.value(node, 0)
         return node
 
-    def end(self) -> None:
-        """Insist that nothing follows."""
-        token = self.here
-        if token.kind == "end":
-            return
-        if token.text == ")":
-            raise FormulaError("This bracket closes nothing.", token.position, "Take it out, or open one before it.")
-        if token.text == ",":
-            hint = "Commas stand only between the arguments of a function; write a decimal point in numbers."
-            raise FormulaError("A comma has no meaning here.", token.position, hint)
-        raise FormulaError(f"“{token.text}” was not expected here.", token.position, "Put a sign before it.")
-
-    def take(self, *texts: str) -> Token | None:
-        """Take the next token if it is one of these signs or words."""
-        token = self.here
-        if token.kind in ("sign", "name") and token.text in texts:
-            self.place += 1
-            return token
-        return None
-
-    def value(self, node: Node, position: int) -> Node:
-        """Insist that a node is a number, not a condition or a text."""
-        if isinstance(node, CONDITIONS):
-            hint = "Use it as if(condition, a, b)."
-            raise FormulaError("A condition stands where a number is needed.", position, hint)
-        if isinstance(node, Text):
-            raise FormulaError(
-                "A text stands where a number is needed.", position, "Texts can only be compared with == and !=."
-            )
-        return node
-
     def either(self) -> Node:
         """Read conditions joined by ``or``."""
         return self._joined("or", self.both, Either)
@@ -109,31 +65,27 @@ class Reader:
         """Read conditions joined by ``and``."""
         return self._joined("and", self.negation, Both)
 
-    def _joined(self, word: str, part, make) -> Node:  # type: ignore[no-untyped-def]
+    def _joined(self, word: str, part: Callable[[], Node], make: Callable[[Node, Node], Node]) -> Node:
         start = self.here.position
         node: Node = part()
         while (token := self.take(word)) is not None:
-            self._condition(node, start, word)
+            self.condition(node, start, word)
             start = self.here.position
             right = part()
-            self._condition(right, start, word)
+            self.condition(right, start, word)
             node = make(node, right)
             del token
         return node
-
-    def _condition(self, node: Node, position: int, word: str) -> None:
-        if not isinstance(node, CONDITIONS):
-            raise FormulaError(f"“{word}” joins conditions, and this is none.", position, "Compare it, as in x > 5.")
 
     def negation(self) -> Node:
         """Read ``not`` and what follows."""
         token = self.take("not")
         if token is None:
             return self.comparison()
-        self._enter(token)
+        self.enter(token)
         start = self.here.position
         node = self.negation()
-        self._condition(node, start, "not")
+        self.condition(node, start, "not")
         self.depth -= 1
         return Not(node)
 
@@ -203,7 +155,7 @@ class Reader:
         token = self.take("+", "-")
         if token is None:
             return self.power()
-        self._enter(token)
+        self.enter(token)
         start = self.here.position
         node = self.value(self.unary(), start)
         self.depth -= 1
@@ -223,7 +175,7 @@ class Reader:
         if token_or_none is None:
             return node
         self.value(node, start)
-        self._enter(token_or_none)
+        self.enter(token_or_none)
         start = self.here.position
         exponent_node = self.value(self.unary(), start)
         self.depth -= 1
@@ -244,30 +196,13 @@ class Reader:
         if token.text == "(":
             return self._bracket(token)
         if token.text == "√":
-            self._enter(token)
+            self.enter(token)
             start = self.here.position
             node = self.value(self.primary(), start)
             self.depth -= 1
             return Call("sqrt", (node,))
         self.place -= 1
-        raise self._expected(token)
-
-    def _expected(self, token: Token) -> FormulaError:
-        if token.kind == "end":
-            return FormulaError(
-                "The formula stops too early.", token.position, "A number, a name or a bracket is missing."
-            )
-        if token.text in ("*", "/", "^", ","):
-            return FormulaError(
-                f"Something is missing before “{token.text}”.", token.position, "Write a number, a name or a bracket."
-            )
-        if token.text == ")":
-            return FormulaError(
-                "There is nothing in front of this bracket.", token.position, "Write something there."
-            )
-        return FormulaError(
-            f"A number, a name or a bracket was expected, not “{token.text}”.", token.position, "Take it out."
-        )
+        raise self.expected(token)
 
     def _number(self, token: Token) -> float:
         value = float(token.text)
@@ -276,7 +211,7 @@ class Reader:
         return value
 
     def _bracket(self, token: Token) -> Node:
-        self._enter(token)
+        self.enter(token)
         node = self.either()
         if self.take(")") is None:
             if self.here.kind == "end":
@@ -314,14 +249,14 @@ class Reader:
     def _call(self, token: Token) -> Node:
         bracket = self.here
         self.place += 1
-        self._enter(token)
+        self.enter(token)
         arguments: list[Node] = []
         if self.here.text != ")":
             while True:
                 start = self.here.position
                 node = self.either()
                 if token.text == "if" and not arguments:
-                    self._condition(node, start, "if")
+                    self.condition(node, start, "if")
                 else:
                     self.value(node, start)
                 arguments.append(node)
@@ -336,13 +271,6 @@ class Reader:
         if not fewest <= len(arguments) <= most:
             raise FormulaError(_argument_words(token.text, len(arguments)), token.position, _usage(token.text))
         return Call(token.text, tuple(arguments))
-
-    def _enter(self, token: Token) -> None:
-        self.depth += 1
-        if self.depth > DEEPEST:
-            raise FormulaError(
-                f"More than {DEEPEST} things stand inside each other here.", token.position, "Simplify it."
-            )
 
 
 def _argument_words(function: str, given: int) -> str:

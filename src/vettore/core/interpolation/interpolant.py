@@ -275,27 +275,7 @@ class Interpolant(Noted, Curve):
             rest = np.maximum(1 - self.smoother.leverage(self.penalty), 1e-12)
             misses = (self.y - self(self.x)) / rest
             return float(np.sqrt(np.mean(misses[1:-1] ** 2)))
-        if self.method.key == "periodic":
-            return self._periodic_left_out()
-        places = np.arange(1, n - 1)
-        if len(places) > MOST_LEFT_OUT:
-            places = np.unique(np.linspace(1, n - 2, MOST_LEFT_OUT).round().astype(np.intp))
-        reach = n if self.method.reach is None else self.method.reach + 2
-        found = []
-        for j in places.tolist():
-            window = np.array([i for i in range(max(j - reach, 0), min(j + reach + 1, n)) if i != j])
-            ends = self.end_slopes
-            curve = Interpolant(self.method, self.x[window], self.y[window], None, ends, None, "continue", (), ())
-            found.append(float(curve(self.x[j])) - float(self.y[j]))
-        return float(np.sqrt(np.mean(np.square(found))))
-
-    def _periodic_left_out(self) -> float:
-        misses = []
-        for j in range(1, len(self.x) - 1):
-            keep = np.arange(len(self.x)) != j
-            curve = Interpolant(self.method, self.x[keep], self.y[keep], None, (0.0, 0.0), None, "refuse", (), ())
-            misses.append(float(curve(self.x[j])) - float(self.y[j]))
-        return float(np.sqrt(np.mean(np.square(misses))))
+        return _left_out_error(self)
 
     @cached_property
     def swing(self) -> float:
@@ -317,6 +297,25 @@ class Interpolant(Noted, Curve):
 
 # Knots to each side that are looked at for a smoothing or periodic spline over many points.
 SMOOTH_REACH = 60
+
+
+def _left_out_error(curve: Interpolant) -> float:
+    """Return the root mean square of what the method misses of inner points (at most MOST_LEFT_OUT) when each is left out."""
+    n, method = len(curve.x), curve.method
+    periodic = method.key == "periodic"
+    places = np.arange(1, n - 1)
+    if len(places) > MOST_LEFT_OUT and not periodic:
+        places = np.unique(np.linspace(1, n - 2, MOST_LEFT_OUT).round().astype(np.intp))
+    # A periodic curve needs its ends; others are as they are through the points about.
+    reach = n if method.reach is None or periodic else method.reach + 2
+    ends = (0.0, 0.0) if periodic else curve.end_slopes
+    outside: Outside = "refuse" if periodic else "continue"
+    misses = []
+    for j in places.tolist():
+        window = np.array([i for i in range(max(j - reach, 0), min(j + reach + 1, n)) if i != j])
+        without = Interpolant(method, curve.x[window], curve.y[window], None, ends, None, outside, (), ())
+        misses.append(float(without(curve.x[j])) - float(curve.y[j]))
+    return float(np.sqrt(np.mean(np.square(misses))))
 
 
 def _chosen(method: str, outside: str, penalty: float | None) -> Method:

@@ -137,9 +137,8 @@ class Sites:
         """Return distances and sites nearest to scaled places, each (…,) or (…, count) as the tree gives them."""
         workers = -1 if np.size(u) > MANY else 1
         found = self.tree.query(np.stack([u, v], axis=-1), k=count, workers=workers)  # type: ignore[attr-defined]
-        distance, site = found
         # A place too far away for its distance to be a number is near to none; any site will do.
-        return distance, np.minimum(site, len(self) - 1)
+        return found[0], np.minimum(found[1], len(self) - 1)
 
 
 class Triangles:

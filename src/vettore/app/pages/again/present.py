@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.study.replay import Beside, Found, Kept, pairings, replayed, side_by_side
+from vettore.study.kept_numbers import Beside, Kept, side_by_side
+from vettore.study.replay import Found, pairings, replayed
 from vettore.study.series import Series
 from vettore.study.study import Study
 from vettore.study.table import Table

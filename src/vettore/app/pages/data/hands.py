@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.session import Session
@@ -145,7 +147,7 @@ class TableHands:
 
         self._try(label, work)
 
-    def _try(self, label: str, work) -> None:
+    def _try(self, label: str, work: Callable[[], Study]) -> None:
         try:
             self._session.do(label, work())
         except VettoreError as error:

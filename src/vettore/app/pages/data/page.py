@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import (
     QSplitter,
     QStackedWidget,
@@ -251,7 +251,7 @@ class DataPage(Page):
             self.plot.marks.set_pointed(row)
             self.table.show_pointed(row)
 
-    def decide_column(self, place: int, where) -> None:
+    def decide_column(self, place: int, where: QPoint) -> None:
         """Open the form of a column under its header."""
         if self.session.series is not None:
             self.popup = ColumnPopup(self.session, place, self.table)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from vettore.app.pages.figure.making import TEXTS
@@ -107,7 +107,7 @@ class FigureCanvas(QWidget):
         sheet = self.sheet()
         return (point.x() - sheet.x()) / sheet.width(), (point.y() - sheet.y()) / sheet.height()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         place = self.place_at(event.position())
@@ -117,7 +117,7 @@ class FigureCanvas(QWidget):
             self._at = event.position()
         self.update()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             self._at = event.position()
             self.update()
@@ -129,7 +129,7 @@ class FigureCanvas(QWidget):
             self.setCursor(_cursor(over.what if over is not None else ""))
             self.update()
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._held is None:
             return
         place, start = self._held
@@ -141,7 +141,7 @@ class FigureCanvas(QWidget):
             self.moved.emit(place.what, *self.share_of(end))
         self.update()
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         place = self.place_at(event.position())
         if place is not None and (place.what in TEXTS or place.what.startswith("note")):
             self.edit(place.what)
@@ -160,7 +160,7 @@ class FigureCanvas(QWidget):
         rect = self.frame_of(place) if place is not None else self.frame_of(Place(what, frame.x, frame.y, 0.3, 0))
         self._open(what, rect, self._words.get(what, ""))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self._chosen:
             chosen, self._chosen = self._chosen, ""
             self.typed.emit(chosen, "")
@@ -196,7 +196,7 @@ class FigureCanvas(QWidget):
         elif what and text.strip() != self._words.get(what, ""):
             self.typed.emit(what, text)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), colour("canvas"))

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from vettore.app.pages.fit.shaping import step_of
-from vettore.app.strip.chips import Chip
+from vettore.app.strip.chip import Chip
 from vettore.core.arrays import Array, Mask
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Node, Row, renamed
+from vettore.core.typeset import Box, Row, renamed
 from vettore.study.fits import DerivedFit, coefficient_units, response_of
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
@@ -88,8 +88,8 @@ def points_of(series: Series, recipe: AnyFit) -> Points | None:
 class Equation:
     """The equation of a fit for the strip: both sides, a chip for each coefficient, symbols of long names, plain text."""
 
-    left: Node
-    terms: list[Node]
+    left: Box
+    terms: list[Row]
     chips: dict[str, Chip]
     legend: str
     plain_text: str

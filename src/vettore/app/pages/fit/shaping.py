@@ -13,6 +13,7 @@ from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import Coefficient
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
+from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit
 from vettore.study.pulls import formula_of
 
@@ -97,7 +98,7 @@ class Shaping:
         worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
         return Shaped(self.values, self._curve, rows, misses, worse)
 
-    def words(self, shaped: Shaped, style) -> str:
+    def words(self, shaped: Shaped, style: NumberStyle) -> str:
         """Return how far from the best the curve is."""
         if not math.isfinite(shaped.worse):
             return "shaped by hand: no finite value at these rows"

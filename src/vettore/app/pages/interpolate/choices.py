@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QSli
 
 from vettore.app.widgets.line_up import LineUp
 from vettore.app.widgets.parts import Column, about, button, label, rule, section
-from vettore.core.interpolation.interpolant import Outside
 from vettore.core.interpolation.methods import METHODS
+from vettore.core.interpolation.points import Outside
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.kinds.interpolant import InterpolantRecipe
 

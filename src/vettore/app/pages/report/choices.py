@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPlainTextEdit
 
 from vettore.app.pages.report.present import View
@@ -15,7 +16,7 @@ class NoteField(QPlainTextEdit):
 
     finished = Signal()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self.finished.emit()
 

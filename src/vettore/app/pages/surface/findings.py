@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.pages.surface.present import View
@@ -24,7 +24,7 @@ class Sign(QWidget):
         self.setFixedSize(SIGN + 2, SIGN + 2)
         self.setAccessibleName(SHAPE_WORDS[what] if what is not None else "look")
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         low, middle, high = 1.5, SIGN / 2 + 1, SIGN - 0.5

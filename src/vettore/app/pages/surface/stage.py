@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -82,7 +83,7 @@ class MapPlot(Plot):
         else:
             super()._outlined(points, done)
 
-    def _clicked(self, event) -> None:
+    def _clicked(self, event: Any) -> None:
         inside = self.upper.vb.sceneBoundingRect().contains(event.scenePos())
         if event.button() == Qt.MouseButton.LeftButton and not event.double() and inside:
             at = self.upper.vb.mapSceneToView(event.scenePos())
