@@ -14,7 +14,7 @@ from vettore.app.widgets.parts import Column, Pairs, about, button, plain_tip, r
 from vettore.app.widgets.welcome import FirstSteps
 from vettore.core.inspection import Finding
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
-from vettore.study.series import ColumnSettings, Series
+from vettore.study.series import ColumnSettings, Role, Series
 
 
 class Findings(QStackedWidget):
@@ -84,12 +84,12 @@ class Findings(QStackedWidget):
         self._session.background.run(
             "numbers",
             lambda: column_numbers(series, place),
-            lambda told: self._tell_numbers(told, column),
+            lambda told: self._tell_numbers(told, column, series.name_and_unit(Role.X)[1]),
             lambda sentence: self.numbers.show_pairs([("count", "0"), ("", sentence)]),
         )
 
-    def _tell_numbers(self, numbers: ColumnNumbers, column: ColumnSettings) -> None:
-        self.numbers.show_pairs(in_numbers(numbers, column, self._session.style))
+    def _tell_numbers(self, numbers: ColumnNumbers, column: ColumnSettings, x_unit: str) -> None:
+        self.numbers.show_pairs(in_numbers(numbers, column, x_unit, self._session.style))
         self.histogram.show_counts(*numbers.bars, column.unit, self._session.style)
 
     def copy_numbers(self) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.errors import name_rows
 from vettore.core.rounding import NumberStyle
@@ -61,7 +62,7 @@ def set_aside(series: Series) -> Pairs:
     return pairs
 
 
-def in_numbers(numbers: ColumnNumbers, column: ColumnSettings, style: NumberStyle) -> Pairs:
+def in_numbers(numbers: ColumnNumbers, column: ColumnSettings, x_unit: str, style: NumberStyle) -> Pairs:
     """Return a column in numbers, and how it goes with x."""
     told = numbers.told
 
@@ -73,17 +74,18 @@ def in_numbers(numbers: ColumnNumbers, column: ColumnSettings, style: NumberStyl
         ("mean", style.pair(told.mean, told.standard_error, column.unit)),
         ("median", unit(told.median)),
         ("standard deviation (n\u00a0−\u00a01)", unit(told.standard_deviation, 4)),
-        ("variance", style.number(told.variance, 4)),
+        ("variance", f"{style.number(told.variance, 4)} {units.power(column.unit, 2)}".strip()),
         ("median absolute deviation", unit(numbers.median_absolute_deviation, 4)),
         ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
         ("quartiles", f"{style.number(told.lower_quartile, 4)} · {style.number(told.upper_quartile, 4)}"),
         ("sum", style.number(told.sum, 6)),
     ]
     if numbers.with_x is not None:
+        both = units.product(x_unit, column.unit)
         pairs += [
             (f"correlation with {numbers.x_name}", style.number(numbers.with_x.correlation, 3)),
             ("by ranks", style.number(numbers.with_x.rank_correlation, 3)),
-            ("covariance", style.number(numbers.with_x.covariance, 4)),
+            ("covariance", f"{style.number(numbers.with_x.covariance, 4)} {both}".strip()),
         ]
     return pairs
 

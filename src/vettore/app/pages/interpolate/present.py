@@ -94,7 +94,8 @@ def offered(tried: tuple[Tried, ...], style: NumberStyle) -> list[Offered]:
     """Return the methods with what each misses when a point is left out, the closest first, the impossible last."""
 
     def rank(one: Tried) -> tuple[bool, float]:
-        return one.curve is None, (one.curve.left_out_error if one.curve is not None else None) or math.inf
+        error = None if one.curve is None else one.curve.left_out_error
+        return one.curve is None, math.inf if error is None else error
 
     def note(curve: Interpolant | None) -> str:
         if curve is None:
