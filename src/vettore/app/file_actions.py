@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -220,10 +221,6 @@ def open_study_file(path: Path) -> Study:
 def read_file_as_before(path: Path, store: Path) -> list[Offer]:
     """Read a file, a text in the way that was chosen before for files that look the same."""
     from vettore.files.readers import read_file
-    from vettore.files.remembered import recall, signature
-    from vettore.files.sniff import Layout
+    from vettore.files.remembered import as_before
 
-    def as_before(layout: Layout, head: str) -> Layout:
-        return recall(store, signature(head, layout)) or layout
-
-    return read_file(path, as_before)
+    return read_file(path, partial(as_before, store))

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from vettore.app.following import Follower
 from vettore.app.own_models import OwnModels
 from vettore.app.places import places
 from vettore.app.style import series_colour
@@ -51,6 +52,7 @@ class Session(QObject):
         self.stamp: tuple[int, int] | None = None
         self.hold: Hold | None = None
         self.own_models = OwnModels(places().library, self)
+        self.follower = Follower(self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
         # Whether nothing is to move by itself.
@@ -81,6 +83,7 @@ class Session(QObject):
 
     def start(self, study: Study, path: Path | None = None) -> None:
         """Begin with another study."""
+        self.follower.stop()
         self.history = History(study)
         self.keep_at(path)
         curve = study.reported_curve
@@ -114,6 +117,12 @@ class Session(QObject):
         if (study.parts, study.title) == (self.study.parts, self.study.title):
             return
         self.history.do(label, study)
+        self._settle()
+        self._tell_all()
+
+    def renew(self, study: Study) -> None:
+        """Take the present study with rows that came in: no decision, so there is nothing to undo."""
+        self.history.amend(study)
         self._settle()
         self._tell_all()
 

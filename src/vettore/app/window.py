@@ -249,6 +249,7 @@ class Window(QMainWindow):
         if not self.saving.may_leave():
             event.ignore()
             return
+        self.session.follower.stop()
         self.session.background.stop()
         self.session.let_go()
         self.keeper.end()

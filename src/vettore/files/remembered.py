@@ -43,6 +43,11 @@ def recall(store: Path, key: str) -> Layout | None:
         return None
 
 
+def as_before(store: Path, layout: Layout, head: str) -> Layout:
+    """Return the layout that was chosen before for texts that look the same, or the guessed one."""
+    return recall(store, signature(head, layout)) or layout
+
+
 def _load(store: Path) -> dict[str, dict[str, Any]]:
     try:
         kept = json.loads(store.read_text("utf-8"))

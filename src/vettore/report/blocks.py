@@ -9,6 +9,7 @@ from typing import TypeAlias
 
 from vettore.core.typeset import Box
 from vettore.report.figures import WIDTH_MM, Kind
+from vettore.report.notes import NoteBlock, note_blocks
 from vettore.words.lines import Line
 
 
@@ -134,6 +135,11 @@ class Document:
     paper: str
     sheets: tuple[Section, ...] = ()
     attachment: Attachment | None = None
+
+    @property
+    def note_blocks(self) -> tuple[NoteBlock, ...]:
+        """The paragraphs and lists of the note."""
+        return note_blocks(self.note)
 
     @property
     def sections(self) -> tuple[Section, ...]:

@@ -203,6 +203,11 @@ def renew_series(study: Study, series: str, table: Table) -> Study:
     return _with_series(study, study.find_series(series).renewed(table))
 
 
+def grow_series(study: Study, series: str, table: Table) -> Study:
+    """Put a table with the same columns and more rows under a series; what was decided about the rows stays."""
+    return _with_series(study, study.find_series(series).changed(table=table))
+
+
 def set_table(study: Study, series: str, table: Table, rows: Callable[[int], int | None] | None = None) -> Study:
     """Put an edited table under a typed series; ``rows`` says where each old row went (None: it is gone)."""
     one = study.find_series(series)

@@ -38,8 +38,11 @@ def docx(document: Document) -> bytes:
     word.core_properties.author = ""
     word.add_heading(_clean(document.title), 0)
     word.add_paragraph(_clean(document.subtitle), style="Subtitle")
-    if document.note:
-        word.add_paragraph(_clean(document.note))
+    for noted in document.note_blocks:
+        for line in noted.lines:
+            paragraph = word.add_paragraph(style="List Bullet" if noted.is_list else None)
+            for span in line:
+                paragraph.add_run(_clean(span.text)).italic = span.emphasised or None
     for chapter in document.chapters:
         if chapter.title:
             word.add_heading(_clean(chapter.title), 1)

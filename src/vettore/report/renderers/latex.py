@@ -80,8 +80,13 @@ def latex(document: Document, name: str) -> dict[str, bytes]:
         r"\begin{document}",
         r"\maketitle",
     ]
-    if document.note:
-        lines += [_plain(document.note), ""]
+    for noted in document.note_blocks:
+        told = [
+            "".join(rf"\emph{{{_plain(span.text)}}}" if span.emphasised else _plain(span.text) for span in line)
+            for line in noted.lines
+        ]
+        items = [r"\begin{itemize}", *(rf"\item {one}" for one in told), r"\end{itemize}"]
+        lines += [*(items if noted.is_list else told), ""]
     for chapter in document.chapters:
         if chapter.title:
             lines.append(rf"\section*{{{_plain(chapter.title)}}}")

@@ -29,8 +29,11 @@ def markdown(document: Document, name: str) -> dict[str, bytes]:
     """Return the text, and the figures beside it as SVG."""
     files: dict[str, bytes] = {}
     lines = [f"# {_plain(document.title)}", "", _plain(document.subtitle), ""]
-    if document.note:
-        lines += [_plain(document.note), ""]
+    for noted in document.note_blocks:
+        for line in noted.lines:
+            told = "".join(f"*{_plain(span.text)}*" if span.emphasised else _plain(span.text) for span in line)
+            lines.append(f"- {told}" if noted.is_list else told)
+        lines.append("")
     for chapter in document.chapters:
         lines += [f"## {_plain(chapter.title)}", ""] if chapter.title else []
         level = "###" if chapter.title else "##"

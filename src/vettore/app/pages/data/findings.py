@@ -10,7 +10,7 @@ from vettore.app.pages.data.present import came_in, in_numbers, set_aside, text_
 from vettore.app.session import Session
 from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
-from vettore.app.widgets.parts import Column, Pairs, about, button, plain_tip, rule, section
+from vettore.app.widgets.parts import Column, Pairs, about, button, label, plain_tip, rule, section
 from vettore.app.widgets.welcome import FirstSteps
 from vettore.core.inspection import Finding
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
@@ -31,13 +31,15 @@ class Findings(QStackedWidget):
         self._session = session
         self.source = Pairs()
         self.differently = button("Read it differently …", read_differently)
+        self.follow = button("", self._turn_follow, "link", "New rows come in as they are written to the file")
+        self.followed = label("", "muted", wrap=True)
         self.look_title, self.look = section("To look at"), LookList(session, remedy)
         self.look_rule, self.aside_rule = rule(), rule()
         self.aside_title, self.aside = section("Set aside"), Pairs()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
         self.numbers_title.setWordWrap(True)
         self.told = Column("Findings about the data")
-        self.told.add(section("What came in"), self.source, self.differently, rule())
+        self.told.add(section("What came in"), self.source, self.differently, self.follow, self.followed, rule())
         self.told.add(self.look_title, self.look, self.look_rule)
         self.told.add(self.aside_title, self.aside, self.aside_rule)
         self.told.add(self.numbers_title, self.numbers, self.histogram)
@@ -48,6 +50,7 @@ class Findings(QStackedWidget):
         self.addWidget(self.first_steps)
         about("data.md#check-how-it-was-read", self.source, self.differently)
         about("data.md#look-for-what-is-wrong", self.told)
+        about("data.md#follow-a-file", self.follow)
 
     def show_series(self, series: Series, column: int) -> None:
         """Say what there is to say of a series, and of one of its columns."""
@@ -55,6 +58,11 @@ class Findings(QStackedWidget):
         self.source.show_pairs(list(came.pairs))
         self.source.setToolTip(plain_tip(came.notes))
         self.differently.setVisible(came.differently)
+        words = self._session.follower.words(series.id)
+        self.follow.setVisible(came.differently and self._session.follower.can_follow(series))
+        self.follow.setText("Stop following it" if words else "Follow it while it is written")
+        self.followed.setText(f"followed {words}" if words else "")
+        self.followed.setVisible(bool(words))
         # Long series take a moment.
         self._session.background.run(
             "look",
@@ -67,6 +75,11 @@ class Findings(QStackedWidget):
         for part in (self.aside_title, self.aside, self.aside_rule):
             part.setVisible(bool(aside))
         self.show_column(series, column)
+
+    def _turn_follow(self) -> None:
+        series = self._session.series
+        if series is not None:
+            self._session.follower.turn(series)
 
     def _show_look(self, findings: list[Finding], series: Series) -> None:
         self.look.show_findings(findings, series)

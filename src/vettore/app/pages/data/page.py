@@ -66,6 +66,7 @@ class DataPage(Page):
         self.practice.opened.connect(self._begin_practice)
         self.practice.closed.connect(self._leave_practice)
         session.pointed_changed.connect(self._show_pointed)
+        session.follower.changed.connect(self.redraw)
 
     def _listen_to_choices(self) -> None:
         self.asked.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))

@@ -1,0 +1,149 @@
+"""Files that an instrument is still writing: new rows come in as they are written, and all that rests on them follows."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+
+from vettore.app.places import places
+from vettore.core.remarks import counted
+from vettore.files.whole import stamp_of
+from vettore.study import edits
+from vettore.study.series import Series
+from vettore.study.table import Table
+
+if TYPE_CHECKING:
+    from vettore.app.session import Session
+
+# A file is read once in so many milliseconds at most.
+PAUSE = 1000
+
+
+@dataclass
+class Followed:
+    """A series that is followed: its file, since when (as words), the rows that came in, the file as it was read last."""
+
+    path: Path
+    since: str
+    rows: int = 0
+    stamp: tuple[int, int] | None = None
+
+
+class Follower(QObject):
+    """Watches files for one session. ``changed`` tells that a series is followed, or no longer."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self._followed: dict[str, Followed] = {}
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(lambda _path: self._look_soon())
+        self._last = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._look)
+
+    def can_follow(self, series: Series) -> bool:
+        """Whether the rows of a series come from a file that can be watched."""
+        return series.table.source.kind == "file" and bool(series.table.source.path)
+
+    def words(self, series: str) -> str:
+        """Say since when a series is followed and what came in; empty for one that is not."""
+        one = self._followed.get(series)
+        return "" if one is None else f"since {one.since}, {counted(one.rows, 'row')} more"
+
+    def turn(self, series: Series) -> None:
+        """Follow the file of a series, or no longer."""
+        if series.id in self._followed:
+            self._let_go(series.id)
+            return
+        path = Path(series.table.source.path)
+        self._followed[series.id] = Followed(path, datetime.now().strftime("%H:%M"))
+        self._watcher.addPath(str(path))
+        self.changed.emit()
+        # What was written since it was read.
+        self._look_soon()
+
+    def stop(self) -> None:
+        """Follow nothing any more."""
+        self._soon.stop()
+        for series in list(self._followed):
+            self._let_go(series)
+
+    def _let_go(self, series: str) -> None:
+        gone = self._followed.pop(series)
+        if all(one.path != gone.path for one in self._followed.values()):
+            self._watcher.removePath(str(gone.path))
+        self.changed.emit()
+
+    def _look_soon(self) -> None:
+        if not self._soon.isActive():
+            passed = (time.monotonic() - self._last) * 1000
+            self._soon.start(max(0, int(PAUSE - passed)))
+
+    def _look(self) -> None:
+        """Read what has changed; a file that was put in the place of another is watched anew."""
+        self._last = time.monotonic()
+        known = {series.id: series for series in self._session.study.series}
+        for identity, one in list(self._followed.items()):
+            series = known.get(identity)
+            if series is None:
+                self._let_go(identity)
+                continue
+            if str(one.path) not in self._watcher.files():
+                self._watcher.addPath(str(one.path))
+            stamp = stamp_of(one.path)
+            if stamp != one.stamp or series.table.rows < one.rows:
+                one.stamp = stamp
+                self._read(identity, one)
+
+    def _read(self, series: str, one: Followed) -> None:
+        self._session.background.run(
+            f"follow {series}",
+            lambda: _rows(one.path),
+            lambda table: self._take(series, one, table),
+            lambda sentence: self._give_up(series, sentence),
+        )
+
+    def _take(self, identity: str, one: Followed, table: Table) -> None:
+        from vettore.files.growing import only_grew
+
+        study = self._session.study
+        series = next((series for series in study.series if series.id == identity), None)
+        if series is None or self._followed.get(identity) is not one:
+            return
+        if not only_grew(series.table, table):
+            self._give_up(
+                identity,
+                f"{one.path.name} no longer begins with the rows that were read, so it is not followed any more. "
+                "Read it again with F5.",
+            )
+            return
+        more = table.rows - series.table.rows
+        if more:
+            one.rows += more
+            self._session.renew(edits.grow_series(study, identity, table))
+            self.changed.emit()
+        if stamp_of(one.path) != one.stamp:
+            # More was written while it was read.
+            self._look_soon()
+
+    def _give_up(self, series: str, sentence: str) -> None:
+        if series in self._followed:
+            self._let_go(series)
+        self._session.say(sentence, "bad")
+
+
+def _rows(path: Path) -> Table:
+    from vettore.files.growing import rows_so_far
+    from vettore.files.remembered import as_before
+
+    return rows_so_far(path, partial(as_before, places().remembered))

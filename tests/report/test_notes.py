@@ -1,0 +1,59 @@
+"""The note of a report: emphasis and lists in every format, and asterisks that are only asterisks."""
+
+import io
+from datetime import date
+
+import docx
+import pytest
+
+from vettore.demo.study import demo_study
+from vettore.report.document import report_document
+from vettore.report.notes import NoteBlock, Span, note_blocks
+from vettore.report.renderers.docx import docx as as_docx
+from vettore.report.renderers.html import html
+from vettore.report.renderers.latex import latex
+from vettore.report.renderers.markdown import markdown
+from vettore.study import edits
+
+NOTE = "Sampled at *low water* by <b>two</b>.\n\n- first, a*b*c and 2 * 3 * 4\n• second: *really*\n100% & $5"
+
+
+def spans(*texts):
+    return tuple(Span(text.strip("*"), text.startswith("*")) for text in texts)
+
+
+def test_a_note_is_paragraphs_and_lists_of_spans():
+    """What stands between asterisks that touch it is emphasised; products and lone asterisks are not."""
+    assert note_blocks(NOTE) == (
+        NoteBlock((spans("Sampled at ", "*low water*", " by <b>two</b>."),)),
+        NoteBlock((spans("first, a*b*c and 2 * 3 * 4"), spans("second: ", "*really*")), True),
+        NoteBlock((spans("100% & $5"),)),
+    )
+    assert note_blocks("") == ()
+    assert note_blocks("-5 degrees") == (NoteBlock((spans("-5 degrees"),)),)
+    assert note_blocks("**bold** and * and *a") == (NoteBlock(((Span("**bold** and * and *a"),),)),)
+
+
+@pytest.fixture(scope="module")
+def document():
+    study = demo_study()
+    left_out = ("figure", "working", "checks", "goodness")
+    return report_document(edits.set_report(study, study.report.changed(note=NOTE, left_out=left_out)), date(2026, 6, 5))
+
+
+def test_every_format_writes_it_as_its_own(document):
+    """Escaped, emphasised and listed."""
+    page = html(document)
+    assert '<p class="note">Sampled at <em>low water</em> by &lt;b&gt;two&lt;/b&gt;.</p>' in page
+    assert '<ul class="note"><li>first, a*b*c and 2 * 3 * 4</li><li>second: <em>really</em></li></ul>' in page
+    tex = latex(document, "r")[""].decode()
+    assert r"Sampled at \emph{low water} by" in tex
+    assert "\\begin{itemize}\n\\item first" in tex
+    assert r"100\% \& \$5" in tex
+    text = markdown(document, "r")[""].decode()
+    assert "Sampled at *low water* by" in text
+    assert "\n- second: *really*\n" in text
+    word = docx.Document(io.BytesIO(as_docx(document)))
+    (listed,) = [one for one in word.paragraphs if one.text.startswith("second")]
+    assert listed.style.name == "List Bullet"
+    assert [(run.text, bool(run.italic)) for run in listed.runs] == [("second: ", False), ("really", True)]
