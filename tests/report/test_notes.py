@@ -38,7 +38,9 @@ def test_a_note_is_paragraphs_and_lists_of_spans():
 def document():
     study = demo_study()
     left_out = ("figure", "working", "checks", "goodness")
-    return report_document(edits.set_report(study, study.report.changed(note=NOTE, left_out=left_out)), date(2026, 6, 5))
+    return report_document(
+        edits.set_report(study, study.report.changed(note=NOTE, left_out=left_out)), date(2026, 6, 5)
+    )
 
 
 def test_every_format_writes_it_as_its_own(document):

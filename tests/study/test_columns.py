@@ -126,3 +126,18 @@ def test_typed_tables_grow_and_shrink():
     assert [float(v) for v in making.filled_sequence(1, 3, None, 100, True)] == [1, 10, 100]
     with pytest.raises(core.DataError, match="at least one row"):
         making.delete_rows(table, [0, 1])
+
+
+def test_taking_a_column_out_keeps_the_order_of_the_rows():
+    """The sorted column stays the sorted one, wherever it then stands; taken out itself, the rows are as they came."""
+    table = Table(
+        tuple(
+            RawColumn(name, "", np.array(values))
+            for name, values in (("a", [1.0, 2]), ("b", [4.0, 3]), ("c", [6.0, 5]))
+        ),
+        Source("t"),
+    )
+    study = edits.sort_rows(edits.add_series(Study(), table, "t"), "s1", 1, False)
+    assert edits.remove_column(study, "s1", 0).series[0].sort == (0, False)
+    assert edits.remove_column(study, "s1", 2).series[0].sort == (1, False)
+    assert edits.remove_column(study, "s1", 1).series[0].sort is None

@@ -7,7 +7,7 @@ from tests.made import parabola_and_line
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits, edits_of_curves
 from vettore.study.kinds.area import AreaRecipe
-from vettore.study.kinds.baselines import BetweenEnds, CurveOf, Level, PointsOf
+from vettore.study.kinds.baselines import BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
 from vettore.words.areas import area_lines, baseline_words, between_lines
 
 STYLE = NumberStyle()
@@ -53,6 +53,15 @@ def test_what_an_area_stands_on_is_named(study):
     fit = study.curves[0].id
     told = [
         baseline_words(study, one, STYLE)
-        for one in (Level(), Level(2.5), BetweenEnds(), PointsOf("s2"), CurveOf(fit))
+        for one in (
+            Level(),
+            Level(2.5),
+            BetweenEnds(),
+            PointsOf("s2"),
+            CurveOf(fit),
+            Spans(((0.0, 1.0), (8.0, 9.5))),
+            FormulaOfX("2*x"),
+        )
     ]
-    assert told == ["zero", "2.5", "line between the ends", "points of lower", "quadratic of upper"]
+    assert told[:5] == ["zero", "2.5", "line between the ends", "points of lower", "quadratic of upper"]
+    assert told[5:] == ["line through 0 … 1; 8 … 9.5", "2*x"]

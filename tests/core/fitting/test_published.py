@@ -6,6 +6,7 @@ x = 1 … 5, y = 2, 4, 5, 4, 5: x̄ = 3, ȳ = 4, Sxx = 10, Sxy = 6, Syy = 6, so 
 """
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -246,3 +247,32 @@ def test_a_fit_is_exact_where_residuals_are_the_rounding_of_y():
     assert core.fit_polynomial(x, y, 1).exact
     y[3] += 1e-9
     assert not core.fit_polynomial(x, y, 1).exact
+
+
+def test_known_sigma_at_the_fewest_rows_and_between_nested_models():
+    """χ² with one degree of freedom: p = P(|z| > √χ²); with none there is nothing to say. Their fall is χ² itself."""
+    x = np.arange(6.0)
+    y = x + np.array([0.1, -0.1, 0.2, -0.2, 0.1, -0.1])
+    known = {"sigma": np.full(6, 0.5), "absolute_sigma": True}
+    three = core.fit_polynomial(x[:3], y[:3], 1, sigma=known["sigma"][:3], absolute_sigma=True)
+    # y − x is 0.1, −0.1, 0.2, whose second difference is 0.5: residuals 0.5/6·(1, −2, 1), so Σr² = 0.25/6 and σ² = 0.25.
+    assert three.chi_squared == pytest.approx(1 / 6)
+    assert three.reduced_chi_squared == pytest.approx(1 / 6)
+    assert three.chi_squared_p == pytest.approx(math.erfc(math.sqrt(1 / 12)))
+    two = core.fit_polynomial(x[:2], y[:2], 1, sigma=known["sigma"][:2], absolute_sigma=True)
+    assert (two.reduced_chi_squared, two.chi_squared_p) == (None, None)
+    small, large = core.fit_polynomial(x, y, 1, **known), core.fit_polynomial(x, y, 3, **known)
+    told = nested_f(small, large)
+    fall = small.chi_squared - large.chi_squared
+    assert (told.f, told.top, told.bottom) == (pytest.approx(fall / 2), 2, math.inf)
+    # Of two degrees of freedom: P(χ² > c) = exp(−c/2).
+    assert told.p == pytest.approx(math.exp(-fall / 2))
+
+
+def test_a_result_in_one_line_says_what_is_unknown():
+    """A flat y has no R²; a search that did not end says so."""
+    x = np.arange(6.0)
+    assert "R² = unknown, n = 6>" in repr(core.fit_polynomial(x, 0 * x + 3, 0))
+    line = core.fit_polynomial(x, 2 * x, 1)
+    assert repr(line).endswith("R² = 1, n = 6>")
+    assert repr(replace(line, converged=False)).endswith("n = 6, did not converge>")
