@@ -182,3 +182,23 @@ def test_options_without_effect_are_refused_by_their_reason(options, words, tmp_
         main(["fit", str(tmp_path / "a.csv"), *options])
     assert stopped.value.code == 2
     assert words in capsys.readouterr().err
+
+
+def test_a_span_is_that_of_the_rows_used_and_an_empty_one_is_refused(run):
+    """A side left out is that of the data."""
+    whole = run("fit", STAGE, "--json")
+    assert run("fit", STAGE, "--span", "..", "--json")[1] != ""
+    some = json.loads(run("fit", STAGE, "--span", "0.3..0.9", "--json")[1])
+    assert some["n"] == 9
+    assert json.loads(run("fit", STAGE, "--span", "0.3..", "--json")[1])["n"] == 11
+    assert json.loads(whole[1])["n"] == 14
+    code, _, said = run("fit", STAGE, "--span", "3..1")
+    assert (code, "holds nothing: it runs from 3 to 1" in said) == (2, True)
+
+
+def test_where_next_plans_one_row_unless_told(run):
+    """Two rows lower the ± further."""
+    one, told, two = (
+        run("fit", STAGE, "--next", "a1", *more)[1] for more in ((), ("--next-rows", "1"), ("--next-rows", "2"))
+    )
+    assert one == told != two

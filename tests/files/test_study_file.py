@@ -249,3 +249,37 @@ def test_a_study_tells_nobody_how_the_machine_is_laid_out(tmp_path):
 def record_in(data):
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         return archive.read("study.json")
+
+
+def test_decisions_about_the_first_row_and_the_first_column_are_kept():
+    """Places count from 0, and the first is one."""
+    table = Table((RawColumn("a", "", np.array([3.0, 1.0])), RawColumn("b", "", np.array([1.0, 2.0]))), Source("t"))
+    study = edits.add_series(Study(), table, "t")
+    study = edits.set_rows_aside(edits.set_cell(study, "s1", 0, 0, "7"), "s1", [0], "why")
+    study = edits.sort_rows(study, "s1", 0, True)
+    again = study_from_bytes(study_bytes(study), "a.vettore").series[0]
+    assert (again.reason(0), again.data[0].values[0], again.sort) == ("why", 7.0, (0, True))
+
+
+@pytest.mark.parametrize(
+    ("where", "value"), [("set_aside", 2), ("set_aside", -1), ("edits", 2), ("sort", 2), ("raw", 2)]
+)
+def test_decisions_about_rows_and_columns_that_are_not_there_are_refused(where, value):
+    """With the name of the series."""
+    table = Table((RawColumn("a", "", np.array([3.0, 1.0])), RawColumn("b", "", np.array([1.0, 2.0]))), Source("t"))
+    record = json.loads(record_in(study_bytes(edits.add_series(Study(), table, "probe"))))
+    series = record["parts"][0]
+    if where == "sort":
+        series["sort"] = [value, True]
+    elif where == "raw":
+        series["columns"][0]["raw"] = value
+    else:
+        series[where] = [{"row": value, "reason": "", "raw": 0, "text": "1"}]
+    with zipfile.ZipFile(io.BytesIO(study_bytes(edits.add_series(Study(), table, "probe")))) as archive:
+        parts_of = {name: archive.read(name) for name in archive.namelist()}
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, content in {**parts_of, "study.json": json.dumps(record).encode()}.items():
+            archive.writestr(name, content)
+    with pytest.raises(FileError, match="the recipe of probe does not fit its data"):
+        study_from_bytes(out.getvalue(), "a.vettore")

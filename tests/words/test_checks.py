@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.checks import Check, Kind, Verdict, checks
+from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict, checks
+from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import CHECKS, check_figure, check_sentence, gravest_first
 from vettore.words.fits import summary
@@ -191,3 +192,27 @@ def test_rows_are_named_in_the_singular_and_in_the_plural():
 def test_every_kind_of_check_has_its_words():
     """One entry a kind, no more and no less; what several situations share is seen in the table above."""
     assert set(CHECKS) == set(Kind)
+
+
+def test_figures_of_checks_have_the_digits_that_tell_them_apart():
+    """Two digits for errors beside each other; a remark is repeated as it is; rows and coefficients are counted."""
+    result = core.fit_polynomial(np.arange(5.0), np.array([0, 1.1, 1.9, 3.2, 4.0]), 1)
+    told = {"leave-one-out error": 1.2345, "residual sd": 0.5678}
+    leans = Check(Kind.ROWS, Verdict.LOOK, Outcome.LEANS, figures=told)
+    assert check_figure(leans, result, NumberStyle()) == "leave-one-out error 1.2, residual standard deviation 0.57"
+    few = Check(Kind.ROWS, Verdict.LOOK, Outcome.FEW_ROWS, figures={"rows": 1, "coefficients": 2})
+    assert check_figure(few, result, NumberStyle()) == "1 row, 2 coefficients"
+    remark = Remark(RemarkKind.SAME_Y)
+    repeated = Check(Kind.UNCERTAINTY, Verdict.BAD, remark=remark)
+    assert check_sentence(repeated, result) == remark.sentence != ""
+
+
+def test_a_residual_that_no_number_can_tell_is_written_as_beyond_the_largest():
+    """A studentised residual of an otherwise exact fit has no bound."""
+    x = np.arange(9.0)
+    y = 2 * x
+    y[4] += 5
+    found = {check.kind: check for check in checks(core.fit_polynomial(x, y, 1))}
+    words = check_figure(found[Kind.OUTLIERS], core.fit_polynomial(x, y, 1), NumberStyle())
+    assert "1e" not in words
+    assert "inf" not in words

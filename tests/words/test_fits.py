@@ -9,7 +9,11 @@ from hypothesis import strategies as st
 
 import vettore.core as core
 from vettore.core.rounding import NumberStyle
-from vettore.words.fits import summary
+from vettore.study import edits
+from vettore.study.derive import derive_fit
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+from vettore.words.fits import summary, summary_of
 
 STYLE = NumberStyle()
 
@@ -68,3 +72,13 @@ def test_value_and_uncertainty_end_at_the_same_place(value, error):
 def test_pairs_as_people_write_them(value, error, unit, text):
     """Two significant digits of uncertainty, and the value to the same place."""
     assert STYLE.pair(value, error, unit) == text
+
+
+def test_a_fit_over_a_span_says_which():
+    """With four digits, in the name of x, and the decimal mark of the user."""
+    table = Table((RawColumn("t", "s", np.arange(9.0)), RawColumn("y", "m", np.arange(9.0) ** 2)), Source("made"))
+    study = edits.add_fit(edits.add_series(Study(), table, "a"), "s1", 1)
+    study = edits.change_fit(study, study.curves[0].changed(span=(1.23456, 7.65432)))
+    fit = derive_fit(study, study.curves[0].id)
+    assert "t from 1.235 to 7.654" in summary_of(fit, NumberStyle())
+    assert "t from 1,235 to 7,654" in summary_of(fit, NumberStyle(","))
