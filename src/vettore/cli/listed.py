@@ -22,6 +22,7 @@ COMMANDS = {
     "surface": "Fill between scattered sites.",
     "figure": "Save the figure of a fit of a study.",
     "report": "Save the report of a study.",
+    "study": "Make a study from files, add to it, or tell what it holds.",
     "replay": "Do the work of a study again on many files.",
     "manual": "Print the reference of all commands.",
     "desktop": "Add Vettore to the desktop's menu for this user, or remove it.",

@@ -25,10 +25,12 @@ def manual(man: bool) -> None:
 
 
 def commands() -> Iterator[tuple[str, click.Command]]:
-    """Give all commands with their names, in the order of the list."""
-
+    """Give all commands with their names, in the order of the list; those of a group follow it."""
     for name in listed.COMMANDS:
-        yield name, listed.command(name)
+        command = listed.command(name)
+        yield name, command
+        if isinstance(command, click.Group):
+            yield from ((f"{name} {inner}", one) for inner, one in command.commands.items())
 
 
 def _usage(name: str, command: click.Command) -> str:

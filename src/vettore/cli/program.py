@@ -66,9 +66,17 @@ def open_command(files: Sequence[Path]) -> None:
 
 
 @program.command()
-def demo() -> None:
+@click.option("--save", type=click.Path(path_type=Path), help="Save the demo study there instead of opening it.")
+def demo(save: Path | None) -> None:
     """Open the window with the demo study."""
-    _window([], demo=True)
+    if save is None:
+        _window([], demo=True)
+        return
+    from vettore.demo.study import demo_study
+    from vettore.files.study_file import save_study
+
+    save_study(demo_study(), save)
+    click.echo(f"The demo study was saved as {save}.")
 
 
 def main(arguments: list[str] | None = None) -> None:
