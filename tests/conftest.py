@@ -5,6 +5,8 @@ import threading
 
 import pytest
 
+from vettore.cli import main
+
 
 @pytest.fixture
 def listener():
@@ -26,3 +28,16 @@ def listener():
     over.set()
     thread.join()
     server.close()
+
+
+@pytest.fixture
+def run(capsys):
+    """Run the command line; return its exit code, its output and its complaint."""
+
+    def run_it(*arguments):
+        with pytest.raises(SystemExit) as left:
+            main([str(one) for one in arguments])
+        told = capsys.readouterr()
+        return left.value.code, told.out, told.err
+
+    return run_it

@@ -14,19 +14,6 @@ from vettore.study import derive
 CHAMBER, STAGE = str(FOLDER / "oxygen-chamber-b.csv"), str(FOLDER / "stage-discharge.tsv")
 
 
-@pytest.fixture
-def run(capsys):
-    """Run the command line; return its exit code, its output and its complaint."""
-
-    def run_it(*arguments):
-        with pytest.raises(SystemExit) as left:
-            main([str(one) for one in arguments])
-        told = capsys.readouterr()
-        return left.value.code, told.out, told.err
-
-    return run_it
-
-
 def test_models_limits_and_losses_of_a_fit(run):
     """A catalogue model under a robust loss, with a limit; everything as JSON, checks among it."""
     code, out, _ = run(

@@ -2,27 +2,11 @@
 
 import json
 
-import pytest
-
-from vettore.cli import main
 from vettore.demo.make_data import FOLDER
 from vettore.files.study_file import open_study
 from vettore.study.derive import derive_fit
 
 PROBE, STAGE = FOLDER / "nitrate-probe.csv", FOLDER / "stage-discharge.tsv"
-
-
-@pytest.fixture
-def run(capsys):
-    """Run the command line; return its exit code, its output and its complaint."""
-
-    def run_it(*arguments):
-        with pytest.raises(SystemExit) as left:
-            main([str(one) for one in arguments])
-        told = capsys.readouterr()
-        return left.value.code, told.out, told.err
-
-    return run_it
 
 
 def test_a_study_is_made_added_to_and_shown(run, tmp_path):
