@@ -127,3 +127,23 @@ def test_a_grip_without_a_place_is_left_out_and_one_that_was_pulled_stands_there
     before = pulls.places(values, fit.curve)
     pulls.pull(before[0].name, 0, values, fit.curve, before[0].x + 7.0, before[0].y)
     assert [grip.x for grip in pulls.places(values, fit.curve)] == [before[0].x + 7.0, before[1].x]
+
+
+def test_a_far_pull_takes_shorter_steps_until_it_is_nearer():
+    """The first whole step of exp(a·x) from a = 0 to 50 at x = 1 goes to 10²¹: halved steps find a = ln 50."""
+    tree = read_formula("y = exp(a*x)", ("x", "y")).right
+    pulled = pull_through(tree, "x", {"a": 0.0}, ("a",), None, [(1.0, 50.0)])
+    assert pulled["a"] == pytest.approx(np.log(50))
+    # What no value of a can meet is not moved away from where it was.
+    beyond = pull_through(tree, "x", {"a": 0.0}, ("a",), None, [(1.0, -3.0)])
+    assert beyond is None or abs(np.exp(beyond["a"]) + 3) <= 4
+    weighed = pull_through(
+        read_formula("y = a + b*x", ("x", "y")).right,
+        "x",
+        {"a": 0.0, "b": 0.0},
+        ("a", "b"),
+        np.diag([1.0, 4.0]),
+        [(1.0, 5.0)],
+    )
+    # The least change in the metric: shares of the variances 1 and 4.
+    assert weighed == pytest.approx({"a": 1.0, "b": 4.0})
