@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 import vettore.core as core
 from vettore.core.errors import DataError
+from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.history import History
@@ -151,3 +152,18 @@ def test_removing_a_series_takes_its_curves_and_readings_along():
     assert gone.reported_curve is None
     assert edits.remove_fit(study, "c2").readings == ()
     assert edits.drop_reading(study, "r3").readings == ()
+
+
+def test_a_series_moves_among_the_series_and_stays_at_the_ends():
+    """Up and down by one; other parts stay where they are."""
+    study = demo_study()
+    order = [series.id for series in study.series]
+    down = edits.move_series(study, order[0], 1)
+    assert [series.id for series in down.series] == [order[1], order[0], *order[2:]]
+    up = edits.move_series(study, order[2], -1)
+    assert [series.id for series in up.series] == [order[0], order[2], order[1], *order[3:]]
+    assert edits.move_series(study, order[0], -1) is study
+    assert edits.move_series(study, order[-1], 1) is study
+    assert [part.id for part in down.parts if part.id not in order] == [
+        part.id for part in study.parts if part.id not in order
+    ]
