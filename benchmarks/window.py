@@ -180,7 +180,7 @@ def wait(ready, worst):
 worst = [0.0]
 begun = time.perf_counter(); window.open_paths([path]); wait(lambda: window.session.study.series, worst); window.repaint()
 opened = time.perf_counter() - begun
-begun = time.perf_counter(); window.show_page("Fit"); page = window.pages["Fit"]; page.choose_degree(3)
+begun = time.perf_counter(); window.show_page("Fit"); page = window.pages["Fit"]; page.deciding.choose_degree(3)
 wait(lambda: page.fit is not None and page.fit.recipe.degree == 3, worst); window.repaint()
 print(json.dumps([opened, time.perf_counter() - begun, worst[0]])); window.session.background.stop()
 """
