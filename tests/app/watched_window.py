@@ -24,7 +24,7 @@ from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
 LOOP = 1_100_000
-PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Report")
+PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Surface", "Report")
 held = {"most": 0.0, "by": "", "depth": 0}
 
 
@@ -88,7 +88,11 @@ class Driver:
             # A page is made once, when it is first shown; docs/ARCHITECTURE.md has how long that takes.
             _ = pages[name]
         self.act("start", lambda: self.window.start(study))
+        first = session.series.id
         for name in PAGES:
+            # The surface is over the sites of a study that has some.
+            sites = [series.id for series in study.series if series.name.startswith("Nitrate, reed")]
+            session.choose(sites[0] if sites and name == "Surface" else first)
             self.act(f"first sight of {name}", lambda name=name: self.window.show_page(name))
             page = pages[name]
             if name == "Integrate":
@@ -98,6 +102,9 @@ class Driver:
             if name == "Interpolate":
                 for method in ("smoothing", "cubic"):
                     self.act(method, lambda page=page, method=method: page.choose(method))
+            if name == "Surface" and sites:
+                for method in ("linear", "kriging"):
+                    self.act(method, lambda page=page, method=method: page.deciding.choose_method(method))
             if name not in ("Data", "Fit", "Integrate"):
                 continue
             aside = edits.set_rows_aside(session.study, session.series.id, [5], "bubble")

@@ -25,7 +25,7 @@ MOST_TURNING, MOST_RESTING = 420, 1400
 MOST_STEMS, MOST_SITES, SHORTEST_STEM = 400, 3000, 3
 SITE_EDGE, SITE = QColor("#22313A"), QColor("#FFFFFF")
 # Once it rests for so long it is painted at the display's own fineness.
-REST = 140
+REST, LATER = 140, 20
 MARGIN, FOOT = 12, 46
 
 
@@ -61,6 +61,11 @@ class ReliefView(QWidget):
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST)
         self._rest.timeout.connect(self.update)
+        # A new ground is painted after all else that came with it.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(LATER)
+        self._later.timeout.connect(self.update)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Relief: arrow keys turn and tilt it, + and − stretch heights")
@@ -70,6 +75,10 @@ class ReliefView(QWidget):
 
     def show_scene(self, scene: Scene | None, numbers: NumberStyle) -> None:
         """Show another scene, from where the last was seen."""
+        if scene is not None and (self.scene is None or self.scene.ground is not scene.ground):
+            # In an event of its own, coarsely first, so that no event is long.
+            self._rest.start()
+            self._later.start()
         self.scene, self._numbers = scene, numbers
         self.update()
 
@@ -127,7 +136,7 @@ class ReliefView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("plot_ground"))
-        if self.scene is not None:
+        if self.scene is not None and not self._later.isActive():
             self.draw(painter, self.scene)
 
     def draw(self, painter: QPainter, scene: Scene) -> None:
