@@ -14,6 +14,7 @@ import openpyxl
 import pypdfium2
 import pytest
 
+from tests.made import files_in, packed
 from vettore.demo.study import demo_study
 from vettore.files.readers import read_data, read_file
 from vettore.files.refusals import FileError
@@ -31,17 +32,10 @@ EVIL = '</style><script>alert(1)</script><link rel="attachment" href="file:///et
 
 def mailed(**report):
     """The demo study as a file whose JSON somebody edited by hand."""
-    data = study_bytes(demo_study())
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        parts = {name: archive.read(name) for name in archive.namelist()}
-    record = msgspec.json.decode(parts["study.json"])
+    files = files_in(study_bytes(demo_study()))
+    record = msgspec.json.decode(files["study.json"])
     next(part for part in record["parts"] if part["kind"] == "report").update(report)
-    parts["study.json"] = msgspec.json.encode(record)
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as archive:
-        for name, content in parts.items():
-            archive.writestr(name, content)
-    return out.getvalue()
+    return packed(files, record)
 
 
 @pytest.mark.parametrize("field", ["paper", "decimal_mark"])

@@ -56,7 +56,11 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
     window.show_page("Fit")
     settled()
     assert window.pages["Fit"].fit.result.n == 59
-    # An edit that is undone brings back no table of before.
+    # An edit that is undone, or done again, brings back no table of before.
+    session.undo()
+    assert session.series.rows == 60
+    session.redo()
+    assert session.series.rows == 60
     session.undo()
     with path.open("a") as file:
         file.write(line(60))

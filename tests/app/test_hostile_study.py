@@ -1,14 +1,13 @@
 """A study in which somebody put markup, scripts, addresses and very long texts into every field that takes any."""
 
-import io
 import re
-import zipfile
 from datetime import date
 
 import msgspec
 import pypdfium2
 import pytest
 
+from tests.made import files_in, packed
 from vettore.app.pages.listed import PAGES
 from vettore.demo.study import demo_study
 from vettore.files.readers import read_data
@@ -44,20 +43,10 @@ def put(record, path, text):
     return kept
 
 
-def packed(files, record):
-    """Return the file of a study whose record somebody edited by hand."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as archive:
-        for name, content in {**files, "study.json": msgspec.json.encode(record)}.items():
-            archive.writestr(name, content)
-    return out.getvalue()
-
-
 @pytest.fixture(scope="module")
 def demo():
     """The files of the demo study, its record, and the places of the texts that anybody may choose, and may not."""
-    with zipfile.ZipFile(io.BytesIO(study_bytes(demo_study()))) as archive:
-        files = {name: archive.read(name) for name in archive.namelist()}
+    files = files_in(study_bytes(demo_study()))
     record, free, refused = msgspec.json.decode(files["study.json"]), [], []
     for path in list(places(record)):
         kept = put(record, path, EVIL)

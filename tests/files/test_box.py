@@ -13,6 +13,7 @@ import pytest
 from odf import table as odf
 from odf.opendocument import OpenDocumentSpreadsheet
 
+from tests.made import files_in, npy, packed
 from vettore.files import box
 from vettore.files.box import give_up, tables_in_a_box
 from vettore.files.readers import read_data, read_file
@@ -51,9 +52,9 @@ def bomb():
 def archive(**members):
     """A zip archive of members, each as it is, or so many zero bytes."""
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archived:
         for name, content in members.items():
-            packed.writestr(name.replace("__", "."), content if isinstance(content, bytes) else bytes(content))
+            archived.writestr(name.replace("__", "."), content if isinstance(content, bytes) else bytes(content))
     return out.getvalue()
 
 
@@ -65,12 +66,6 @@ def repeated(rows, columns):
     book.spreadsheet.addElement(table)
     out = io.BytesIO()
     book.write(out)
-    return out.getvalue()
-
-
-def npy(array):
-    out = io.BytesIO()
-    np.save(out, array)
     return out.getvalue()
 
 
@@ -165,15 +160,14 @@ def test_what_is_only_odd_is_read():
 def test_studies_that_unpack_or_depend_without_end_are_refused_or_worked_out(monkeypatch):
     """A bomb, a sort of a row that is not there, and 3,000 columns each worked out from the one before."""
     study = edits.add_series(Study(), read_data(b"t,y\n1,2\n2,3\n3,5\n", "a.csv")[0][1], "a")
-    with zipfile.ZipFile(io.BytesIO(study_bytes(study))) as packed:
-        parts = {name: packed.read(name) for name in packed.namelist()}
+    files = files_in(study_bytes(study))
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed, packed.open("d", "w") as file:
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archived, archived.open("d", "w") as file:
         file.write(bytes(30_000_000))
     monkeypatch.setattr("vettore.files.study_file.MOST_UNPACKED", 20_000_000)
     with pytest.raises(FileError, match="would unpack to"):
         study_from_bytes(out.getvalue(), "bomb.vettore")
-    record = json.loads(parts["study.json"])
+    record = json.loads(files["study.json"])
     column = record["parts"][0]["columns"][1]
     chain = [
         {**column, "name": f"c{n}", "raw": None, "formula": f"{'y' if not n else f'c{n - 1}'} + 1"}
@@ -184,22 +178,13 @@ def test_studies_that_unpack_or_depend_without_end_are_refused_or_worked_out(mon
         ({"columns": [*record["parts"][0]["columns"], *chain]}, 3005.0),
     ):
         odd = {**record, "parts": [{**record["parts"][0], **change}]}
-        content = study_bytes_of({**parts, "study.json": json.dumps(odd).encode()})
+        content = packed(files, odd)
         if check is None:
             with pytest.raises(FileError, match="does not fit its data"):
                 study_from_bytes(content, "odd.vettore")
         else:
             last = study_from_bytes(content, "odd.vettore").series[0].data[-1]
             assert last.values[2] == check
-
-
-def study_bytes_of(parts):
-    """Pack the files of a study again."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as packed:
-        for name, content in parts.items():
-            packed.writestr(name, content)
-    return out.getvalue()
 
 
 def test_datasets_keep_their_order_and_all_are_offered():

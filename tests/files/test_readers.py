@@ -15,6 +15,7 @@ from odf.table import Table as OdfTable
 from odf.table import TableCell, TableRow
 from odf.text import P
 
+from tests.made import npy
 from vettore.files.clipboard import as_html, as_tab_text, pasted_table
 from vettore.files.readers import read_data, read_file
 from vettore.files.refusals import FileError
@@ -69,12 +70,6 @@ def run(file):
 def npz(**arrays):
     out = io.BytesIO()
     np.savez(out, **arrays)
-    return out.getvalue()
-
-
-def npy(array, **options):
-    out = io.BytesIO()
-    np.save(out, array, **options)
     return out.getvalue()
 
 

@@ -16,6 +16,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.made import files_in, packed
 from vettore.demo.study import demo_study
 from vettore.files.readers import read_file
 from vettore.files.refusals import FileError
@@ -247,8 +248,7 @@ def test_a_study_tells_nobody_how_the_machine_is_laid_out(tmp_path):
 
 
 def record_in(data):
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        return archive.read("study.json")
+    return files_in(data)["study.json"]
 
 
 def test_decisions_about_the_first_row_and_the_first_column_are_kept():
@@ -267,7 +267,8 @@ def test_decisions_about_the_first_row_and_the_first_column_are_kept():
 def test_decisions_about_rows_and_columns_that_are_not_there_are_refused(where, value):
     """With the name of the series."""
     table = Table((RawColumn("a", "", np.array([3.0, 1.0])), RawColumn("b", "", np.array([1.0, 2.0]))), Source("t"))
-    record = json.loads(record_in(study_bytes(edits.add_series(Study(), table, "probe"))))
+    files = files_in(study_bytes(edits.add_series(Study(), table, "probe")))
+    record = json.loads(files["study.json"])
     series = record["parts"][0]
     if where == "sort":
         series["sort"] = [value, True]
@@ -275,11 +276,5 @@ def test_decisions_about_rows_and_columns_that_are_not_there_are_refused(where, 
         series["columns"][0]["raw"] = value
     else:
         series[where] = [{"row": value, "reason": "", "raw": 0, "text": "1"}]
-    with zipfile.ZipFile(io.BytesIO(study_bytes(edits.add_series(Study(), table, "probe")))) as archive:
-        parts_of = {name: archive.read(name) for name in archive.namelist()}
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as archive:
-        for name, content in {**parts_of, "study.json": json.dumps(record).encode()}.items():
-            archive.writestr(name, content)
     with pytest.raises(FileError, match="the recipe of probe does not fit its data"):
-        study_from_bytes(out.getvalue(), "a.vettore")
+        study_from_bytes(packed(files, record), "a.vettore")

@@ -14,7 +14,6 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 from vettore.app.places import places
 from vettore.core.remarks import counted
 from vettore.files.whole import stamp_of
-from vettore.study import edits
 from vettore.study.series import Series
 from vettore.study.table import Table
 
@@ -92,16 +91,15 @@ class Follower(QObject):
     def _look(self) -> None:
         """Read what has changed; a file that was put in the place of another is watched anew."""
         self._last = time.monotonic()
-        known = {series.id: series for series in self._session.study.series}
+        known = {series.id for series in self._session.study.series}
         for identity, one in list(self._followed.items()):
-            series = known.get(identity)
-            if series is None:
+            if identity not in known:
                 self._let_go(identity)
                 continue
             if str(one.path) not in self._watcher.files():
                 self._watcher.addPath(str(one.path))
             stamp = stamp_of(one.path)
-            if stamp != one.stamp or series.table.rows < one.rows:
+            if stamp != one.stamp:
                 one.stamp = stamp
                 self._read(identity, one)
 
@@ -116,8 +114,7 @@ class Follower(QObject):
     def _take(self, identity: str, one: Followed, table: Table) -> None:
         from vettore.files.growing import only_grew
 
-        study = self._session.study
-        series = next((series for series in study.series if series.id == identity), None)
+        series = next((series for series in self._session.study.series if series.id == identity), None)
         if series is None or self._followed.get(identity) is not one:
             return
         if not only_grew(series.table, table):
@@ -130,7 +127,7 @@ class Follower(QObject):
         more = table.rows - series.table.rows
         if more:
             one.rows += more
-            self._session.renew(edits.grow_series(study, identity, table))
+            self._session.grow(series, table)
             self.changed.emit()
         if stamp_of(one.path) != one.stamp:
             # More was written while it was read.

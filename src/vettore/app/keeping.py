@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from vettore.app.recent import Recent
     from vettore.app.window import Window
     from vettore.files.journal import Journal
+    from vettore.study.study import Study
 
 # Milliseconds after which a step that could not be written is tried again.
 TRIES_AGAIN_AFTER = 5000
@@ -27,6 +28,8 @@ class Keeper:
         self._window, self.session = window, window.session
         self._journal: Journal | None = None
         self._steps = 0
+        # The study as it was given to the journal last.
+        self._given: Study | None = None
         # Whether the last step could not be written.
         self._behind = False
         self._again = QTimer(window)
@@ -40,9 +43,9 @@ class Keeper:
             self._journal.end()
             self._journal = None
 
-    def _heed(self, what: What) -> None:
-        # Choosing another fit is another report.
-        if What.STUDY in what or What.CHOICE in what:
+    def _heed(self, _what: What) -> None:
+        # Choosing another fit is another report; choosing a series, or rows, is nothing to keep.
+        if self.session.study is not self._given:
             self.keep()
 
     def keep(self) -> None:
@@ -50,6 +53,7 @@ class Keeper:
         if self._journal is None:
             return
         self._steps += 1
+        self._given = self.session.study
         journal, number, study, path = self._journal, self._steps, self.session.study, self.session.path
         self.session.background.run(
             "journal", lambda: journal.keep(number, study, path), self._kept, self._not_kept, 2

@@ -24,6 +24,7 @@ from vettore.study.history import History
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series
 from vettore.study.study import Study
+from vettore.study.table import Table
 
 
 class What(Flag):
@@ -120,9 +121,14 @@ class Session(QObject):
         self._settle()
         self._tell_all()
 
-    def renew(self, study: Study) -> None:
-        """Take the present study with rows that came in: no decision, so there is nothing to undo."""
-        self.history.amend(study)
+    def grow(self, series: Series, table: Table) -> None:
+        """Take rows that came in for a series: no decision, so that undo and redo keep them."""
+
+        def grown(study: Study) -> Study:
+            same = any(one.id == series.id and one.table is series.table for one in study.series)
+            return edits.grow_series(study, series.id, table) if same else study
+
+        self.history.amend_all(grown)
         self._settle()
         self._tell_all()
 

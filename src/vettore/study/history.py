@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from vettore.study.study import Study
@@ -36,6 +37,10 @@ class History:
     def amend(self, study: Study) -> None:
         """Replace the present study without a step of its own, as when another fit is chosen for the report."""
         self._steps[self._place] = Step(self._steps[self._place].label, study)
+
+    def amend_all(self, change: Callable[[Study], Study]) -> None:
+        """Change every study of past, present and future: for what comes in from outside, and is not to be undone."""
+        self._steps = [Step(step.label, change(step.study)) for step in self._steps]
 
     def undo(self) -> str:
         """Go one step back and return the label of what was undone (empty when there is nothing)."""
