@@ -11,19 +11,29 @@ LIMIT = 100.0
 BESIDE_OTHERS = 1.8
 
 
-def test_nothing_holds_the_window_for_a_tenth_of_a_second(tmp_path):
-    """On no page, in the demo study and in one of 50,000 rows; the time of the thread alone counts."""
+def watch(home):
+    """Drive all pages once; what took too long, in words by what was done, and how many acts there were."""
     process = subprocess.run(
         [sys.executable, Path(__file__).with_name("watched_window.py")],
         capture_output=True,
         text=True,
         timeout=200,
         check=True,
-        env={**os.environ, "VETTORE_HOME": str(tmp_path), "OPENBLAS_NUM_THREADS": "1"},
+        env={**os.environ, "VETTORE_HOME": str(home), "OPENBLAS_NUM_THREADS": "1"},
     )
     told = json.loads(process.stdout.splitlines()[-1])
-    assert len(told["held"]) > 35
-    too_long = [
-        f"{spent:.0f} ms, {label}" for spent, label in told["held"] if spent > LIMIT * BESIDE_OTHERS * told["pace"]
-    ]
-    assert not too_long, f"pace {told['pace']:.2f}: " + "; ".join(too_long)
+    allowed = LIMIT * BESIDE_OTHERS * told["pace"]
+    return {label.split(" (")[0]: spent for spent, label in told["held"] if spent > allowed}, len(told["held"])
+
+
+def test_nothing_holds_the_window_for_a_tenth_of_a_second(tmp_path):
+    """On no page, in the demo study and in one of 50,000 rows; the time of the thread alone counts."""
+    too_long, acts = watch(tmp_path / "first")
+    assert acts > 35
+    if too_long:
+        # What is slow is slow again; what a busy machine made slow once is not.
+        again, _acts = watch(tmp_path / "again")
+        too_long = {
+            label: f"{spent:.0f} and {again[label]:.0f} ms" for label, spent in too_long.items() if label in again
+        }
+    assert not too_long

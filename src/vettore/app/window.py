@@ -47,6 +47,7 @@ class Pages(dict[str, Page]):
 
     def __missing__(self, name: str) -> Page:
         self[name] = page = self._make(name)
+        page.polish()
         return page
 
 

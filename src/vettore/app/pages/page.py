@@ -53,6 +53,12 @@ class Page(QObject):
         self._stale = True
         self._listens = False
 
+    def polish(self) -> None:
+        """Give each widget its style while the page is made, not in the event that first shows data on it."""
+        for part in (self.choices, self.stage, self.findings):
+            for widget in part.findChildren(QWidget):
+                widget.ensurePolished()
+
     def enter(self) -> None:
         """Come into view: read again what changed meanwhile."""
         if not self._listens:

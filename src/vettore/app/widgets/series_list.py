@@ -88,10 +88,12 @@ class SeriesList(QWidget):
                 self._add(series.id, curve.id, self._curve_entry(curve))
         self._list.addStretch()
         tab_through(self.search_field, self._entries.values())
-        self.search_field.setVisible(len(self._entries) >= WORTH_SEARCHING)
         self._narrow()
         self.mark()
         self.rebuilt.emit()
+        # What is shown has the whole column laid out at once: in an event of its own.
+        many = len(self._entries) >= WORTH_SEARCHING
+        QTimer.singleShot(0, self, lambda: self.search_field.setVisible(many))
         unknown = [curve for curve in self._unknown if curve not in self._refused]
         self._stop()
         search = self._search = Search()
