@@ -21,10 +21,12 @@ RIM = 1.0
 
 def stamp_discs(painter: QPainter, px: Array, py: Array, fill: str, rim: str, radius: float) -> None:
     """Paint a disc with a rim at every place, in pixels, the later ones over the earlier."""
-    stamps = _stamps(fill, rim, radius, painter.device().devicePixelRatio())
+    ratio = painter.device().devicePixelRatio()
     reach = _reach(radius)
     across, down = np.floor(px * QUARTERS).astype(np.intp), np.floor(py * QUARTERS).astype(np.intp)
     which = (across % QUARTERS) * QUARTERS + down % QUARTERS
+    # Only those that are set down: few sites of many colours need few of them.
+    stamps = {place: _stamp(place, fill, rim, radius, ratio) for place in np.unique(which).tolist()}
     left, top = across // QUARTERS - reach, down // QUARTERS - reach
     for x, y, place in zip(left.tolist(), top.tolist(), which.tolist(), strict=True):
         painter.drawPixmap(x, y, stamps[place])
@@ -34,21 +36,17 @@ def _reach(radius: float) -> int:
     return math.ceil(radius + RIM) + 1
 
 
-@lru_cache(64)
-def _stamps(fill: str, rim: str, radius: float, ratio: float) -> list[QPixmap]:
+@lru_cache(64 * QUARTERS**2)
+def _stamp(place: int, fill: str, rim: str, radius: float, ratio: float) -> QPixmap:
     side = 2 * _reach(radius) + 1
-    out = []
-    for across in range(QUARTERS):
-        for down in range(QUARTERS):
-            stamp = QPixmap(round(side * ratio), round(side * ratio))
-            stamp.setDevicePixelRatio(ratio)
-            stamp.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(stamp)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(QColor(rim), RIM))
-            painter.setBrush(QColor(fill))
-            middle = [_reach(radius) + (part + 0.5) / QUARTERS for part in (across, down)]
-            painter.drawEllipse(QPointF(*middle), radius, radius)
-            painter.end()
-            out.append(stamp)
-    return out
+    stamp = QPixmap(round(side * ratio), round(side * ratio))
+    stamp.setDevicePixelRatio(ratio)
+    stamp.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(stamp)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(rim), RIM))
+    painter.setBrush(QColor(fill))
+    middle = [_reach(radius) + (part + 0.5) / QUARTERS for part in divmod(place, QUARTERS)]
+    painter.drawEllipse(QPointF(*middle), radius, radius)
+    painter.end()
+    return stamp
