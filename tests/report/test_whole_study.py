@@ -113,7 +113,7 @@ def test_a_page_asks_for_nothing_and_names_its_pictures():
     addresses = re.findall(r"""(?:src|href|url)[=(]["']?([^"')>\s]+)""", page)
     assert addresses
     assert all(address.startswith(("data:", "#")) for address in addresses)
-    assert len(re.findall(r"<svg[^>]* role=\"img\" aria-label=\"Figure \d", page)) == page.count("<figure>")
+    assert len(re.findall(r"<svg[^>]* role=\"img\" aria-label=\"Figure \d", page)) == page.count("<figure")
     assert page.count("<math ") > 4
     levels = [int(level) for level in re.findall(r"<h(\d)", page)]
     assert all(after <= before + 1 for before, after in itertools.pairwise(levels))
@@ -145,6 +145,8 @@ def test_pages_are_tagged_and_carry_the_study(tmp_path):
     document.close()
     plain = pypdfium2.PdfDocument(pdf(report_document(demo_study())))
     assert plain.count_attachments() == 0
+    # What stands on a figure can be searched for and copied.
+    assert "discharge (m³/s)" in plain[0].get_textpage().get_text_range()
     plain.close()
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TypeAlias
+from typing import Protocol, TypeAlias
 
 from vettore.core.typeset import Box
 from vettore.report.figures import WIDTH_MM, Kind
@@ -82,11 +81,17 @@ class Equation:
     box: Box
 
 
+class Drawing(Protocol):
+    """Draws a figure; with ``letters`` its texts stay texts in an SVG, for a reader that has the typefaces."""
+
+    def __call__(self, kind: Kind, letters: bool = False) -> bytes: ...
+
+
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """A figure that is drawn when it is needed, as "svg", "pdf" or "png", with the words under it; ``width`` in mm."""
+    """A figure that is drawn when it is needed, with the words under it; ``width`` in mm."""
 
-    draw: Callable[[Kind], bytes]
+    draw: Drawing
     caption: str
     width: float = WIDTH_MM
 

@@ -147,18 +147,22 @@ def _length_and_room(axis: Any) -> tuple[float, float]:
 
 
 def fit_titles(figure: Any, axes: Sequence[Any]) -> None:
-    """Break the unit off what is longer than its axis, or else shorten it in the middle."""
-    figure.draw_without_rendering()
+    """Lay the figure out, and break the unit off what is longer than its axis, or else shorten it in the middle."""
+    engine = figure.get_layout_engine()
+    engine.execute(figure)
     for axis in axes:
         text = axis.get_label_text()
         length, room = _length_and_room(axis)
         if length > room > 0 and " (" in text:
             axis.set_label_text("\n(".join(text.rsplit(" (", 1)))
-            figure.draw_without_rendering()
+            engine.execute(figure)
             broken, room = _length_and_room(axis)
             if broken <= room:
                 continue
             axis.set_label_text(text)
+            engine.execute(figure)
         if length > room > 0:
             kept = max(int(len(text) * room / length) - 3, 6)
             axis.set_label_text(f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}")
+    # All has its place: drawing does not lay it out again.
+    figure.set_layout_engine("none")

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, cast, get_args
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -36,6 +37,10 @@ EDGE = 0.05
 MARKS = {"disc": "o", "square": "s", "triangle": "^", "diamond": "D", "plus": "P"}
 GREYS = ("#222222", "#777777", "#AAAAAA", "#4A4A4A", "#909090")
 LINES = ("-", "--", "-.", ":")
+
+# Drawings by the fit that they show, as long as it is there; of each fit the last few.
+MOST_KNOWN = 4
+_known: WeakKeyDictionary[DerivedFit, dict[tuple[FigureRecipe, NumberStyle, Kind, bool], bytes]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
@@ -84,7 +89,20 @@ def fit_figure(
     fits: Sequence[DerivedFit], recipe: FigureRecipe, style: NumberStyle, kind: Kind = "svg", letters: bool = False
 ) -> bytes:
     """Return the figure of the first of ``fits``, the others drawn beside it."""
-    return drawn(lambda figure: _draw(figure, fits, recipe, style), sheet_of(recipe, letters), kind)
+
+    def draw() -> bytes:
+        return drawn(lambda figure: _draw(figure, fits, recipe, style), sheet_of(recipe, letters), kind)
+
+    if len(fits) > 1:
+        return draw()
+    # While a report's words are typed its figures stay what they are.
+    known = _known.setdefault(fits[0], {})
+    key = (recipe, style, kind, letters)
+    if key not in known:
+        if len(known) >= MOST_KNOWN:
+            known.clear()
+        known[key] = draw()
+    return known[key]
 
 
 def figure_with_places(
@@ -226,7 +244,13 @@ def _draw_residuals(axes: Any, fit: DerivedFit, recipe: FigureRecipe) -> None:
     many = len(fit.rows) > MOST_VECTOR_POINTS
     axes.axhline(0, color=curve, linewidth=1)
     if not many:
-        axes.vlines(fit.x, 0, fit.result.residuals, color=PAPER.muted, linewidth=0.6)
+        # One line with gaps: a shape for each stem is slow to print.
+        gap = np.full(len(fit.x), np.nan)
+        stems = (
+            np.column_stack([fit.x, fit.x, gap]),
+            np.column_stack([np.zeros(len(fit.x)), fit.result.residuals, gap]),
+        )
+        axes.plot(*(part.ravel() for part in stems), color=PAPER.muted, linewidth=0.6, solid_capstyle="butt")
     size = (3 if many else 9) * recipe.mark_size**2
     axes.scatter(fit.x, fit.result.residuals, s=size, color=points, zorder=3, rasterized=many)
     reach = float(np.max(np.abs(fit.result.residuals))) * 1.15 or 1.0

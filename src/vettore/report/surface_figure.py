@@ -25,7 +25,12 @@ TURN, TILT, RISE = np.radians(-32.0), np.radians(32.0), 0.5
 
 
 def surface_figure(
-    surface: Surface, recipe: SurfaceRecipe, sites: Sites, style: NumberStyle, kind: Kind = "svg"
+    surface: Surface,
+    recipe: SurfaceRecipe,
+    sites: Sites,
+    style: NumberStyle,
+    kind: Kind = "svg",
+    letters: bool = False,
 ) -> bytes:
     """Return a figure of the map, with contours and sites, beside the relief."""
 
@@ -53,7 +58,7 @@ def surface_figure(
         bar.spines[["left", "bottom"]].set_visible(False)
         fit_titles(figure, (left.xaxis, left.yaxis))
 
-    return drawn(draw, Sheet(height=HEIGHT_MM), kind)
+    return drawn(draw, Sheet(height=HEIGHT_MM, letters=letters), kind)
 
 
 def _draw_map(axes: Any, surface: Surface, colours: Any, scale: Any) -> None:

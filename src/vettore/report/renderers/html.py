@@ -48,6 +48,12 @@ class Face(NamedTuple):
     address: str
 
 
+# The width of what is written on a page, in mm.
+PAGE_MM = 170
+# Of figures no wider two stand side by side.
+HALF_MM = 82
+# Figures in a page that is to be printed are fetched one by one from the document.
+FIGURE = "vettore-figure"
 TEMPLATES = Path(__file__).parent / "templates"
 
 
@@ -68,6 +74,7 @@ def _environment(for_print: bool) -> jinja2.Environment:
     )
     environment.filters["typeset"] = typeset
     environment.filters["drawn"] = lambda block: Markup(_named(block))
+    environment.filters["width_of"] = lambda block: f"{min(block.width, PAGE_MM):g}mm"
     environment.filters["base64"] = lambda data: base64.b64encode(data).decode("ascii")
     environment.tests["box"] = lambda cell: isinstance(cell, Box)
     environment.filters["kind"] = lambda block: type(block).__name__
@@ -77,8 +84,8 @@ def _environment(for_print: bool) -> jinja2.Environment:
 def html(document: Document, for_print: bool = False) -> str:
     """Return the page as one HTML text with its typefaces in it.
 
-    ``for_print`` refers to the typefaces shipped with the program instead, and sets formulas in letters: a browser reads
-    them as MathML.
+    ``for_print`` refers to the typefaces shipped with the program instead, and to figures by their places in the document,
+    and sets formulas in letters: a browser reads them as MathML.
     """
     environment = _environment(for_print)
     style = environment.get_template("report.css.j2").render(
@@ -87,11 +94,19 @@ def html(document: Document, for_print: bool = False) -> str:
         serif=SERIF,
         theme=PAPER,
         for_print=for_print,
+        half=HALF_MM,
         paper=document.paper if document.paper in PAPERS else PAPERS[0],
     )
     attached = document.attachment if not for_print else None
     template = environment.get_template("report.html.j2")
-    page: str = template.render(document=document, style=style, attached=attached)
+    page: str = template.render(
+        document=document,
+        style=style,
+        attached=attached,
+        for_print=for_print,
+        figure_scheme=FIGURE,
+        half_page=HALF_MM,
+    )
     return page
 
 

@@ -8,8 +8,8 @@ from urllib.parse import urlsplit
 from urllib.request import url2pathname
 
 from vettore.look.theme import FONT_FOLDER
-from vettore.report.blocks import Document
-from vettore.report.renderers.html import html
+from vettore.report.blocks import Document, Figure
+from vettore.report.renderers.html import FIGURE, html
 
 _printing = threading.Lock()
 
@@ -27,15 +27,22 @@ def pdf(document: Document) -> bytes:
     from weasyprint import HTML, Attachment
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
-    class OwnTypefaces(URLFetcher):  # type: ignore[misc]
-        """Fetches nothing but the typefaces that the page names."""
+    figures = [block for section in document.sections for block in section.blocks if isinstance(block, Figure)]
+
+    class OwnFiles(URLFetcher):  # type: ignore[misc]
+        """Fetches nothing but the typefaces that the page names and the document's own figures."""
 
         def fetch(self, url: str, headers: object = None) -> URLFetcherResponse:
+            scheme, _, place = url.partition(":")
+            if scheme == FIGURE:
+                return URLFetcherResponse(
+                    url, figures[int(place)].draw("svg", letters=True), {"Content-Type": "image/svg+xml"}
+                )
             return URLFetcherResponse(url, own_typeface(url), {"Content-Type": "font/otf"})
 
     # The fonts' configuration belongs to the whole process.
     with _printing:
-        source = HTML(string=html(document, for_print=True), url_fetcher=OwnTypefaces())
+        source = HTML(string=html(document, for_print=True), url_fetcher=OwnFiles())
         attached = document.attachment
         files = None
         if attached is not None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from vettore.core.errors import VettoreError
 from vettore.report.blocks import Block, Figure
 from vettore.report.fit_figure import fit_figure, is_log
@@ -21,7 +23,7 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     recipe = figure_of(subject.study, subject.curve.id)
     fits = fits_of_figure(subject.study, recipe, subject.fit)
     words = figure_caption(fits, recipe)
-    return (Figure(lambda kind: fit_figure(fits, recipe, subject.style, kind), words, recipe.width),)
+    return (Figure(partial(fit_figure, fits, recipe, subject.style), words, recipe.width),)
 
 
 def fits_of_figure(study: Study, recipe: FigureRecipe, fit: DerivedFit | None = None) -> tuple[DerivedFit, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,9 @@ from vettore.report.sections.entry import Entry, Subject
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
 
-HEIGHT_MM = 70.0
+# Two stand side by side on a page.
+WIDTH_MM, HEIGHT_MM = 80.0, 56.0
+TYPE_SIZE = 7.5
 
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
@@ -38,10 +41,10 @@ def _figure(series: Series, style: NumberStyle) -> Figure:
     if series.set_aside:
         aside = [entry.row + 1 for entry in series.set_aside]
         words += f" Open discs are set aside: {name_rows(aside, most=12)}."
-    return Figure(lambda kind: series_figure(series, style, kind), words)
+    return Figure(partial(series_figure, series, style), words, WIDTH_MM)
 
 
-def series_figure(series: Series, style: NumberStyle, kind: Kind = "svg") -> bytes:
+def series_figure(series: Series, style: NumberStyle, kind: Kind = "svg", letters: bool = False) -> bytes:
     """Return a figure of the rows of a series."""
 
     def draw(figure: Any) -> None:
@@ -53,8 +56,8 @@ def series_figure(series: Series, style: NumberStyle, kind: Kind = "svg") -> byt
         used, aside = series.in_use, series.measured & ~series.kept
         many = int(used.sum()) > MOST_VECTOR_POINTS
         edges = {"edgecolors": PAPER.plot_ground, "linewidths": 0 if many else 0.5}
-        axes.scatter(x[used], y[used], s=4 if many else 20, color=PAPER.data, rasterized=many, **edges)
-        axes.scatter(x[aside], y[aside], s=20, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9)
+        axes.scatter(x[used], y[used], s=3 if many else 12, color=PAPER.data, rasterized=many, **edges)
+        axes.scatter(x[aside], y[aside], s=12, facecolors="none", edgecolors=PAPER.muted, linewidths=0.9)
         sigma = series.sigma
         if sigma is not None and not many:
             axes.errorbar(x[used], y[used], sigma[used], fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=0)
@@ -63,7 +66,7 @@ def series_figure(series: Series, style: NumberStyle, kind: Kind = "svg") -> byt
         dress_axes(axes, style)
         fit_titles(figure, (axes.xaxis, axes.yaxis))
 
-    return drawn(draw, Sheet(height=HEIGHT_MM), kind)
+    return drawn(draw, Sheet(WIDTH_MM, HEIGHT_MM, TYPE_SIZE, letters=letters), kind)
 
 
 OVERVIEW = Entry("series", "Series", of_study=_blocks, whole=False, overview=True)

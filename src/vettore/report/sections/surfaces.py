@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from vettore.core.errors import VettoreError
 from vettore.core.surface.surface import Surface
 from vettore.report.blocks import Block, Figure, Heading, Pairs, Paragraph, Table
@@ -48,7 +50,7 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
     )
     blocks: list[Block] = [
         Paragraph(sentence_of(surface, sites, summits, style)),
-        Figure(lambda kind: surface_figure(surface, recipe, sites, style, kind), caption),
+        Figure(partial(surface_figure, surface, recipe, sites, style), caption),
     ]
     told = told_of(summits)
     if told:
