@@ -1,6 +1,8 @@
 """Units as texts: powers, quotients, products, their parts, and conversions."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from vettore.core import units
 from vettore.core.errors import DataError
@@ -99,3 +101,44 @@ def test_conversions():
         units.conversion("", "m")
     with pytest.raises(DataError, match="not a unit that is known here"):
         units.conversion("splash", "m")
+
+
+@pytest.mark.parametrize(
+    ("unit", "text"),
+    [
+        ("m³/(s·m)", "m²/s"),
+        ("mV/(mg/L)", "mV·L/mg"),
+        ("m³/s/m³", "1/s"),
+        ("mg/L·L", "mg"),
+        ("mV/(mg/(L·h))", "mV·L·h/mg"),
+        ("s⁻¹", "1/s"),
+        ("m³/s/m^0.5", "m^2.5/s"),
+        ("kg·m/s²/(m·kg)", "1/s²"),
+        ("m/m", ""),
+        ("°C", "°C"),
+        ("%", "%"),
+        # What cannot be taken apart stays.
+        ("mg N/L", "mg N/L"),
+        ("(m³/s)²", "(m³/s)²"),
+        ("mg/L)", "mg/L)"),
+        ("10/s", "10/s"),
+        ("²m", "²m"),
+        ("CO2", "CO2"),
+        ("", ""),
+    ],
+)
+def test_units_are_taken_together(unit, text):
+    """Without turning a part into another; a second time changes nothing."""
+    assert units.simplified(unit) == text
+    assert units.simplified(text) == text
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["m", "s", "kg", "mol", "V"]), st.integers(1, 3), st.booleans()), max_size=5)
+)
+def test_a_unit_taken_together_measures_the_same(parts):
+    """As the registry of units tells: the factor between the two is 1."""
+    written = "1"
+    for name, exponent, above in parts:
+        written += ("·" if above else "/") + units.power(name, exponent)
+    assert units.conversion(written, units.simplified(written)) == (1.0, 0.0)

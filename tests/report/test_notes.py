@@ -59,3 +59,32 @@ def test_every_format_writes_it_as_its_own(document):
     (listed,) = [one for one in word.paragraphs if one.text.startswith("second")]
     assert listed.style.name == "List Bullet"
     assert [(run.text, bool(run.italic)) for run in listed.runs] == [("second: ", False), ("really", True)]
+
+
+def test_sections_stand_where_they_are_put_with_their_own_titles_and_words():
+    """Those that are not named follow their usual neighbour; a formula in the words is typeset in every format."""
+    study = demo_study()
+    recipe = study.report.changed(
+        left_out=("figure", "working"),
+        order=("repeat", "no such section", "checks", "summary"),
+        titles=(("checks", "What was <looked> for"),),
+        notes=(("checks", "A rating `Q = c*h^n/(1 + k)`\n- and `not (a formula`"),),
+    )
+    made = report_document(edits.set_report(study, recipe), date(2026, 6, 5))
+    keys = [section.key for section in made.sections]
+    assert keys[0] == "repeat"
+    assert keys.index("checks") < keys.index("readings") < keys.index("summary") < keys.index("source")
+    section = made.section("checks")
+    assert section.title == "What was <looked> for"
+    first, second = section.blocks[:2]
+    assert second == NoteBlock(((Span("and "), Span("not (a formula")),), True)
+    assert first.lines[0][1].box is not None
+    page = html(made)
+    assert ">What was &lt;looked&gt; for</h2>" in page
+    noted = page[page.index('<p class="note">A rating') :]
+    assert "<mfrac>" in noted[: noted.index("</p>")]
+    for text in (latex(made, "r")[""], markdown(made, "r")[""]):
+        assert r"\frac{" in text.decode().split("A rating $")[1].split("$")[0]
+    word = docx.Document(io.BytesIO(as_docx(made)))
+    (noted,) = [one for one in word.paragraphs if one.text.startswith("A rating")]
+    assert "<m:f>" in noted._p.xml

@@ -149,9 +149,13 @@ def style_sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url({ARROW_FILE.as_posix()}); width: 10px; height: 10px; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.rule}; }}
     QCheckBox {{ font-size: {text}; spacing: 8px; }}
-    QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted}; border-radius: 3px;
-        background: {t.plot_ground}; }}
-    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
+    QListWidget#sections {{ background: transparent; border: none; font-size: {text}; }}
+    QListWidget#sections::item {{ padding: 0 2px; border-radius: 4px; color: {t.ink}; }}
+    QListWidget#sections::item:selected {{ background: {t.soft}; }}
+    QListWidget#sections QLineEdit {{ padding: 0 2px; border-radius: 3px; }}
+    QCheckBox::indicator, QListWidget#sections::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted};
+        border-radius: 3px; background: {t.plot_ground}; }}
+    QCheckBox::indicator:checked, QListWidget#sections::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
         image: url({TICK_FILE.as_posix()}); }}
     QCheckBox::indicator:focus {{ border: 1px solid {t.accent}; }}
     QTableView {{ background: {t.plot_ground}; border: 1px solid {t.rule}; border-radius: {SIZES.radius}px;

@@ -51,13 +51,13 @@ def figure(study: Path, output: Path, which: str | None, **looks: Any) -> None:
 
 def save_figure_of(study: Study, fit: str, output: Path, looks: dict[str, Any]) -> None:
     """Write the figure of a fit, its look that of the study but for what was asked. Raises VettoreError."""
-    from vettore.core.rounding import NumberStyle
+    from vettore.report.document import style_of
     from vettore.report.fit_figure import save_figure
     from vettore.report.sections.figure import fits_of_figure
     from vettore.study.figures import figure_of
 
     recipe = _with_looks(figure_of(study, fit), looks)
-    style = NumberStyle(study.report.decimal_mark)
+    style = style_of(study)
     save_figure(fits_of_figure(study, recipe), recipe, style, output, looks["figure_data"])
 
 

@@ -6,6 +6,8 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from vettore.core.units import simplified
+
 MINUS = "−"
 # Outside 1e-4 … 1e6 a number is written with a power of ten.
 SMALLEST_PLAIN = 1e-4
@@ -17,9 +19,14 @@ _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 @dataclass(frozen=True)
 class NumberStyle:
-    """The user's way of writing numbers: decimal mark "." or ","."""
+    """The user's way of writing numbers: decimal mark "." or ","; units as they come or ``simple_units``."""
 
     decimal_mark: str = "."
+    simple_units: bool = False
+
+    def unit(self, text: str) -> str:
+        """Return a unit as it is written: with equal parts taken together if asked."""
+        return simplified(text) if self.simple_units else text
 
     def plain(self, text: str) -> str:
         """Put this style's decimal mark and a true minus sign into a Python number text."""
@@ -87,7 +94,7 @@ class NumberStyle:
         """Write ``6.421 ± 0.056 mg/L``; without a known uncertainty just the value."""
         value_text, error_text = self.with_error(value, error)
         text = value_text if error is None else f"{value_text} ± {error_text}"
-        return f"{text} {unit}" if unit else text
+        return f"{text} {self.unit(unit)}".rstrip() if unit else text
 
     def interval(self, low: float, high: float, error: float | None) -> str:
         """Write ``6.305 … 6.538``, rounded like the value whose standard error is ``error``."""

@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
 from vettore.core.errors import DataError
 
+# Names, powers and signs of a unit.
+_PIECES = re.compile(
+    r"(?P<name>[^\W\d_⁰¹²³⁴⁵⁶⁷⁸⁹][^\W_⁰¹²³⁴⁵⁶⁷⁸⁹]*|[%‰]|°[A-Za-z]*)"
+    r"|(?P<power>\^\(?-?\d+(?:\.\d+)?\)?|⁻?[⁰¹²³⁴⁵⁶⁷⁸⁹]+)|[·*/()]|1"
+)
+_RAISED = re.compile(r"⁻?[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
+_PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
 RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
@@ -64,6 +72,44 @@ def parts(unit: str) -> dict[str, float]:
     return out
 
 
+def simplified(unit: str) -> str:
+    """Return a unit with equal parts taken together and without a fraction in a fraction: ``m³/(s·m)`` is ``m²/s``.
+
+    No part is turned into another, so that numbers keep their value. What cannot be taken apart stays as it is.
+    """
+    pieces = list(_PIECES.finditer(unit))
+    if "".join(match[0] for match in pieces) != unit or not unit:
+        return unit
+    powers: dict[str, float] = {}
+    # The sign of the powers at each depth of brackets, and what the next part's own sign is.
+    signs, sign = [1.0], 1.0
+    opened: list[float] = []
+    for place, piece in enumerate(pieces):
+        following = pieces[place + 1] if place + 1 < len(pieces) else None
+        if piece["name"]:
+            raised = _power_of(following["power"]) if following is not None and following["power"] else 1.0
+            powers[piece[0]] = powers.get(piece[0], 0.0) + signs[-1] * sign * raised
+        elif piece[0] == "(":
+            opened.append(sign)
+            signs.append(signs[-1] * sign)
+            sign = 1.0
+        elif piece[0] == ")":
+            # A power of a bracket would have to be carried into it.
+            if not opened or (following is not None and following["power"]):
+                return unit
+            signs.pop()
+            sign = opened.pop()
+        elif piece[0] in "·*/":
+            sign = -1.0 if piece[0] == "/" else 1.0
+        elif piece["power"] and (place == 0 or not pieces[place - 1]["name"]):
+            return unit
+    return unit if opened else composed(powers)
+
+
+def _power_of(text: str) -> float:
+    return float(text.translate(_PLAIN).removeprefix("^").strip("()"))
+
+
 def conversion(old: str, new: str) -> tuple[float, float]:
     """Return (factor, offset) that turn values in ``old`` into ``new``. Raises DataError when they do not fit."""
     import pint
@@ -88,10 +134,7 @@ def _registry() -> Any:
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 
-_POWERS = {
-    "²": "**2",
-    "³": "**3",
-    "⁻¹": "**-1",
+_SPELLED = {
     "·": "*",
     "°C": "degC",
     "°F": "degF",
@@ -102,6 +145,7 @@ _POWERS = {
 
 
 def _spelled(unit: str) -> str:
-    for sign, word in _POWERS.items():
+    unit = _RAISED.sub(lambda raised: f"**{raised[0].translate(_PLAIN)}", unit)
+    for sign, word in _SPELLED.items():
         unit = unit.replace(sign, word)
     return unit or "dimensionless"

@@ -96,7 +96,7 @@ class Figure:
     width: float = WIDTH_MM
 
 
-Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure
+Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure | NoteBlock
 
 
 @dataclass(frozen=True)
@@ -140,6 +140,8 @@ class Document:
     paper: str
     sheets: tuple[Section, ...] = ()
     attachment: Attachment | None = None
+    # Whether the page is dark where its reader's screen is.
+    dark: bool = False
 
     @property
     def note_blocks(self) -> tuple[NoteBlock, ...]:

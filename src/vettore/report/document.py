@@ -10,8 +10,9 @@ from vettore import __version__
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.blocks import Attachment, Block, Chapter, Document, Figure, Paragraph, Section, Table
+from vettore.report.notes import note_blocks
 from vettore.report.sections.entry import Entry, FitSubject, Subject
-from vettore.report.sections.listed import SECTIONS
+from vettore.report.sections.listed import SECTIONS, arranged
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.study import Study
@@ -24,18 +25,19 @@ def report_document(study: Study, today: date | None = None, attachment: Attachm
         raise DataError(
             "The study is empty. Bring in data, or keep a function or a polynomial; the report is about them."
         )
-    style = NumberStyle(recipe.decimal_mark)
+    style = style_of(study)
+    entries = arranged(recipe.order)
     day = (today or date.today()).strftime("%-d %B %Y")
     sheets: tuple[Section, ...] = ()
     if curve is not None and recipe.fits == "one":
         subject = fit_subject(study, curve, style)
-        chapters: tuple[Chapter, ...] = (Chapter("", tuple(_sections(study, SECTIONS, subject))),)
+        chapters: tuple[Chapter, ...] = (Chapter("", tuple(_sections(study, entries, subject))),)
         sheets = tuple(_sheets(subject))
         name, about = f"{curve.name}: {subject.fit.series.name}", [subject.fit.series.name]
     else:
         made = [_chapter(study, fit, style) for fit in study.curves]
         whole = Subject(study, study.series, style)
-        rest = tuple(_sections(study, [entry for entry in SECTIONS if entry.of_study], whole))
+        rest = tuple(_sections(study, [entry for entry in entries if entry.of_study], whole))
         chapters = (*(chapter for chapter, _ in made), *([Chapter("The study", rest)] if rest else []))
         sheets = tuple(sheet for _, some in made for sheet in some)
         if len(chapters) == 1:
@@ -48,9 +50,15 @@ def report_document(study: Study, today: date | None = None, attachment: Attachm
         chapters=tuple(_numbered(chapters)),
         footer=f"Written with Vettore {__version__} on {day}",
         paper=recipe.paper,
+        dark=recipe.dark,
         sheets=sheets,
         attachment=attachment,
     )
+
+
+def style_of(study: Study) -> NumberStyle:
+    """Return how the report of a study writes numbers and units."""
+    return NumberStyle(study.report.decimal_mark, study.report.simple_units)
 
 
 def fit_subject(study: Study, curve: AnyFit, style: NumberStyle) -> FitSubject:
@@ -65,19 +73,20 @@ def _chapter(study: Study, curve: AnyFit, style: NumberStyle) -> tuple[Chapter, 
         subject = fit_subject(study, curve, style)
     except VettoreError as error:
         return Chapter(title, (Section("summary", "", (Paragraph(str(error)),)),)), ()
-    entries = [entry for entry in SECTIONS if entry.of_fit]
+    entries = [entry for entry in arranged(study.report.order) if entry.of_fit]
     return Chapter(title, tuple(_sections(study, entries, subject))), tuple(_sheets(subject))
 
 
 def _sections(study: Study, entries: Iterable[Entry], subject: Subject) -> Iterable[Section]:
     of_one_fit = isinstance(subject, FitSubject)
+    titles, notes = dict(study.report.titles), dict(study.report.notes)
     for entry in entries:
         if entry.key in study.report.left_out or entry.sheets or (entry.overview and of_one_fit):
             continue
         blocks = _blocks(entry, subject)
         if blocks:
-            title = entry.name if entry.title is None else entry.title
-            yield Section(entry.key, title, blocks, entry.whole)
+            title = titles.get(entry.key) or (entry.name if entry.title is None else entry.title)
+            yield Section(entry.key, title, (*note_blocks(notes.get(entry.key, "")), *blocks), entry.whole)
 
 
 def _sheets(subject: FitSubject) -> Iterable[Section]:

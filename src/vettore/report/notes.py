@@ -1,7 +1,7 @@
-"""The note under the title of a report: plain text with *emphasis* and lists, as blocks that every format can write.
+"""Notes of a report: plain text with *emphasis*, lists and `formulas`, as blocks that every format can write.
 
 A line is a paragraph; lines that begin with ``- `` or ``• `` are a list. What stands between two asterisks that touch it is
-emphasised; all other asterisks are asterisks.
+emphasised; all other asterisks are asterisks. What stands between two backquotes is set as a formula where it is one.
 """
 
 from __future__ import annotations
@@ -9,16 +9,21 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-_EMPHASIS = re.compile(r"(?<![\w*])\*(?=[^\s*])([^*\n]*[^\s*])\*(?![\w*])")
+from vettore.core.errors import VettoreError
+from vettore.core.formula.formula import read_formula
+from vettore.core.typeset import Box, Row, Text, formula_terms
+
+_MARKED = re.compile(r"(?<![\w*])\*(?=[^\s*])(?P<words>[^*\n]*[^\s*])\*(?![\w*])|`(?P<formula>[^`\n]+)`")
 _ITEM = re.compile(r"\s*[-•]\s+(?=\S)")
 
 
 @dataclass(frozen=True)
 class Span:
-    """A piece of text, emphasised or not."""
+    """A piece of text, emphasised or not; or a formula in its ``box``."""
 
     text: str
     emphasised: bool = False
+    box: Box | None = None
 
 
 @dataclass(frozen=True)
@@ -46,11 +51,21 @@ def note_blocks(text: str) -> tuple[NoteBlock, ...]:
 
 def _spans(line: str) -> tuple[Span, ...]:
     out, at = [], 0
-    for found in _EMPHASIS.finditer(line):
+    for found in _MARKED.finditer(line):
         if found.start() > at:
             out.append(Span(line[at : found.start()]))
-        out.append(Span(found[1], True))
+        formula = found["formula"]
+        out.append(Span(found["words"], True) if formula is None else Span(formula, box=_typeset(formula)))
         at = found.end()
     if at < len(line):
         out.append(Span(line[at:]))
     return tuple(out)
+
+
+def _typeset(text: str) -> Box | None:
+    try:
+        read = read_formula(text)
+    except VettoreError:
+        return None
+    left: tuple[Box, ...] = () if read.left is None else (*formula_terms(read.left, ()), Text(" = "))
+    return Row((*left, *formula_terms(read.right, read.coefficients)))

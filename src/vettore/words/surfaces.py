@@ -53,7 +53,7 @@ def method_words(method: Method, fit: FormulaFit | None) -> str:
 
 def number_with(style: NumberStyle, value: float, digits: int, unit: str) -> str:
     """Return a number with its unit."""
-    return f"{style.number(value, digits)} {unit}".rstrip()
+    return f"{style.number(value, digits)} {style.unit(unit)}".rstrip()
 
 
 def value_words(surface: Surface, sites: Sites, x: float, y: float, style: NumberStyle) -> str:

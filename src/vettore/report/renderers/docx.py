@@ -21,6 +21,7 @@ from vettore.report.blocks import (
     words_of,
 )
 from vettore.report.figures import WIDTH_MM
+from vettore.report.notes import NoteBlock, Span
 
 if TYPE_CHECKING:
     from docx.document import Document as Word
@@ -39,10 +40,7 @@ def docx(document: Document) -> bytes:
     word.add_heading(_clean(document.title), 0)
     word.add_paragraph(_clean(document.subtitle), style="Subtitle")
     for noted in document.note_blocks:
-        for line in noted.lines:
-            paragraph = word.add_paragraph(style="List Bullet" if noted.is_list else None)
-            for span in line:
-                paragraph.add_run(_clean(span.text)).italic = span.emphasised or None
+        _add(word, noted, 1)
     for chapter in document.chapters:
         if chapter.title:
             word.add_heading(_clean(chapter.title), 1)
@@ -68,6 +66,9 @@ def _add(word: Word, block: Block, level: int) -> None:
             word.add_paragraph(_clean(text))
         case Pairs(pairs):
             _add_table(word, (), tuple((pair.label, pair.text) for pair in pairs), (0, 1))
+        case NoteBlock(lines, is_list):
+            for line in lines:
+                _add_note(word.add_paragraph(style="List Bullet" if is_list else None), line)
         case Equation(box):
             _add_maths(word.add_paragraph(), box)
         case Table(headings, rows, words):
@@ -79,6 +80,14 @@ def _add(word: Word, block: Block, level: int) -> None:
             # Whoever does not see the picture hears its words.
             word.inline_shapes[-1]._inline.docPr.set("descr", _clean(block.caption))
             word.add_paragraph(_clean(block.caption), style="Caption")
+
+
+def _add_note(paragraph: Any, line: tuple[Span, ...]) -> None:
+    for span in line:
+        if span.box is not None:
+            _add_maths(paragraph, span.box)
+        else:
+            paragraph.add_run(_clean(span.text)).italic = span.emphasised or None
 
 
 def _add_table(

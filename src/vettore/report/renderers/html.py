@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from vettore.core.markup import mathml_document
 from vettore.core.typeset import Box, to_html
-from vettore.look.theme import FONT_FOLDER, PAPER, SANS, SERIF
+from vettore.look.theme import FONT_FOLDER, LAMP, PAPER, SANS, SERIF
 from vettore.report.blocks import (
     Block,
     Cell,
@@ -25,6 +25,7 @@ from vettore.report.blocks import (
     Table,
     words_of,
 )
+from vettore.report.notes import NoteBlock
 from vettore.study.kinds.report import PAPERS
 
 if TYPE_CHECKING:
@@ -95,6 +96,7 @@ def html(document: Document, for_print: bool = False) -> str:
         theme=PAPER,
         for_print=for_print,
         half=HALF_MM,
+        dark=LAMP if document.dark and not for_print else None,
         paper=document.paper if document.paper in PAPERS else PAPERS[0],
     )
     attached = document.attachment if not for_print else None
@@ -169,5 +171,7 @@ def _words(block: Block) -> str:
             return block.caption + "".join("" if isinstance(cell, Box) else words_of(cell) for cell in cells)
         case Figure():
             return block.caption
+        case NoteBlock(lines):
+            return "".join(span.text for line in lines for span in line)
         case _:
             return ""

@@ -17,6 +17,7 @@ from vettore.report.blocks import (
     words_of,
 )
 from vettore.report.figures import WIDTH_MM
+from vettore.report.notes import NoteBlock, Span
 
 PREAMBLE = r"""\documentclass[11pt]{article}
 \usepackage[utf8]{inputenc}
@@ -81,12 +82,7 @@ def latex(document: Document, name: str) -> dict[str, bytes]:
         r"\maketitle",
     ]
     for noted in document.note_blocks:
-        told = [
-            "".join(rf"\emph{{{_plain(span.text)}}}" if span.emphasised else _plain(span.text) for span in line)
-            for line in noted.lines
-        ]
-        items = [r"\begin{itemize}", *(rf"\item {one}" for one in told), r"\end{itemize}"]
-        lines += [*(items if noted.is_list else told), ""]
+        lines += [*_noted(noted), ""]
     for chapter in document.chapters:
         if chapter.title:
             lines.append(rf"\section*{{{_plain(chapter.title)}}}")
@@ -113,6 +109,8 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
             return [r"\begin{tabular}{@{}p{0.38\linewidth}p{0.56\linewidth}@{}}", *rows, r"\end{tabular}"]
         case Equation(box):
             return [r"\[", to_latex(box), r"\]"]
+        case NoteBlock():
+            return _noted(block)
         case Table():
             return _table(block)
         case Figure():
@@ -125,6 +123,19 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
                 rf"\par\small {_plain(block.caption)}",
                 r"\end{figure}",
             ]
+
+
+def _noted(noted: NoteBlock) -> list[str]:
+    told = ["".join(map(_span, line)) for line in noted.lines]
+    if not noted.is_list:
+        return told
+    return [r"\begin{itemize}", *(rf"\item {line}" for line in told), r"\end{itemize}"]
+
+
+def _span(span: Span) -> str:
+    if span.box is not None:
+        return f"${to_latex(span.box)}$"
+    return rf"\emph{{{_plain(span.text)}}}" if span.emphasised else _plain(span.text)
 
 
 def _table(table: Table) -> list[str]:

@@ -18,6 +18,7 @@ from vettore.report.blocks import (
     Table,
     words_of,
 )
+from vettore.report.notes import NoteBlock, Span
 
 # What Markdown, or HTML in it, would take for more than a text.
 SPECIAL = re.compile(r"([\\`*_{}\[\]<>|$~])")
@@ -30,10 +31,7 @@ def markdown(document: Document, name: str) -> dict[str, bytes]:
     files: dict[str, bytes] = {}
     lines = [f"# {_plain(document.title)}", "", _plain(document.subtitle), ""]
     for noted in document.note_blocks:
-        for line in noted.lines:
-            told = "".join(f"*{_plain(span.text)}*" if span.emphasised else _plain(span.text) for span in line)
-            lines.append(f"- {told}" if noted.is_list else told)
-        lines.append("")
+        lines += [*_noted(noted), ""]
     for chapter in document.chapters:
         lines += [f"## {_plain(chapter.title)}", ""] if chapter.title else []
         level = "###" if chapter.title else "##"
@@ -56,6 +54,8 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
             return [f"- {_plain(pair.label)}: {_plain(pair.text)}" for pair in pairs]
         case Equation(box):
             return [f"$${to_latex(box)}$$"]
+        case NoteBlock():
+            return _noted(block)
         case Table():
             return _table(block)
         case Figure():
@@ -63,6 +63,17 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
             files[ending] = block.draw("svg")
             # Blanks and brackets in a file's name would end the address.
             return [f"![{_plain(block.caption)}](<{name}{ending}>)", "", f"*{_plain(block.caption)}*"]
+
+
+def _noted(noted: NoteBlock) -> list[str]:
+    told = ["".join(map(_span, line)) for line in noted.lines]
+    return [f"- {line}" for line in told] if noted.is_list else told
+
+
+def _span(span: Span) -> str:
+    if span.box is not None:
+        return f"${to_latex(span.box)}$"
+    return f"*{_plain(span.text)}*" if span.emphasised else _plain(span.text)
 
 
 def _table(table: Table) -> list[str]:

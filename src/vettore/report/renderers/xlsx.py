@@ -23,6 +23,7 @@ from vettore.report.blocks import (
     Table,
 )
 from vettore.report.figures import MM
+from vettore.report.notes import NoteBlock
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
@@ -99,6 +100,9 @@ class _Page:
                 values = block.values or (None,) * len(lines)
                 for line, value in zip(lines, values, strict=True):
                     self.write([line.label, line.text, *([] if value is None else [Number("", value)])])
+            case NoteBlock(paragraphs):
+                for spans in paragraphs:
+                    self.write(["".join(span.text for span in spans)])
             case Equation(box):
                 self.write([box])
             case Table(headings, rows):

@@ -59,7 +59,7 @@ def _rows(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[Cell, ...], ...]:
             Number(value, coefficient.value),
             _shown(error, coefficient.standard_error),
         )
-        rows.append((*cells, interval, _shown(t, coefficient.t), p, unit or "—"))
+        rows.append((*cells, interval, _shown(t, coefficient.t), p, style.unit(unit) or "—"))
     return tuple(rows)
 
 

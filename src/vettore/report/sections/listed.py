@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from vettore.report.sections.areas import AREAS
 from vettore.report.sections.aside import ASIDE
 from vettore.report.sections.between import BETWEEN
@@ -44,3 +46,14 @@ SECTIONS: tuple[Entry, ...] = (
     REPEAT,
     ROWS,
 )
+
+
+def arranged(order: Sequence[str]) -> tuple[Entry, ...]:
+    """Return the sections as a study orders them; those that it does not name follow the one they usually follow."""
+    by_key = {entry.key: entry for entry in SECTIONS}
+    keys = list(dict.fromkeys(key for key in order if key in by_key))
+    for place, entry in enumerate(SECTIONS):
+        if entry.key not in keys:
+            before = SECTIONS[place - 1].key if place else None
+            keys.insert(0 if before is None else keys.index(before) + 1, entry.key)
+    return tuple(by_key[key] for key in keys)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from vettore.app.pages.again.panel import AgainPanel
 from vettore.app.pages.again.present import NO_COLUMN, Again, work_again
 from vettore.app.session import Session
-from vettore.core.rounding import NumberStyle
+from vettore.report.document import style_of
 from vettore.study.table import Table
 
 
@@ -67,7 +67,7 @@ class WorkAgain(QObject):
             self._tables,
             self._name,
             dict(self._chosen),
-            NumberStyle(study.report.decimal_mark),
+            style_of(study),
         )
         self.session.background.run(
             "work again", lambda: work_again(study, series, tables, name, chosen, style), self._show, self._fail

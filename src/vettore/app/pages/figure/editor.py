@@ -23,13 +23,12 @@ from vettore.app.pages.figure.making import (
 )
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
-from vettore.core.rounding import NumberStyle
 from vettore.files.whole import write_whole
+from vettore.report.document import style_of
 from vettore.report.fit_figure import figure_with_places, fit_figure, save_figure
 from vettore.report.sections.figure import fits_of_figure
 from vettore.study.figures import figure_of, set_figure, with_look
 from vettore.study.kinds.figure import SIZES, FigureRecipe
-from vettore.study.study import Study
 
 STYLES = "Style of a figure (*.json)"
 
@@ -82,7 +81,7 @@ class FigureEditor(QObject):
             for curve in study.curves
             if curve.id != self.fit
         )
-        style = NumberStyle(study.report.decimal_mark)
+        style = style_of(study)
         self.choices.draw(recipe, others, style)
         words = {"title": recipe.title, "x title": recipe.x_title, "y title": recipe.y_title}
         words |= {f"note {number}": note.text for number, note in enumerate(recipe.notes)}
@@ -152,7 +151,7 @@ class FigureEditor(QObject):
         study, recipe, data = self.session.study, self.recipe, self.findings.data.isChecked()
         self.session.background.run(
             "save figure",
-            lambda: save_figure(fits_of_figure(study, recipe), recipe, _style(study), path, data),
+            lambda: save_figure(fits_of_figure(study, recipe), recipe, style_of(study), path, data),
             lambda _nothing: self.session.say(f"The figure was saved as {path.name}."),
             lambda sentence: self.session.say(sentence, "bad"),
         )
@@ -161,7 +160,7 @@ class FigureEditor(QObject):
         study, recipe = self.session.study, self.recipe
 
         def work() -> tuple[bytes, bytes]:
-            fits, style = fits_of_figure(study, recipe), _style(study)
+            fits, style = fits_of_figure(study, recipe), style_of(study)
             return fit_figure(fits, recipe, style, "png"), fit_figure(fits, recipe, style, "svg", letters=True)
 
         def place(pair: tuple[bytes, bytes]) -> None:
@@ -192,7 +191,3 @@ class FigureEditor(QObject):
             self.findings.show_trouble(f"{Path(chosen).name} could not be read: {error}.")
             return
         self._change(lambda recipe: with_style(recipe, text))
-
-
-def _style(study: Study) -> NumberStyle:
-    return NumberStyle(study.report.decimal_mark)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QFocusEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPlainTextEdit
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit
 
 from vettore.app.pages.report.present import View
+from vettore.app.pages.report.section_list import SectionList
 from vettore.app.widgets.parts import Column, rule, section
-from vettore.report.sections.listed import SECTIONS
+from vettore.study.kinds.report import ReportRecipe
 
 
 class NoteField(QPlainTextEdit):
@@ -32,6 +33,7 @@ class Choices(Column):
         super().__init__("What the report holds", (10, 14, 2, 12))
         # All sections without a bar to scroll, which would cut their names, in a window 700 high.
         self.column.setSpacing(6)
+        self._recipe = ReportRecipe()
         self.title = QLineEdit()
         self.title.setAccessibleName("Title of the report")
         self.title.setPlaceholderText("Title")
@@ -46,16 +48,40 @@ class Choices(Column):
         self.curve.setAccessibleName("The fit that is reported")
         self.curve.activated.connect(lambda place: self.chosen.emit(self.curve.itemData(place) or ""))
         self.add(section("Title"), self.title, section("Note"), self.note)
-        self.add(section("About"), self.curve, rule(), section("In this report"))
-        self.boxes: dict[str, QCheckBox] = {}
-        for entry in SECTIONS:
-            if entry.sheets:
-                continue
-            box = QCheckBox(entry.name)
-            box.clicked.connect(lambda checked, key=entry.key: self.turned.emit(key, checked))
-            self.boxes[entry.key] = box
-            self.add(box)
+        self.add(section("About"), self.curve, rule(), section("Sections"))
+        self.sections = SectionList()
+        self.sections.turned.connect(self.turned)
+        self.sections.moved.connect(lambda keys: self.changed.emit({"order": keys}))
+        self.sections.titled.connect(lambda key, title: self._tell_words("titles", key, title))
+        self.sections.currentRowChanged.connect(lambda _row: self._show_words())
+        # Under the heading of the section that is chosen.
+        self.words = NoteField()
+        self.words.setPlaceholderText("Choose a section to write under its heading …")
+        self.words.setFixedHeight(58)
+        self.words.setTabChangesFocus(True)
+        self._about = ""
+        self.words.finished.connect(lambda: self._tell_words("notes", self._about, self.words.toPlainText().strip()))
+        self.add(self.sections, self.words)
         self.column.addStretch()
+
+    def _tell_words(self, field: str, key: str, words: str) -> None:
+        """Tell the titles or notes of all sections, with other words for one of them."""
+        kept = {**dict(getattr(self._recipe, field)), key: words}
+        if key:
+            self.changed.emit({field: tuple((name, text) for name, text in kept.items() if text)})
+
+    def _show_words(self) -> None:
+        """Show the words under the heading of the section that is chosen."""
+        key = self._about = self.sections.chosen
+        self.words.setEnabled(bool(key))
+        name = self.sections.item_of(key).text() if key else ""
+        self.words.setPlaceholderText(
+            f"Words under “{name}” …" if key else "Choose a section to write under its heading …"
+        )
+        self.words.setAccessibleName(f"Words under {name}" if key else "Words under a section")
+        text = dict(self._recipe.notes).get(key, "")
+        if self.words.toPlainText() != text:
+            self.words.setPlainText(text)
 
     def show_view(self, view: View) -> None:
         """Fill in what is decided."""
@@ -64,8 +90,9 @@ class Choices(Column):
         self.title.setCursorPosition(0)
         if self.note.toPlainText() != view.recipe.note:
             self.note.setPlainText(view.recipe.note)
-        for name, box in self.boxes.items():
-            box.setChecked(name not in view.recipe.left_out)
+        self._recipe = view.recipe
+        self.sections.show_recipe(view.recipe)
+        self._show_words()
         self.curve.clear()
         for words, identity in view.subjects:
             self.curve.addItem(words, identity)

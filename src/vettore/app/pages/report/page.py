@@ -42,7 +42,7 @@ class ReportPage(Page):
         # While fields are filled in, what they tell is nobody's decision.
         self._filling = False
         self.asked, self.preview, self.sending = Choices(), Preview(), Sending()
-        self.curve, self.boxes, self.change_figure = self.asked.curve, self.asked.boxes, self.sending.change_figure
+        self.curve, self.change_figure = self.asked.curve, self.sending.change_figure
         self.editor = FigureEditor(session)
         self.again = WorkAgain(session, lambda: self.again.ask_file())
         self.refusal = Invitation(

@@ -35,6 +35,12 @@ class Sending(Column):
             grid.addWidget(save, 0, 1, 2, 1, Qt.AlignmentFlag.AlignRight)
             self.add(row)
         self.add(rule(), section("Looks"), self._looks())
+        self.units = QCheckBox("equal parts of units taken together")
+        self.units.setToolTip("m²/s for m³/(s·m), mV·L/mg for mV/(mg/L); numbers stay what they are")
+        self.units.clicked.connect(lambda checked: self.changed.emit({"simple_units": checked}))
+        self.dark = QCheckBox("web page dark on dark screens")
+        self.dark.setToolTip("Where the reader's screen is set to dark; on paper it stays light")
+        self.dark.clicked.connect(lambda checked: self.changed.emit({"dark": checked}))
         self.attach = QCheckBox("take the study along")
         self.attach.setToolTip(
             "Put the study itself into the PDF or the web page, so that whoever reads it can open it"
@@ -48,7 +54,7 @@ class Sending(Column):
             "Choose the new file …", self.file_asked.emit, "", "Do all that the study keeps again on another file"
         )
         self.new_file.setProperty("help", "report.md#the-same-work-on-a-new-file")
-        self.add(self.attach, self.change_figure)
+        self.add(self.units, self.dark, self.attach, self.change_figure)
         self.add(rule(), section("The same work, new data"), self.new_file)
         self.column.addStretch()
 
@@ -74,6 +80,8 @@ class Sending(Column):
         """Fill in what is decided."""
         self.paper.setCurrentText(view.recipe.paper)
         self.mark.setCurrentText(next(word for word, mark in MARKS.items() if mark == view.recipe.decimal_mark))
+        self.units.setChecked(view.recipe.simple_units)
+        self.dark.setChecked(view.recipe.dark)
         self.attach.setChecked(view.recipe.attach)
         self.change_figure.setEnabled(view.has_figure)
         self.new_file.setEnabled(view.has_series)

@@ -1,0 +1,109 @@
+"""The Report page by hand: sections dragged, titled and annotated; units; the web page in the dark."""
+
+import re
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QLineEdit
+
+from vettore.demo.study import demo_study
+from vettore.files.study_file import open_study, save_study
+from vettore.report.document import report_document
+from vettore.report.renderers.html import html
+from vettore.study.derive import derive_fit
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def page(window, settled):
+    window.start(demo_study())
+    window.show_page("Report")
+    settled()
+    return window.pages["Report"]
+
+
+def headings(window):
+    text = html(report_document(window.session.study))
+    return re.findall(r'<h2 class="part">(.*?)</h2>', text)
+
+
+def middle(sections, key):
+    return sections.visualItemRect(sections.item_of(key)).center()
+
+
+def test_a_section_is_dragged_to_another_place(page, window, qtbot, settled, tmp_path):
+    """It follows the hand; the report has it there; undo brings it back; the study keeps it."""
+    sections, before = page.asked.sections, headings(window)
+    view, start, end = sections.viewport(), middle(sections, "checks"), middle(sections, "source")
+    qtbot.mousePress(view, LEFT, pos=start)
+    for share in (0.2, 0.6, 1.0):
+        qtbot.mouseMove(view, start + (end - start) * share)
+    assert sections.keys.index("checks") == 2
+    qtbot.mouseRelease(view, LEFT, pos=end)
+    settled()
+    assert headings(window)[0] == "Checks"
+    assert sorted(headings(window)) == sorted(before)
+    save_study(window.session.study, tmp_path / "s.vettore")
+    assert open_study(tmp_path / "s.vettore").report.order[2] == "checks"
+    window.session.undo()
+    settled()
+    assert headings(window) == before
+    assert sections.keys.index("checks") > sections.keys.index("goodness")
+    # A click that does not move takes nothing anywhere.
+    qtbot.mouseClick(view, LEFT, pos=middle(sections, "method"))
+    assert window.session.study.report.order == ()
+    qtbot.keyClick(sections, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    settled()
+    order = window.session.study.report.order
+    assert order.index("method") == order.index("aside") - 1
+    assert sections.chosen == "method"
+
+
+def test_a_section_is_titled_and_written_under(page, window, qtbot, settled):
+    """On its line and in the field beneath; blanked, its own title comes back."""
+    sections = page.asked.sections
+    sections.setCurrentItem(sections.item_of("method"))
+    qtbot.keyClick(sections, Qt.Key.Key_F2)
+    field = sections.findChild(QLineEdit)
+    field.setText("")
+    qtbot.keyClicks(field, "How it was done")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.session.study.report.titles == (("method", "How it was done"),))
+    settled()
+    assert "How it was done" in headings(window)
+    assert page.asked.words.isEnabled()
+    page.asked.words.setFocus()
+    qtbot.keyClicks(page.asked.words, "By *hand*.")
+    page.asked.note.setFocus()
+    settled()
+    assert dict(window.session.study.report.notes) == {"method": "By *hand*."}
+    assert '<p class="note">By <em>hand</em>.</p>' in html(report_document(window.session.study))
+    sections.setCurrentItem(sections.item_of("checks"))
+    assert page.asked.words.toPlainText() == ""
+    sections.item_of("method").setText("")
+    settled()
+    assert "Method" in headings(window)
+    assert window.session.study.report.titles == ()
+
+
+def test_equal_parts_of_units_are_taken_together_if_asked(page, window, qtbot, settled):
+    """On every value of the report; no number changes."""
+    before = html(report_document(window.session.study))
+    values = derive_fit(window.session.study, window.session.study.report.curve).result.values
+    assert '<td class="words">m³/s/m</td>' in before
+    qtbot.mouseClick(page.sending.units, LEFT, pos=QPoint(8, 8))
+    settled()
+    after = html(report_document(window.session.study))
+    assert '<td class="words">m²/s</td>' in after
+    assert derive_fit(window.session.study, window.session.study.report.curve).result.values == values
+
+
+def test_a_page_is_dark_only_where_it_is_asked_for(page, window, qtbot, settled):
+    """And on screen alone."""
+    assert "prefers-color-scheme" not in html(report_document(window.session.study))
+    qtbot.mouseClick(page.sending.dark, LEFT, pos=QPoint(8, 8))
+    settled()
+    document = report_document(window.session.study)
+    assert "@media screen and (prefers-color-scheme: dark)" in html(document)
+    assert "prefers-color-scheme" not in html(document, for_print=True)
