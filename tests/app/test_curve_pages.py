@@ -64,7 +64,12 @@ def test_methods_are_compared_read_and_filled_in(on_page, qtbot, settled):
     assert session.study.interpolant_of(session.series.id).read_at == (13.0, 14.5)
     assert len(page.told.values.texts) == 2
     page.told.values.copy()
-    assert repr(float(page.curve(13.0))) in QApplication.clipboard().text()
+    full = repr(float(page.curve(13.0)))
+    assert full in QApplication.clipboard().text()
+    assert f"<td>{full}</td>" in QApplication.clipboard().mimeData().html()
+    for kind, written in (("Markdown", f"| {full} |"), ("LaTeX", f"& {full} "), ("HTML", f"<td>{full}</td>")):
+        page.told.values.copying.copy_as(kind)
+        assert written in QApplication.clipboard().text()
     qtbot.keyClicks(page.every, "0.5")
     qtbot.keyClick(page.every, ENTER)
     settled()

@@ -86,6 +86,12 @@ def test_the_line_up_holds_the_catalogue_best_first(page):
     assert page.strip.chips["k"].value.endswith("1/min")
     assert len(page.findings.checks.sentences) >= 5
     assert page.fit.recipe.model == "exponential-decay-level"
+    page.findings.copying.copy()
+    rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
+    assert rows[0] == ["coefficient", "value", "standard error", "from", "to", "unit"]
+    copied = {name: (float(value), float(error)) for name, value, error, *_ in rows[1:]}
+    coefficients = page.fit.result.coefficients.values()
+    assert copied == {one.name: (one.value, one.standard_error) for one in coefficients}
 
 
 def test_dragging_shapes_the_curve_and_refit_brings_it_back(page, qtbot, settled):

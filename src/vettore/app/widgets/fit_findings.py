@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.check_list import CheckList
+from vettore.app.widgets.copy_table import CopyTable
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
 from vettore.app.widgets.parts import Column, Pairs, button, clear, label, plain_tip, rule, section
@@ -66,7 +67,7 @@ class FitFindings(Column):
             rule(),
             self._head(),
             self._coefficients,
-            self.turn_correlations,
+            self.copying,
             rule(),
             section("Goodness of fit"),
             self._goodness,
@@ -87,13 +88,23 @@ class FitFindings(Column):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(section("Coefficients"))
         line.addStretch()
+        self.copying = CopyTable(self.in_full, self.turn_correlations)
         line.addWidget(self.turn_tests)
         return head
 
+    def in_full(self) -> list[list[str]]:
+        """Return the coefficients with all their digits, under headings."""
+        rows = [["coefficient", "value", "standard error", "from", "to", "unit"]]
+        if self._fit is not None:
+            for one, unit in zip(self._fit.result.coefficients.values(), coefficient_units(self._fit), strict=True):
+                numbers = (one.value, one.standard_error, one.low, one.high)
+                rows.append([one.name, *("" if number is None else repr(number) for number in numbers), unit or ""])
+        return rows
+
     def _lay_out(self) -> None:
         """Put the parts under each other."""
-        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:3])
-        self.add(self.turn_correlations, self.correlations)
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:4])
+        self.add(self.correlations)
         self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[4:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)

@@ -6,9 +6,10 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from vettore.app.widgets.parts import button, clear, label
+from vettore.app.widgets.copy_table import CopyTable
+from vettore.app.widgets.parts import clear, label
 
 
 class ValueTable(QWidget):
@@ -23,9 +24,9 @@ class ValueTable(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(4)
         self._grid.setHorizontalSpacing(9)
-        self._copy = button("Copy table", self.copy, "link", "Copy with all digits, for a spreadsheet")
+        self.copying = CopyTable(self.in_full)
         box.addWidget(holder)
-        box.addWidget(self._copy, alignment=Qt.AlignmentFlag.AlignLeft)
+        box.addWidget(self.copying)
         self.texts: list[tuple[str, ...]] = []
         self._headings: tuple[str, ...] = ()
         self._shape: tuple[int, ...] = ()
@@ -68,8 +69,9 @@ class ValueTable(QWidget):
 
     def copy(self) -> None:
         """Put the table on the clipboard, in full precision."""
-        lines = ["\t".join(self._headings)]
-        lines += [
-            "\t".join(value if isinstance(value, str) else repr(float(value)) for value in row) for row in self._full
-        ]
-        QApplication.clipboard().setText("\n".join(lines))
+        self.copying.copy()
+
+    def in_full(self) -> list[list[str]]:
+        """Return the table in full precision, its headings first."""
+        rows = [[value if isinstance(value, str) else repr(float(value)) for value in row] for row in self._full]
+        return [list(self._headings), *rows]

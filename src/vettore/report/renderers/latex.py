@@ -112,7 +112,7 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
         case NoteBlock():
             return _noted(block)
         case Table():
-            return _table(block)
+            return latex_table(block)
         case Figure():
             ending = f"-figure-{len(files) + 1}.pdf"
             files[ending] = block.draw("pdf")
@@ -138,7 +138,8 @@ def _span(span: Span) -> str:
     return rf"\emph{{{_plain(span.text)}}}" if span.emphasised else _plain(span.text)
 
 
-def _table(table: Table) -> list[str]:
+def latex_table(table: Table) -> list[str]:
+    """Return the lines of a table set with booktabs, no wider than the text."""
     width = max((len(row) for row in (table.headings, *table.rows)), default=0)
     sides = "".join("l" if place in table.words or place == 0 else "r" for place in range(width))
     rows = [r"\toprule"]

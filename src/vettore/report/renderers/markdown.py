@@ -57,7 +57,7 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
         case NoteBlock():
             return _noted(block)
         case Table():
-            return _table(block)
+            return markdown_table(block)
         case Figure():
             ending = f"-figure-{len(files) + 1}.svg"
             files[ending] = block.draw("svg")
@@ -76,7 +76,8 @@ def _span(span: Span) -> str:
     return f"*{_plain(span.text)}*" if span.emphasised else _plain(span.text)
 
 
-def _table(table: Table) -> list[str]:
+def markdown_table(table: Table) -> list[str]:
+    """Return the lines of a table, its caption above."""
     width = max((len(row) for row in (table.headings, *table.rows)), default=0)
     headings = table.headings or ("",) * width
     sides = [":--" if place in table.words else "--:" for place in range(width)]

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QApplication, QStackedWidget
+from PySide6.QtWidgets import QStackedWidget
 
 from vettore.app.pages.data.present import came_in, in_numbers, set_aside, text_numbers
 from vettore.app.session import Session
+from vettore.app.widgets.copy_table import CopyTable
 from vettore.app.widgets.histogram import Histogram
 from vettore.app.widgets.look_list import LookList
 from vettore.app.widgets.parts import Column, Pairs, about, button, label, plain_tip, rule, section
@@ -43,7 +44,7 @@ class Findings(QStackedWidget):
         self.told.add(self.look_title, self.look, self.look_rule)
         self.told.add(self.aside_title, self.aside, self.aside_rule)
         self.told.add(self.numbers_title, self.numbers, self.histogram)
-        self.told.add(button("Copy as a table", self.copy_numbers, "link"))
+        self.told.add(CopyTable(self._numbers_in_full))
         self.told.column.addStretch()
         self.first_steps = FirstSteps(show_help)
         self.addWidget(self.told)
@@ -105,11 +106,7 @@ class Findings(QStackedWidget):
         self.numbers.show_pairs(in_numbers(numbers, column, x_unit, self._session.style))
         self.histogram.show_counts(*numbers.bars, column.unit, self._session.style)
 
-    def copy_numbers(self) -> None:
-        """Put the summary of all columns on the clipboard as a table."""
-        from vettore.files.clipboard import as_tab_text
-
+    def _numbers_in_full(self) -> list[list[str]]:
+        """Return the numbers of all columns as a table."""
         series = self._session.series
-        if series is not None:
-            QApplication.clipboard().setText(as_tab_text(summary_table(series)))
-            self._session.say("The numbers of all columns are on the clipboard.")
+        return [[""]] if series is None else summary_table(series)
