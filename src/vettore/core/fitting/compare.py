@@ -12,6 +12,7 @@ from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError
 from vettore.core.fitting.diagnostics import weighted_residuals
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.scatter import f_above
 
@@ -39,6 +40,10 @@ def check_comparable(results: Sequence[FitResult]) -> None:
         raise DataError("The fits rest on different values of y, so their sums of squares say nothing of each other.")
     if len({result.loss for result in results}) > 1:
         raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
+    if any(result.noise is not first.noise or not _alike(result.trials, first.trials) for result in results):
+        raise DataError(
+            "The fits take the rows for different kinds of noise, so their likelihoods cannot be compared."
+        )
     if len({result.absolute_sigma for result in results}) > 1:
         raise DataError(
             "One fit takes the ± of y as known and another as relative, so their likelihoods cannot be compared."
@@ -51,6 +56,9 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 
 
 def _same_weights(result: FitResult, other: FitResult) -> bool:
+    # What counts scatter by follows from each curve.
+    if result.noise is not Noise.NORMAL:
+        return True
     # With errors in x what both make of a row depends on the curve; what was given does not.
     return _alike(result.error_of_y, other.error_of_y) and _alike(result.sigma_x, other.sigma_x)
 

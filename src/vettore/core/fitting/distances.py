@@ -28,6 +28,7 @@ from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import FitResult, Method
+from vettore.core.fitting.scoring import MOST_STEPS, least
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula
@@ -37,12 +38,6 @@ from vettore.core.remarks import RemarkKind
 
 # Newton's steps for the true x, and by how much of σ they must move for another.
 MOST_INNER, INNER_STILL = 60, 1e-13
-MOST_STEPS, STILL = 200, 1e-11
-MOST_POLISH = 12
-# Step of the differences for the Hessian, in standard errors.
-STEP = 1e-4
-# Damping at first, and how it grows and shrinks.
-DAMPING, GROWS, SHRINKS, MOST_DAMPING = 1e-4, 8.0, 0.2, 1e12
 HALVINGS = 40
 
 
@@ -112,9 +107,9 @@ class _Problem:
                 break
         return true_x
 
-    def at(self, c: Array, begin: Array) -> _At:
+    def at(self, c: Array, near: _At | None) -> _At:
         """Return everything at coefficients ``c``."""
-        true_x = self.true_x(c, begin)
+        true_x = self.true_x(c, self.x if near is None else near.true_x)
         slope = np.array(self._eval(self._slope, c, true_x))
         spread = np.sqrt(self.sigma_y**2 + slope**2 * self.sigma_x**2)
         straight = self.y - self._eval(self._value, c, true_x) + slope * (true_x - self.x)
@@ -122,11 +117,6 @@ class _Problem:
         residual = straight / spread
         squares = float(np.sum(self._parts(c, true_x)))
         return _At(true_x, slope, spread, residual, jacobian, squares)
-
-    def gradient(self, c: Array, begin: Array) -> Array:
-        """Return the gradient of S/2."""
-        at = self.at(c, begin)
-        return -at.jacobian.T @ at.residual
 
 
 def fit_distances(
@@ -150,7 +140,7 @@ def fit_distances(
     held = {name: one.value for name, one in first.coefficients.items() if name not in free}
     problem = _Problem(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma))
     with np.errstate(all="ignore"):
-        c, at, steps = _search(problem, np.array([first.coefficients[name].value for name in free]), free, limits)
+        c, at, steps = least(problem, np.array([first.coefficients[name].value for name in free]), free, limits)
     return _told(first, read, c, at, problem, steps, options)
 
 
@@ -165,65 +155,6 @@ def _sigma_of(given: Values | float, count: int) -> Array:
             "these rows aside."
         )
     return values
-
-
-def _search(
-    problem: _Problem, c: Array, free: tuple[str, ...], limits: Mapping[str, tuple[float, float]]
-) -> tuple[Array, _At, int]:
-    """Return the coefficients with the least S near the first ones, the rows there, and how many steps it took."""
-    low, high = (np.array([limits.get(name, (-np.inf, np.inf))[side] for name in free]) for side in (0, 1))
-    at = problem.at(c, problem.x)
-    damping, steps = DAMPING, 0
-    for steps in range(1, MOST_STEPS + 1):
-        normal, down = at.jacobian.T @ at.jacobian, at.jacobian.T @ at.residual
-        size = np.sqrt(np.diag(normal))
-        scale = np.where(size > 0, size, 1.0)
-        while True:
-            scaled = normal / np.outer(scale, scale) + damping * np.eye(len(c))
-            step = np.linalg.lstsq(scaled, down / scale, rcond=None)[0] / scale
-            tried = np.clip(c + step, low, high)
-            new = problem.at(tried, at.true_x)
-            if np.isfinite(new.squares) and new.squares <= at.squares * (1 + 1e-14):
-                break
-            damping *= GROWS
-            if damping > MOST_DAMPING:
-                return c, at, steps
-        moved = np.abs(tried - c) * size
-        c, at, damping = tried, new, damping * SHRINKS
-        if np.all(moved <= STILL * max(np.sqrt(at.squares), 1e-300)):
-            break
-    if not limits:
-        c, at = _polished(problem, c, at)
-    return c, at, steps
-
-
-def _polished(problem: _Problem, c: Array, at: _At) -> tuple[Array, _At]:
-    """Return the answer after Newton's steps with the Hessian of S, from differences of its gradient."""
-    for _ in range(MOST_POLISH):
-        size = np.sqrt(np.diag(at.jacobian.T @ at.jacobian))
-        if not np.all(size > 0):
-            break
-        scatter = np.sqrt(at.squares / max(len(problem.x) - len(c), 1)) or 1.0
-        ahead = STEP * scatter / size
-        rows = []
-        for k, h in enumerate(ahead.tolist()):
-            shift = np.zeros(len(c))
-            shift[k] = h
-            rows.append((problem.gradient(c + shift, at.true_x) - problem.gradient(c - shift, at.true_x)) / (2 * h))
-        hessian = (np.array(rows) + np.array(rows).T) / 2
-        scaled = hessian / np.outer(size, size)
-        if not np.isfinite(scaled).all() or np.linalg.eigvalsh(scaled)[0] <= 0:
-            break
-        down = at.jacobian.T @ at.residual
-        step = np.linalg.solve(scaled, down / size) / size
-        new = problem.at(c + step, at.true_x)
-        if not new.squares <= at.squares * (1 + 1e-13):
-            break
-        small = np.all(np.abs(step) * size <= 1e-13 * max(scatter, 1e-300))
-        c, at = c + step, new
-        if small:
-            break
-    return c, at
 
 
 def _told(

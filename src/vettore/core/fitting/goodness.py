@@ -18,7 +18,8 @@ class Goodness:
     """``residuals`` of ``n`` rows with measured values ``y``; ``total`` works out the sum of squares that R² rests on.
 
     ``constant`` tells whether the model has a constant, ``leverages`` the leverage of the rows; both when asked for.
-    With ``absolute_sigma`` the sums of squares are in units of known standard deviations.
+    With ``absolute_sigma`` the sums of squares are in units of known standard deviations. A fit of counts has a ``deviance``,
+    and that of their mean for all rows; its R² is the share of that which the curve takes up.
     """
 
     n: int
@@ -30,6 +31,8 @@ class Goodness:
     leverages: Callable[[], Array]
     y: Array
     absolute_sigma: bool = False
+    deviance: float | None = None
+    deviance_of_mean: float | None = None
 
     @cached_property
     def leverage(self) -> Array:
@@ -48,7 +51,9 @@ class Goodness:
 
     @property
     def r_squared_against(self) -> str:
-        """What R² compares with: the mean of y for a model with a constant, else zero."""
+        """What R² compares with: the mean of y for a model with a constant and for counts, else zero."""
+        if self.deviance is not None:
+            return "mean"
         return "mean" if self.has_constant else "zero"
 
     @property
@@ -71,6 +76,13 @@ class Goodness:
         return chi_squared_above(self.chi_squared, self.degrees_of_freedom)
 
     @property
+    def deviance_p(self) -> float | None:
+        """The probability of a deviance at least as large where the curve is right; rough for counts of few."""
+        if self.deviance is None or self.degrees_of_freedom < 1:
+            return None
+        return chi_squared_above(self.deviance, self.degrees_of_freedom)
+
+    @property
     def interval_freedom(self) -> float:
         """The degrees of freedom of intervals: infinite, which makes them normal, where σ is known."""
         return math.inf if self.absolute_sigma else float(self.degrees_of_freedom)
@@ -82,7 +94,9 @@ class Goodness:
 
     @property
     def r_squared(self) -> float | None:
-        """Share of the total sum of squares that the curve takes up."""
+        """Share of the total sum of squares, or of the deviance of counts, that the curve takes up."""
+        if self.deviance is not None:
+            return None if not self.deviance_of_mean else 1.0 - self.deviance / self.deviance_of_mean
         if self.total_sum_of_squares <= 0:
             return None
         return 1.0 - self.sum_of_squares / self.total_sum_of_squares
@@ -92,7 +106,7 @@ class Goodness:
         """R² with both sums of squares divided by their degrees of freedom."""
         if self.r_squared is None or self.degrees_of_freedom < 1:
             return None
-        total = self.n - 1 if self.has_constant else self.n
+        total = self.n - 1 if self.r_squared_against == "mean" else self.n
         return 1.0 - (1.0 - self.r_squared) * total / self.degrees_of_freedom
 
     @property
@@ -129,7 +143,9 @@ class Goodness:
         return self.n - self.degrees_of_freedom + (0 if self.absolute_sigma else 1)
 
     def _misfit(self) -> float:
-        """Return −2 ln L up to a constant of the rows: with known σ that is χ²."""
+        """Return −2 ln L up to a constant of the rows: with known σ that is χ², for counts the deviance."""
+        if self.deviance is not None:
+            return self.deviance
         if self.absolute_sigma:
             return self.sum_of_squares
         if self.exact:

@@ -26,15 +26,14 @@ from vettore.core.fitting.asked import DEFAULT_SEED
 from vettore.core.fitting.diagnostics import OWN
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import search_to_end
+from vettore.core.fitting.outwards import side
 from vettore.core.fitting.prepared import Prepared, prepared
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Stack
 from vettore.core.fitting.terms import pick_rows
 
-# Steps outwards, each longer than the last, before a side counts as open.
-MOST_STEPS, LONGER = 60, 1.6
-BISECTIONS = 60
 # Width of the kernel by which drawn residuals are smoothed, in their standard deviation · n^(−1/5): a handful of them
 # has no tails of its own (Silverman & Young 1987).
 SMOOTHED = 1.06
@@ -57,11 +56,15 @@ def profile_intervals(
 
     ``data``, ``sigma`` and ``weights`` are what was fitted. Raises DataError for a robust fit or one without freedom.
     """
-    _usable(result)
     asked = names or result.fitted_names
+    if result.noise is not Noise.NORMAL:
+        # A fit of counts has them already.
+        return {name: (result.coefficients[name].low, result.coefficients[name].high) for name in asked}
+    _usable(result)
     quantile = t_quantile(result.level, result.interval_freedom)
     unit = 1.0 if result.absolute_sigma else result.sum_of_squares / result.degrees_of_freedom
-    allowed = result.sum_of_squares + quantile**2 * unit
+    lowest = result.sum_of_squares
+    allowed = lowest + quantile**2 * unit
     held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
     out: dict[str, Interval] = {}
     for name in asked:
@@ -76,7 +79,8 @@ def profile_intervals(
         least = partial(_least, model, given, rows.y, root, name)
         alpha = np.array([result.coefficients[n].value for n in model.parts.nonlinear])
         width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
-        out[name] = (_side(least, one.value, -width, alpha, allowed), _side(least, one.value, width, alpha, allowed))
+        low, high = (side(least, one.value, way, alpha, lowest, allowed) for way in (-width, width))
+        out[name] = (low, high)
     return out
 
 
@@ -93,31 +97,6 @@ def _least(
     with np.errstate(all="ignore"):
         reached = search_to_end(Separable(model, {**given, name: at}, y, root), start)
     return (math.inf, start) if reached is None else (reached.projected.squares, reached.alpha)
-
-
-def _side(
-    least: Callable[[float, Array], tuple[float, Array]], middle: float, step: float, alpha: Array, allowed: float
-) -> float | None:
-    inside, outside, length = middle, middle + step, step
-    for _ in range(MOST_STEPS):
-        squares, there = least(outside, alpha)
-        if squares > allowed:
-            break
-        inside, alpha = outside, there
-        length *= LONGER
-        outside = outside + length
-    else:
-        return None
-    for _ in range(BISECTIONS):
-        half = (inside + outside) / 2
-        squares, there = least(half, alpha)
-        if squares > allowed:
-            outside = half
-        else:
-            inside, alpha = half, there
-        if abs(outside - inside) <= 1e-9 * abs(step):
-            break
-    return float(inside)
 
 
 def bootstrap_intervals(
@@ -204,6 +183,10 @@ def _usable(result: FitResult) -> None:
     if result.sigma_x is not None:
         raise DataError(
             "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
+        )
+    if result.noise is not Noise.NORMAL:
+        raise DataError(
+            "Bootstrap intervals are not worked out for fits of counts; their ranges are of the likelihood."
         )
     if result.loss != "squares":
         raise DataError("Profile and bootstrap intervals are for ordinary least squares; fit without a robust loss.")

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, check_range
+from vettore.core.arrays import Array, Values, as_values, check_range
 from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
 from vettore.core.fitting.blockwise import refine
@@ -19,7 +19,7 @@ from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
-from vettore.core.fitting.record import Alternative, Search
+from vettore.core.fitting.record import Alternative, Noise, Search
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
@@ -28,6 +28,7 @@ from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, Found, agreed_estima
 from vettore.core.fitting.terms import check_held, check_start, fit_terms, pick_rows
 from vettore.core.fitting.thin import thinned
 from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import Name
 from vettore.core.models.model import Model
 from vettore.core.remarks import Remark, RemarkKind
 
@@ -61,6 +62,9 @@ def fit(
     thorough: bool = True,
     columns: tuple[str, str] | None = None,
     sigma_x: Values | float | None = None,
+    noise: str = Noise.NORMAL,
+    trials: Values | float | None = None,
+    whole: float = 1.0,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
@@ -77,12 +81,17 @@ def fit(
     ``sigma_x`` are standard deviations of x, the one column that the formula is over: with ``sigma`` beside it the fit takes
     the distances of the rows in both (see distances.py).
 
+    ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
+    (n,) or one number: the likelihood is made greatest (see counts.py), and no ``sigma`` is needed.
+
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
     """
     text, estimate = _text_of(formula, data, columns, estimate)
     asked = Options(start or {}, hold or {}, {}, loss, absolute_sigma, level, seed, progress, estimate, thorough)
-    return _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
+    noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None)
+    result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
+    return result if noisy is Noise.NORMAL else _counted(result, text, data, noisy, (trials, whole), asked, limits)
 
 
 def _text_of(
@@ -129,6 +138,44 @@ def _asked_fit(
         result = fit_distances(result, read, data, sigma_x, bounds, {**options, "limits": limits})
     remarks = misread(text, frozenset(data))
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
+
+
+def _noise_of(noise: str, asked: Options, bare: bool) -> Noise:
+    """Return the kind of noise that was asked for. Raises DataError for none, or where counts leave no room for more."""
+    if noise not in tuple(Noise):
+        raise DataError(f"There is no noise “{noise}”. It is {', '.join(Noise)}.")
+    if noise != Noise.NORMAL and not (bare and asked.loss == SQUARES and not asked.absolute_sigma):
+        raise DataError(
+            f"The scatter of counts follows from the curve: a {noise} fit takes no ± of x or y, no weights and no other loss."
+        )
+    return Noise(noise)
+
+
+def _counted(
+    result: FitResult,
+    text: str,
+    data: Mapping[str, Values],
+    noise: Noise,
+    of: tuple[Values | float | None, float],
+    asked: Options,
+    limits: Limits | None,
+) -> FitResult:
+    """Return the fit of greatest likelihood from one by least squares."""
+    from vettore.core.fitting.counts import fit_counts, law_of
+
+    read = read_once(text, frozenset(data))
+    if not isinstance(read.left, Name):
+        raise DataError(f"Counts are fitted as they are: write y, not {result.left}, before the =.")
+    (trials, whole), used = of, result.rows_in_use
+    if trials is not None and not isinstance(trials, (int, float)):
+        given = as_values(trials, "trials")
+        if len(given) != len(used):
+            raise DataError(f"trials has {len(given)} entries, and the data have {len(used)} rows.")
+        trials = given[used]
+    law = law_of(result.y, noise, trials, whole, np.flatnonzero(used) + 1)
+    bounds = check_limits(read, limits, dict(asked.held))
+    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
+    return fit_counts(result, read, data, law, bounds, {**options, "limits": limits})
 
 
 def _check_sigma_x(asked: Options, sigma: Sigma | None) -> None:

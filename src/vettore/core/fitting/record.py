@@ -4,10 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import NamedTuple
 
 from vettore.core.arrays import Array
 from vettore.core.remarks import Remark
+
+
+class Noise(StrEnum):
+    """How y scatters about the curve."""
+
+    NORMAL = "normal"
+    POISSON = "poisson"
+    BINOMIAL = "binomial"
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from vettore.core.curve import Curve
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fitting.goodness import Goodness
-from vettore.core.fitting.record import Alternative, Iteration, Search, Stop
+from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Stop
 from vettore.core.remarks import Remark, RemarkKind, sentences
 from vettore.core.telling import Known, Tells, short
 
@@ -52,6 +52,8 @@ class Method(StrEnum):
     HUBER = "robust fit (huber loss)"
     CAUCHY = "robust fit (cauchy loss)"
     TUKEY = "robust fit (tukey loss)"
+    POISSON = "greatest likelihood of Poisson counts"
+    BINOMIAL = "greatest likelihood of binomial shares"
 
 
 # What a result tells of itself, in this order.
@@ -79,6 +81,7 @@ TOLD = (
     "starts_tried",
     "gradient",
 )
+TOLD_OF_COUNTS = ("noise", "deviance", "deviance_of_mean", "deviance_p", "signed_deviance")
 TOLD_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
 
 
@@ -101,6 +104,8 @@ class FitResult(Goodness, Tells):
     ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
     With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
     ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x.
+    Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share is, ``signed_deviance`` (n,) are the
+    deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -133,6 +138,9 @@ class FitResult(Goodness, Tells):
     sigma_x: Array | None = None
     sigma_y: Array | None = None
     true_x: Array | None = None
+    noise: Noise = Noise.NORMAL
+    trials: Array | None = None
+    signed_deviance: Array | None = None
 
     def _line(self) -> str:
         told = ", ".join(
@@ -160,6 +168,7 @@ class FitResult(Goodness, Tells):
             },
             "rows": np.flatnonzero(self.rows_in_use) + 1,
             **{name: getattr(self, name) for name in TOLD},
+            **({name: getattr(self, name) for name in TOLD_OF_COUNTS} if self.deviance is not None else {}),
             "better": self.better,
             "alternatives": self.alternatives,
             **{name: getattr(self, name) for name in TOLD_ARRAYS},
@@ -210,6 +219,9 @@ class FitResult(Goodness, Tells):
         if self.sigma_x is not None:
             how = "Converged" if self.converged else "Not converged"
             return f"{how} in {self.iterations} steps with the true x of every row found beside the coefficients."
+        if self.deviance is not None:
+            how = "Converged" if self.converged else "Not converged"
+            return f"{how} in {self.iterations} steps to the greatest likelihood."
         if self.search is None:
             return "Solved directly: the coefficients enter linearly."
         tried, rounds = self.starts_tried, f"{self.search.rounds} {self.search.unit}"

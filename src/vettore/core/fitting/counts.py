@@ -1,0 +1,293 @@
+"""Fits of counts by maximum likelihood: Poisson, and binomial for shares of a known number of trials.
+
+With μ(c) the formula, the deviance D = 2 (ln L of the rows themselves − ln L of μ) is made least:
+
+    Poisson    D = 2 Σ [y ln(y/μ) − (y − μ)]                           variance V = μ
+    binomial   D = 2 Σ n/w [y ln(y/μ) + (w − y) ln((w − y)/(w − μ))]   variance V = μ (w − μ)/n
+
+y being shares of w (1, or 100 for per cent) of n trials each. The gradient of D is −2 Jᵀr exactly with J = ∂μ/∂c/√V and
+r = (y − μ)/√V, and JᵀJ is its expected Hessian (Fisher's scoring; McCullagh & Nelder 1989, §2.5). (JᵀJ)⁻¹ is the covariance.
+
+At the answer the rows weighted by 1/V have the same answer, gradient and covariance in the ordinary way; so that result is
+taken, with the deviance in it. Ranges of coefficients are those of the likelihood: all values with D ≤ D_min + z² when the
+others are fitted again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
+
+import numpy as np
+from scipy.special import xlogy
+
+from vettore.core.arrays import Array, Rows, Values, as_values
+from vettore.core.distributions import t_quantile
+from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.outwards import side
+from vettore.core.fitting.record import Noise
+from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.scoring import MOST_STEPS, least
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import Node
+from vettore.core.formula.write import name_text, to_text
+
+# How far from whole a count may be read.
+WHOLE = 1e-9
+# While the search has no curve that is positive everywhere, what is below these shares of the mean is bent upwards.
+FLOORS = (0.2, 0.02, 0.002)
+# Likelihood ranges cost fits; for more rows they are those of the standard errors, which agree with them there.
+MOST_RANGED = 5_000
+# For a range the least deviance is wanted, which is flat at its place, to ten digits.
+RANGED = 1e-6
+METHODS = {Noise.POISSON: Method.POISSON, Noise.BINOMIAL: Method.BINOMIAL}
+
+
+@dataclass(frozen=True)
+class Law:
+    """How counts scatter about their mean: a kind of noise, the ``trials`` (n,) of binomial shares and their ``whole``."""
+
+    noise: Noise
+    trials: Array | None = None
+    whole: float = 1.0
+
+    def variance(self, mu: Array) -> Array:
+        """Return the variance (n,) of rows with means ``mu``."""
+        return mu if self.trials is None else mu * (self.whole - mu) / self.trials
+
+    def parts(self, y: Array, mu: Array) -> Array:
+        """Return what each row adds to the deviance, (n,); infinite where a mean is none."""
+        if self.trials is None:
+            return np.where(mu > 0, 2 * (xlogy(y, y / mu) - (y - mu)), np.inf)
+        rest, over = self.whole - y, self.whole - mu
+        told = xlogy(y, y / mu) + xlogy(rest, rest / over)
+        return np.where((mu > 0) & (over > 0), 2 * self.trials / self.whole * told, np.inf)
+
+    def raised(self, mu: Array, floor: float) -> tuple[Array, Array]:
+        """Return means bent away from where there are none, smoothly, and the slope of that."""
+        low = np.where(mu >= floor, mu, floor * np.exp(np.clip(mu / floor - 1, -600, 0)))
+        slope = np.where(mu >= floor, 1.0, low / floor)
+        if self.trials is None:
+            return low, slope
+        over = self.whole - low
+        bent = np.where(over >= floor, over, floor * np.exp(np.clip(over / floor - 1, -600, 0)))
+        return self.whole - bent, slope * np.where(over >= floor, 1.0, bent / floor)
+
+
+@dataclass(frozen=True)
+class _At:
+    """The rows at some coefficients: means, r, J and the deviance."""
+
+    mu: Array
+    residual: Array
+    jacobian: Array
+    squares: float
+
+
+class _Problem:
+    """Rows y of a law, columns by name, and a formula with coefficients ``free``; ``held`` are the others by name."""
+
+    def __init__(
+        self,
+        tree: Node,
+        columns: Mapping[str, Array],
+        y: Array,
+        law: Law,
+        free: tuple[str, ...],
+        held: Mapping[str, float],
+    ) -> None:
+        self.tree, self.columns, self.y, self.law, self.free, self.held = tree, columns, y, law, free, dict(held)
+        # Means below this are bent upwards; 0 for none.
+        self.floor = 0.0
+        self._value = Program(tree)
+        self._by = [Program(derivative(tree, name)) for name in free]
+
+    def _eval(self, program: Program, c: Array) -> Array:
+        known = {**self.columns, **self.held, **dict(zip(self.free, c.tolist(), strict=True))}
+        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
+        return np.broadcast_to(result, self.y.shape)
+
+    def at(self, c: Array, near: _At | None) -> _At:
+        """Return everything at coefficients ``c``."""
+        mu = self._eval(self._value, c)
+        slope: Array | float = 1.0
+        if self.floor:
+            mu, slope = self.law.raised(mu, self.floor)
+        deviance = float(np.sum(self.law.parts(self.y, mu)))
+        deviance = deviance if np.isfinite(mu).all() and np.isfinite(deviance) else np.inf
+        spread = np.sqrt(np.maximum(self.law.variance(mu), np.finfo(float).tiny))
+        columns = [self._eval(program, c) * slope / spread for program in self._by]
+        jacobian = np.column_stack(columns) if columns else np.empty((len(mu), 0))
+        return _At(mu, (self.y - mu) / spread, jacobian, deviance)
+
+    def without(self, name: str) -> _Problem:
+        """Return the problem with one coefficient held, at what ``held`` then says."""
+        free = tuple(other for other in self.free if other != name)
+        return _Problem(self.tree, self.columns, self.y, self.law, free, self.held)
+
+
+def law_of(y: Array, noise: Noise, trials: Values | float | None, whole: float, rows: Rows) -> Law:
+    """Return how counts scatter, ``rows`` being the numbers of what is given, from 1. Raises DataError for no counts."""
+    if noise is Noise.POISSON:
+        if trials is not None:
+            raise DataError("Poisson counts have no trials; noise=“binomial” is for shares of a number of trials.")
+        bad = rows[~((y >= 0) & (np.abs(y - np.round(y)) <= WHOLE * np.maximum(y, 1)))]
+        if len(bad):
+            raise DataError(
+                f"Counts are whole numbers from 0, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. "
+                "Set aside what is no count, or fit with ordinary noise."
+            )
+        return Law(noise)
+    if trials is None:
+        raise DataError("Binomial noise needs trials: of how many each share is.")
+    count = np.full(len(y), float(trials)) if isinstance(trials, (int, float)) else as_values(trials, "trials")
+    if len(count) != len(y):
+        raise DataError(f"trials has {len(count)} entries for {len(y)} rows.")
+    bad = rows[~(np.isfinite(count) & (count > 0))]
+    if len(bad):
+        raise DataError(
+            f"The number of trials is no number above 0 in {name_rows(bad.tolist())}. Set these rows aside."
+        )
+    bad = rows[~((y >= 0) & (y <= whole))]
+    if len(bad):
+        raise DataError(
+            f"Shares are from 0 to {whole:g}, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. Divide "
+            "the counts by the trials first."
+        )
+    return Law(noise, count, whole)
+
+
+def fit_counts(
+    first: FitResult,
+    read: Formula,
+    data: Mapping[str, Values],
+    law: Law,
+    limits: Mapping[str, tuple[float, float]],
+    options: Mapping[str, Any],
+) -> FitResult:
+    """Return the fit of greatest likelihood, from an ordinary one of the same rows.
+
+    ``options`` go on to the ordinary fit that tells the result.
+    """
+    free = first.fitted_names
+    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    columns = {name: np.asarray(data[name], dtype=np.float64)[first.rows_in_use] for name in read.data}
+    problem = _Problem(read.right, columns, first.y, law, free, held)
+    c = np.array([first.coefficients[name].value for name in free])
+    with np.errstate(all="ignore"):
+        steps = 0
+        if not np.isfinite(problem.at(c, None).squares):
+            for share in FLOORS:
+                problem.floor = share * max(float(first.y.mean()), 1e-3 * law.whole)
+                c, _, more = least(problem, c, free, limits)
+                steps += more
+            problem.floor = 0.0
+        c, at, more = least(problem, c, free, limits)
+        return _told(first, read, c, at, problem, (steps, more, limits), options)
+
+
+def _told(
+    first: FitResult,
+    read: Formula,
+    c: Array,
+    at: _At,
+    problem: _Problem,
+    went: tuple[int, int, Mapping[str, tuple[float, float]]],
+    options: Mapping[str, Any],
+) -> FitResult:
+    """Return the ordinary result of the rows weighted by the variances at the answer, with the deviance in it."""
+    from vettore.core.fitting.nonlinear import fit
+
+    # Steps on the way to a curve above 0, and those from there to the answer.
+    before, steps, limits = went
+    if not np.isfinite(at.squares):
+        raise DataError(
+            "No curve of this formula that fits these counts stays above 0 in every row, as a mean of counts does. Choose a "
+            "formula that does, such as an exponential, or limit its coefficients."
+        )
+    law, free = problem.law, problem.free
+    y_name = "y"
+    while y_name in first.coefficients or y_name in read.data:
+        y_name += "0"
+    held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
+    told = fit(
+        f"{name_text(y_name)} = {to_text(read.right)}",
+        {**problem.columns, y_name: problem.y},
+        start=dict(zip(free, c.tolist(), strict=True)),
+        hold=held,
+        sigma=np.sqrt(law.variance(at.mu)),
+        **{**options, "absolute_sigma": True},
+    )
+    errors = {name: told.coefficients[name].standard_error for name in free}
+    moved = max(
+        (
+            abs(told.coefficients[name].value - value) / error
+            for name, value in zip(free, c.tolist(), strict=True)
+            if (error := errors[name])
+        ),
+        default=0.0,
+    )
+    mean = float(np.average(problem.y, weights=law.trials))
+    nothing = float(np.sum(law.parts(problem.y, np.full(len(problem.y), mean)))) if mean > 0 else 0.0
+    made = replace(
+        told,
+        formula=first.formula,
+        left=first.left,
+        method=METHODS[law.noise],
+        converged=told.converged and moved < 1e-3 and steps < MOST_STEPS,
+        own_remarks=first.own_remarks,
+        x=first.x,
+        rows_in_use=first.rows_in_use,
+        left_out=first.left_out,
+        search=first.search,
+        iterations=before + steps,
+        beside=None,
+        powers=first.powers,
+        noise=law.noise,
+        trials=law.trials,
+        deviance=at.squares,
+        deviance_of_mean=nothing,
+        signed_deviance=np.sign(problem.y - at.mu) * np.sqrt(np.maximum(law.parts(problem.y, at.mu), 0.0)),
+    )
+    if not made.converged or len(problem.y) > MOST_RANGED or not options.get("thorough", True):
+        return made
+    return replace(made, coefficients=_ranged(made, problem, c, at.squares, limits))
+
+
+def _ranged(
+    made: FitResult, problem: _Problem, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
+) -> Mapping[str, Coefficient]:
+    """Return the coefficients with the ranges of their likelihood; a side without a bound keeps None."""
+    quantile = t_quantile(made.level, np.inf)
+    out = dict(made.coefficients)
+    for place, name in enumerate(problem.free):
+        one = made.coefficients[name]
+        if one.standard_error is None or one.at_limit:
+            continue
+        begin = np.delete(c, place)
+        least_at = partial(_held_at, problem.without(name), name, limits)
+        width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
+        allowed = deviance + quantile**2
+        low, high = (side(least_at, one.value, way, begin, deviance, allowed) for way in (-width, width))
+        out[name] = replace(one, low=low, high=high)
+    return out
+
+
+def _held_at(
+    held: _Problem, name: str, limits: Mapping[str, tuple[float, float]], value: float, begin: Array
+) -> tuple[float, Array]:
+    """Return the least deviance with one coefficient held, and where the others are; infinite where there is none."""
+    held.held[name] = value
+    if not held.free:
+        return held.at(begin, None).squares, begin
+    others = {other: limits[other] for other in limits if other != name}
+    if not np.isfinite(held.at(begin, None).squares):
+        held.floor = FLOORS[-1] * max(float(held.y.mean()), 1e-3 * held.law.whole)
+        begin, _, _ = least(held, begin, held.free, others, RANGED)
+        held.floor = 0.0
+    c, at, _ = least(held, begin, held.free, others, RANGED)
+    return at.squares, c
