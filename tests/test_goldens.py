@@ -40,6 +40,19 @@ COMMANDS = {
     "fit-known-json": ("fit", "known.csv", "--formula", "y = a + b*x", "--sigma", "u", "--sigma-known", "--json"),
     "fit-words": ("fit", "words.csv", "--degree", "1"),
     "fit-limit": ("fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "C=3.."),
+    "fit-counts": ("fit", "larvae.csv", "--model", "exponential-decay", "--noise", "poisson", "--next", "k"),
+    "fit-counts-json": ("fit", "larvae.csv", "--degree", "0", "--noise", "poisson", "--json"),
+    "fit-shares": (
+        "fit",
+        "seeds.csv",
+        "--formula",
+        "sprouted = 100/(1 + exp((salinity - s50)/w))",
+        "--noise",
+        "binomial",
+        "--trials",
+        "seeds",
+    ),
+    "fit-no-counts": ("fit", STAGE, "--degree", "1", "--noise", "poisson"),
     "compare": ("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--model", "power-law"),
     "compare-json": ("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--json"),
     "describe": ("describe", STAGE),
@@ -97,6 +110,12 @@ def at_home(tmp_path, monkeypatch):
     """A folder with the demo files and two of its own."""
     for file in FOLDER.iterdir():
         (tmp_path / file.name).write_bytes(file.read_bytes())
+    (tmp_path / "larvae.csv").write_text(
+        "day (d),larvae\n0,21\n1,13\n2,15\n3,7\n4,9\n5,3\n6,5\n7,2\n8,1\n9,2\n10,0\n"
+    )
+    (tmp_path / "seeds.csv").write_text(
+        "salinity (g/L),sprouted (%),seeds\n0,95,20\n2,95,20\n4,75,20\n6,45,20\n8,20,20\n10,5,20\n12,0,20\n"
+    )
     (tmp_path / "known.csv").write_text("x,y,u\n1,2.1,0.1\n2,3.9,0.1\n3,6.2,0.2\n4,7.8,0.2\n5,10.3,0.3\n")
     (tmp_path / "words.csv").write_text(
         't / min,"flow (L/d)"\n0,<LOD\n1,<LOD\n2,"1,250"\n3,"1,410"\n4,"1,596"\n5,"1,744"\n'

@@ -40,6 +40,12 @@ NOT_CONVERGED = 1
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--sigma-x", "sigma_x_name", help="Column with the standard deviations of x; it needs --sigma.")
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
+@click.option(
+    "--noise",
+    type=click.Choice(["poisson", "binomial"]),
+    help="Take y for counts, or for shares of the numbers in --trials.",
+)
+@click.option("--trials", "trials_name", help="Column with of how many each share is; it needs --noise binomial.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
 @click.option("--span", help="Fit only rows with x in a span, as 0..50, 5.. or ..50.")
 @click.option("--at", "at", multiple=True, help="Read the curve at an x.")
@@ -126,7 +132,7 @@ def check_options(asked: dict[str, Any]) -> None:
     formula, model = asked["formula"] is not None, asked["model_key"] is not None
     if formula and model:
         raise DataError("Give either --formula or --model, not both.")
-    polynomial = not formula and not model
+    polynomial, counts = not formula and not model, asked["noise"] is not None
     kind = "--formula" if formula else "--model"
     searched = "A polynomial has one best answer"
     # Option, whether it was given, whether it has no use here, and why.
@@ -142,6 +148,14 @@ def check_options(asked: dict[str, Any]) -> None:
         ("--x", asked["x_name"] is not None, formula, "the formula names its columns"),
         ("--y", asked["y_name"] is not None, formula, "the formula names its columns"),
         ("--sigma-known", asked["sigma_known"], asked["sigma_name"] is None, "it needs --sigma"),
+        ("--trials", asked["trials_name"] is not None, asked["noise"] != "binomial", "it needs --noise binomial"),
+        (
+            "--sigma",
+            asked["sigma_name"] is not None,
+            asked["noise"] is not None,
+            "the scatter of counts follows from the curve",
+        ),
+        ("--loss", asked["loss"] is not None, counts, "counts are fitted by their likelihood"),
         ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
     )
     for option, given, useless, why in table:
@@ -166,7 +180,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
     series = study.series[0].id
     study = _with_rows(study, read)
     wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
-    wanted[Role.X_ERROR] = asked["sigma_x_name"]
+    wanted[Role.X_ERROR], wanted[Role.TRIALS] = asked["sigma_x_name"], asked["trials_name"]
     if asked["formula"] is not None:
         told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
         _check_numbers(study.series[0], told)
@@ -186,7 +200,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
     recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
-    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None)
+    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None, noise=asked["noise"] or "normal")
     if asked["span"] is not None:
         recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):

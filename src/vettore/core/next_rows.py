@@ -22,6 +22,8 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
+from vettore.core.fitting.counts import Law
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 
 # A coefficient by its name, "all" of them, or a number read from the curve: ("value", x), ("slope", x), ("area", a, b).
@@ -114,7 +116,7 @@ class _Problem:
         spreads = [curve.value_spread(float(place)) for place in self.x.tolist()]
         if any(spread is None or not np.isfinite(spread).all() for spread in spreads):
             raise DataError("The curve has no ± at some of these x, so nothing can be foretold there.")
-        scatter = _scatter(result, curve) if sigma is None else 1.0
+        scatter = _scatter(result, curve, self.x) if sigma is None else 1.0
         noise = _positive(sigma, len(self.x), "The standard deviation of a measurement") * scatter
         self._vectors = np.array(spreads, dtype=np.float64) / noise[:, None]
         self.size = self._vectors.shape[1]
@@ -167,8 +169,11 @@ class _Problem:
         return chosen
 
 
-def _scatter(result: FitResult, curve: Curve) -> float:
-    """Return the standard deviation of one measurement as the fit knows it."""
+def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
+    """Return the standard deviation of one measurement as the fit knows it; of counts that at each x."""
+    if result.noise is not Noise.NORMAL:
+        trials = None if result.trials is None else np.full(len(x), np.median(result.trials))
+        return np.sqrt(Law(result.noise, trials, result.whole).variance(np.asarray(curve(x))))
     unit = curve.residual_sd
     if unit is None:
         raise DataError("The fit knows no scatter of a measurement; give sigma.")

@@ -248,15 +248,14 @@ def _draw_residuals(axes: Any, fit: DerivedFit, recipe: FigureRecipe) -> None:
         gap = np.full(len(fit.x), np.nan)
         stems = (
             np.column_stack([fit.x, fit.x, gap]),
-            np.column_stack([np.zeros(len(fit.x)), fit.result.residuals, gap]),
+            np.column_stack([np.zeros(len(fit.x)), fit.missed, gap]),
         )
         axes.plot(*(part.ravel() for part in stems), color=PAPER.muted, linewidth=0.6, solid_capstyle="butt")
     size = (3 if many else 9) * recipe.mark_size**2
-    axes.scatter(fit.x, fit.result.residuals, s=size, color=points, zorder=3, rasterized=many)
-    reach = float(np.max(np.abs(fit.result.residuals))) * 1.15 or 1.0
+    axes.scatter(fit.x, fit.missed, s=size, color=points, zorder=3, rasterized=many)
+    reach = float(np.max(np.abs(fit.missed))) * 1.15 or 1.0
     axes.set_ylim(-reach, reach)
-    unit = fit.y_called[1]
-    axes.set_ylabel(f"Residual ({unit})" if unit else "Residual")
+    axes.set_ylabel(fit.missed_called)
 
 
 def _draw_legend(axes: Any, recipe: FigureRecipe) -> None:

@@ -106,8 +106,11 @@ def _worked(fit: DerivedFit) -> LinearWorking:
     """Work a linear fit out again from the rows it used."""
     series, rows = fit.series, fit.rows
     columns = series.numbers(rows)
-    sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
     result = fit.result
+    sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
+    if result.deviance is not None:
+        # The weights of counts are those at the answer.
+        sigma = result.sigma
     if isinstance(fit.recipe, PolynomialFit):
         names = (name_text(series.name_and_unit(Role.X)[0]), name_text(series.name_and_unit(Role.Y)[0]))
         result = replace(result, formula=polynomial_formula(fit.recipe.degree, fit.recipe.intercept, names))

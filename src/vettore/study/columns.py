@@ -32,6 +32,7 @@ class Role(StrEnum):
     Y = "y"
     Y_ERROR = "± of y"
     X_ERROR = "± of x"
+    TRIALS = "number of trials"
     Z = "z"
     CARRIED = "carried along"
     TEXT = "text"

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,6 +59,20 @@ class DerivedFit:
             return found
         of_x = x_error_check(self.result, self.series.name_and_unit(Role.X)[0], x[self.rows], sigma_x[self.rows])
         return found if of_x is None else (*found, of_x)
+
+    @property
+    def missed(self) -> Array:
+        """What is shown of how far the rows lie from the curve (n,): residuals, of counts those of the deviance."""
+        result = self.result
+        return result.residuals if result.signed_deviance is None else result.signed_deviance
+
+    @property
+    def missed_called(self) -> str:
+        """How that is called, with its unit."""
+        if self.result.signed_deviance is not None:
+            return "Deviance residual"
+        unit = self.y_called[1]
+        return f"Residual ({unit})" if unit else "Residual"
 
     @cached_property
     def curve(self) -> Curve | None:
@@ -142,13 +156,12 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
     """
     x, y = _x_and_y(series)
-    mask = series.in_use
-    sigma = series.sigma if recipe.use_errors else None
-    if sigma is not None:
-        mask = mask & np.isfinite(sigma)
+    sigma = series.sigma if recipe.use_errors and recipe.noise == "normal" else None
+    trials = _trials_of(series) if recipe.noise == "binomial" else None
     sigma_x = series.values(Role.X_ERROR) if recipe.use_x_errors and sigma is not None else None
-    if sigma_x is not None:
-        mask = mask & np.isfinite(sigma_x)
+    mask = series.in_use
+    for needed in (sigma, trials, sigma_x):
+        mask = mask if needed is None else mask & np.isfinite(needed)
     if recipe.span is not None:
         mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
     rows = np.flatnonzero(mask)
@@ -156,13 +169,14 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
+    noise = _noise_of(series, recipe, trials, rows)
 
     def work() -> FitResult:
         # The solvers are loaded when something is fitted, so that the window is painted before.
         if isinstance(recipe, FormulaFit):
             spread = None if sigma is None else {names[1]: sigma[rows]}
             in_x = None if sigma_x is None else sigma_x[rows]
-            return _fit_formula(series, recipe, rows, spread, in_x, progress, thorough)
+            return _fit_formula(series, recipe, rows, spread, in_x, progress, thorough, noise)
         from vettore.core.fitting.polynomial import fit_polynomial
 
         return fit_polynomial(
@@ -174,6 +188,8 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
             absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
             sigma_x=None if sigma_x is None else sigma_x[rows],
+            thorough=thorough,
+            **noise,
         )
 
     result = MEMORY.derive(
@@ -194,6 +210,7 @@ def _fit_formula(
     sigma_x: Array | None,
     progress: Progress | None,
     thorough: bool,
+    noise: Mapping[str, Any],
 ) -> FitResult:
     """Fit a formula to the columns that it names, on the rows that are in use."""
     from vettore.core.fitting.nonlinear import fit
@@ -211,14 +228,33 @@ def _fit_formula(
         limits={name: (low, high) for name, low, high in recipe.limits},
         sigma=sigma,
         absolute_sigma=recipe.errors_known and sigma is not None and recipe.loss == SQUARES,
-        loss=recipe.loss,
+        loss=recipe.loss if recipe.noise == "normal" else SQUARES,
         seed=recipe.seed,
         progress=progress,
         estimate=estimate,
         thorough=thorough,
         # A robust loss takes none; the check of the ± of x says that it is not used.
         sigma_x=sigma_x if recipe.loss == SQUARES else None,
+        **noise,
     )
+
+
+def _trials_of(series: Series) -> Array:
+    """Return of how many each share is, (rows,). Raises DataError where no column says so."""
+    trials = series.values(Role.TRIALS)
+    if trials is None:
+        raise DataError(
+            "Binomial shares need the number of trials of each row. Choose its column in the table's header: number of trials."
+        )
+    return trials
+
+
+def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArray[np.intp]) -> Mapping[str, Any]:
+    """Return what a fit is to know of counts; shares in % are of 100."""
+    if recipe.noise == "normal":
+        return {}
+    of = None if trials is None else trials[rows]
+    return {"noise": recipe.noise, "trials": of, "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}
 
 
 def coefficient_unit(series: Series, power: int) -> str:

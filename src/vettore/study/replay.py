@@ -142,6 +142,8 @@ def _needed(study: Study, series: Series) -> set[int]:
     for used, role in (("use_errors", Role.Y_ERROR), ("use_x_errors", Role.X_ERROR)):
         if any(getattr(user, used, False) for user in users):
             wanted |= {place for place, column in enumerate(series.columns) if column.role is role}
+    if any(getattr(user, "noise", "") == "binomial" for user in users):
+        wanted |= {place for place, column in enumerate(series.columns) if column.role is Role.TRIALS}
     by_name = {column.name: place for place, column in enumerate(series.columns)}
     known = column_names(series.columns)
     asked: set[str] = set()

@@ -93,6 +93,10 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
             )
         if sigma is not None:
             spreads.append({y_name: sigma})
+    if recipe.noise != "normal":
+        raise DataError(
+            "Fits with common coefficients are by least squares; take y for what scatters in an ordinary way."
+        )
     if recipe.loss != "squares" or recipe.limits:
         what = f"the {recipe.loss} loss" if recipe.loss != "squares" else "limits"
         raise DataError(f"Fits with common coefficients are by least squares without limits; take {what} away first.")

@@ -98,6 +98,11 @@ def _outliers(check: Check, result: FitResult) -> str:
     return f"{_rows(check).capitalize()} {verb} farther from the curve than chance would have it."
 
 
+def _outliers_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
+    kind = "studentised" if result.deviance is None else "deviance"
+    return f"largest {kind} residual {style.number(min(check.figures['largest'], LARGEST_RESIDUAL), 2)}"
+
+
 def _influence(check: Check, result: FitResult) -> str:
     if not check.rows:
         return "No single row decides the curve."
@@ -110,7 +115,17 @@ def _influence_figure(check: Check, result: FitResult, style: NumberStyle) -> st
     return f"largest Cook's distance {style.number(top, 2)}" if math.isfinite(top) else "one row has a leverage of 1"
 
 
+COUNTED = {
+    None: "The counts scatter about the curve as counts do.",
+    Outcome.TOO_FAR: "The counts lie farther from the curve than chance puts counts: the curve is not right, or they are not "
+    "independent of each other.",
+    Outcome.TOO_NEAR: "The counts lie nearer to the curve than chance puts counts: they were smoothed, or are no counts.",
+}
+
+
 def _known_sigma(check: Check, result: FitResult) -> str:
+    if result.deviance is not None:
+        return COUNTED[None if check.verdict is Verdict.GOOD else check.outcome]
     if check.verdict is Verdict.GOOD:
         return "The scatter about the curve is what the known ± of y say."
     if check.outcome is Outcome.TOO_FAR:
@@ -204,12 +219,7 @@ CHECKS: Mapping[Kind, CheckWords] = {
     Kind.TREND: CheckWords(
         _trend, lambda check, result, style: f"rank correlation {style.fixed(check.figures['correlation'], 2)}"
     ),
-    Kind.OUTLIERS: CheckWords(
-        _outliers,
-        lambda check, result, style: (
-            f"largest studentised residual {style.number(min(check.figures['largest'], LARGEST_RESIDUAL), 2)}"
-        ),
-    ),
+    Kind.OUTLIERS: CheckWords(_outliers, _outliers_figure),
     Kind.PATTERN: CheckWords(_pattern, _pattern_figure),
     Kind.LACK_OF_FIT: CheckWords(_lack_of_fit, _lack_of_fit_figure),
     Kind.INFLUENCE: CheckWords(_influence, _influence_figure),

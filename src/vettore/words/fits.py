@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.remarks import counted
@@ -56,6 +57,8 @@ def summary(
         parts.append("It passes through every point, so nothing can be said about its uncertainty.")
     elif result.exact:
         parts.append("What is left is rounding only.")
+    elif result.deviance is not None:
+        parts.append(f"Beside the scatter of counts, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
     elif result.reduced_chi_squared is not None:
         of = "x and y" if result.sigma_x is not None else "y"
         parts.append(f"Beside the known ± of {of}, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
@@ -94,6 +97,14 @@ LOSS_WORDS = {
 }
 
 
+# How y scatters, in words.
+NOISE_WORDS = {
+    "normal": "ordinary scatter",
+    "poisson": "y are counts",
+    "binomial": "y are shares of the number",
+}
+
+
 def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     """Say in a sentence or two which rows are fitted and how: ``All 30 rows, equal weights, ordinary least squares.``"""
     x_name, rows = series.name_and_unit(Role.X)[0], int(series.in_use.sum())
@@ -102,8 +113,13 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     if recipe.span is not None:
         low, high = (style.short(edge, 4) for edge in recipe.span)
         which = f"Rows with {x_name} from {low} to {high}"
-    weights = "equal weights"
-    if recipe.use_errors and series.sigma is not None:
+    weights, how = "equal weights", LOSS_WORDS.get(recipe.loss, recipe.loss)
+    if recipe.noise != "normal":
+        trials = series.column(Role.TRIALS)
+        weights = NOISE_WORDS[recipe.noise]
+        weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
+        how = "greatest likelihood"
+    elif recipe.use_errors and series.sigma is not None:
         column = series.column(Role.Y_ERROR)
         sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
         sizes[ErrorKind.PERCENT] = f"± {style.short(series.error_of_y.value)} %"
@@ -115,7 +131,7 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     held = ", ".join(name for name, _ in recipe.hold)
     limited = ", ".join(dict.fromkeys(name for name, _, _ in recipe.limits))
     more = [f"{held} held." if held else "", f"{limited} within limits." if limited else ""]
-    return " ".join([f"{which}, {weights}, {LOSS_WORDS.get(recipe.loss, recipe.loss)}{origin}.", *filter(None, more)])
+    return " ".join([f"{which}, {weights}, {how}{origin}.", *filter(None, more)])
 
 
 def conflict_in_words(conflict: UnitConflict) -> str:
@@ -128,6 +144,8 @@ def conflict_in_words(conflict: UnitConflict) -> str:
 
 def weights_in_words(result: FitResult) -> str:
     """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
+    if result.noise is not Noise.NORMAL:
+        return "weights from the scatter of counts about the curve"
     if not result.weighted:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
@@ -142,13 +160,14 @@ def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> st
         return f"{y_name} is the same in every row, so there is no variation for the {model} to explain."
     if model == "constant":
         return f"The constant is the mean of {y_name}; it explains none of its variation."
+    of = "deviance of" if result.deviance is not None else "variation in"
     s = "" if model.split()[0] in PLURAL else "s"
     percent = "100 %" if result.exact else _percent(result.r_squared, style)
     if result.r_squared_against == "zero":
         return f"The {model} take{s} up {percent} of the sum of squares of {y_name} about zero."
     if result.r_squared < LITTLE_EXPLAINED:
-        return f"The {model} explain{s} only {percent} of the variation in {y_name}."
-    return f"The {model} explain{s} {percent} of the variation in {y_name}."
+        return f"The {model} explain{s} only {percent} of the {of} {y_name}."
+    return f"The {model} explain{s} {percent} of the {of} {y_name}."
 
 
 def _percent(share: float, style: NumberStyle) -> str:
@@ -204,12 +223,18 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
     squares = Line("sum of squares", style.number(result.sum_of_squares, 5))
     if result.weighted:
         scatter, squares = (line._replace(label=f"{line.label} (relative)") for line in (scatter, squares))
-    if result.chi_squared is not None:
+    r2 = "R²"
+    if result.deviance is not None:
+        r2 = "R² of the deviance"
+        of, p = style.number(result.deviance, 5), style.probability(result.deviance_p)
+        ratio = style.number(result.reduced_chi_squared, 4)
+        scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, p {_of(p)}")
+    elif result.chi_squared is not None:
         ratio, above = style.number(result.reduced_chi_squared, 4), style.probability(result.chi_squared_p)
         scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, p {_of(above)}")
     return (
-        Line(f"R²{against}", share(result.r_squared)),
-        Line(f"adjusted R²{against}", share(result.adjusted_r_squared)),
+        Line(f"{r2}{against}", share(result.r_squared)),
+        Line(f"adjusted {r2}{against}", share(result.adjusted_r_squared)),
         scatter,
         squares,
         Line("degrees of freedom", str(result.degrees_of_freedom)),
@@ -251,6 +276,13 @@ def method_in_words(fit: DerivedFit) -> str:
         how = (
             f"Least squares with {weights}: the distances of the rows in x and in y, each in its ±, with the true x of every "
             f"row found beside the coefficients. {fit.result.message.rstrip('.')}"
+        )
+    elif result.noise is not Noise.NORMAL:
+        law = "Poisson counts" if result.noise is Noise.POISSON else "binomial shares of the number of trials"
+        return (
+            f"The greatest likelihood of {law}: Fisher’s scoring and a Newton polish. {fit.result.message.rstrip('.')}; "
+            "standard errors from the expected information, ranges from the likelihood with the other coefficients fitted "
+            "again, R² of the deviance against the mean."
         )
     elif result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"

@@ -8,6 +8,7 @@ from scipy.stats import binom, chi2, poisson
 from vettore import core
 from vettore.core.errors import DataError
 from vettore.core.fitting.compare import akaike_weights
+from vettore.core.fitting.counts import tails
 from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
 from vettore.core.fitting.record import Noise
 
@@ -213,3 +214,21 @@ def test_broken_counts_are_named():
     with pytest.raises(DataError, match="write y, not"):
         core.fit("ln(y) = a + b*x", {"x": [1.0, 2, 3, 4], "y": [1, 2.0, 1, 4]}, noise="poisson")
     assert Noise("poisson") is Noise.POISSON
+
+
+def test_how_rare_a_count_is_by_its_own_law():
+    """As the distributions themselves say, on the nearer side, doubled."""
+    y = np.random.default_rng(6).poisson(8 * np.exp(-X / 6)).astype(float)
+    result = core.fit("y = A*exp(-k*x)", {"x": X, "y": y}, noise="poisson")
+    near = np.minimum(poisson.cdf(y, result.fitted), poisson.sf(y - 1, result.fitted))
+    assert tails(result) == pytest.approx(np.minimum(2 * near, 1))
+    k = np.random.default_rng(7).binomial(9, 1 / (1 + np.exp(5 - X)))
+    result = core.fit("y = 1/(1 + exp(-(a + b*x)))", {"x": X, "y": k / 9}, noise="binomial", trials=9)
+    near = np.minimum(binom.cdf(k, 9, result.fitted), binom.sf(k - 1, 9, result.fitted))
+    assert tails(result) == pytest.approx(np.minimum(2 * near, 1))
+
+
+def test_a_step_from_none_to_all_is_said_to_have_no_bound():
+    """The steeper the better the likelihood: nothing can be told, and that is said."""
+    with pytest.raises(DataError, match="ever more steeply"):
+        core.fit("y = 1/(1 + exp(-(x - m)/w))", {"x": X, "y": (X > 5).astype(float)}, noise="binomial", trials=4)

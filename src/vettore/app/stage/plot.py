@@ -74,6 +74,11 @@ class Plot(Axes):
         for item, z in ((self.lower_beyond, -50), (self.zero, 0), (self.residual_marks, 0)):
             self.put_below(item, z)
 
+    def name_residuals(self, title: str) -> None:
+        """Call the strip under the plot by what it shows."""
+        if self.lower is not None:
+            self.lower.getAxis("left").set_title(title)
+
     def show_others(self, others: list[tuple[str, Array, Array, str]], first: tuple[str, str]) -> None:
         """Show further series as (name, x, y, colour) with a legend; ``first`` is the name and colour of the main one."""
         for item in self.others:

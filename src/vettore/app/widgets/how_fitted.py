@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.widgets.parts import button, label, section
+from vettore.core.fitting.counts import looks_counted
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
@@ -13,6 +14,7 @@ from vettore.words.fits import LOSS_WORDS, how_in_words
 
 RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
+NOISES = {"normal": "ordinary scatter", "poisson": "counts", "binomial": "shares of n"}
 
 
 class HowFitted(QWidget):
@@ -25,6 +27,7 @@ class HowFitted(QWidget):
     known_turned = Signal(bool)
     x_errors_turned = Signal(bool)
     loss_chosen = Signal(str)
+    noise_chosen = Signal(str)
     # Whether a span is to be dragged on the plot; False uses all x again.
     span_asked = Signal(bool)
 
@@ -49,15 +52,23 @@ class HowFitted(QWidget):
             "Take the distances of the rows in x and in y, each in its ±",
         )
         self.use_x.hide()
+        self.use_counts = button(
+            "take y for counts",
+            lambda: self.noise_chosen.emit("poisson"),
+            "link",
+            "Whole numbers that scatter by their square root: fitted by the likelihood of counts",
+        )
+        self.use_counts.hide()
         self._controls = QWidget()
         self._controls.hide()
         outer.addLayout(head)
         outer.addWidget(self.sentence)
         outer.addWidget(self.use_column, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self.use_x, alignment=Qt.AlignmentFlag.AlignLeft)
+        outer.addWidget(self.use_counts, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self._controls)
         self._spanned = False
-        self._x_offered = False
+        self._x_offered = self._counts_offered = False
         self._build_controls()
 
     def _build_controls(self) -> None:
@@ -99,11 +110,23 @@ class HowFitted(QWidget):
         line.addWidget(self.weights, 1)
         line.addWidget(self.error)
         box.addWidget(self.origin)
+        box.addWidget(self._build_noise())
         box.addLayout(line)
         box.addWidget(self.known)
         box.addWidget(self.x_errors)
         box.addWidget(self.loss)
         box.addWidget(self.span)
+
+    def _build_noise(self) -> QWidget:
+        self.noise = QComboBox()
+        self.noise.addItems(list(NOISES.values()))
+        self.noise.setAccessibleName("How y scatters")
+        self.noise.setToolTip(
+            "Counts: whole numbers, fitted by the likelihood of Poisson counts.\n"
+            "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood."
+        )
+        self.noise.activated.connect(lambda place: self.noise_chosen.emit(list(NOISES)[place]))
+        return self.noise
 
     def _turn(self) -> None:
         """Open the choices in place of the sentence, or go back to it."""
@@ -115,13 +138,25 @@ class HowFitted(QWidget):
         self.sentence.setVisible(not opened)
         self.use_column.setVisible(not opened and bool(self.use_column.text()))
         self.use_x.setVisible(not opened and self._x_offered)
+        self.use_counts.setVisible(not opened and self._counts_offered)
         self.turn.setText("done" if opened else "change")
 
     def show_recipe(self, series: Series, recipe: AnyFit, style: NumberStyle) -> None:
         """Show what is decided for a fit of a series."""
         self.sentence.setText(how_in_words(series, recipe, style))
         unused = series.column(Role.Y_ERROR)
-        offered = unused is not None and not recipe.use_errors
+        counts = recipe.noise != "normal"
+        offered = unused is not None and not recipe.use_errors and not counts
+        x, y = series.values(Role.X), series.values(Role.Y)
+        self._counts_offered = (
+            not counts
+            and not recipe.use_errors
+            and x is not None
+            and y is not None
+            and looks_counted(x[series.in_use], y[series.in_use])
+        )
+        self.use_counts.setVisible(self._counts_offered and not self._controls.isVisible())
+        self.noise.setCurrentText(NOISES[recipe.noise])
         self.use_column.setText(f"use the ± in {unused.name}" if unused is not None and offered else "")
         self.use_column.setVisible(offered and not self._controls.isVisible())
         self.origin.setChecked(not recipe.intercept)
@@ -136,14 +171,16 @@ class HowFitted(QWidget):
             kinds = {ErrorKind.CONSTANT: CONSTANT, ErrorKind.PERCENT: PERCENT}
             chosen = kinds.get(error.kind, words[1] if column else EQUAL)
         self.weights.setCurrentText(chosen)
-        self.known.setVisible(chosen != EQUAL and recipe.loss == "squares")
-        can = chosen != EQUAL and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
+        self.weights.setVisible(not counts)
+        self.loss.setVisible(not counts)
+        self.known.setVisible(chosen != EQUAL and not counts and recipe.loss == "squares")
+        can = chosen != EQUAL and not counts and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
         self.x_errors.setVisible(can)
         self.x_errors.setChecked(recipe.use_x_errors)
         self._x_offered = can and not recipe.use_x_errors
         self.use_x.setVisible(self._x_offered and not self._controls.isVisible())
         self.known.setCurrentText(KNOWN if recipe.errors_known else RELATIVE)
-        self.error.setVisible(chosen in (CONSTANT, PERCENT))
+        self.error.setVisible(chosen in (CONSTANT, PERCENT) and not counts)
         self.error.setText(style.plain(f"{error.value:g}") if error.value else "")
         self.loss.setCurrentText(LOSS_WORDS.get(recipe.loss, LOSS_WORDS["squares"]))
         self._spanned = recipe.span is not None

@@ -18,7 +18,9 @@ from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
 from vettore.core.fitting.asked import SQUARES
 from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
+from vettore.core.fitting.counts import tails
 from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
 from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
@@ -114,6 +116,7 @@ def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tu
     if result.exact:
         return tuple(check for check in (*found, _enough(result)) if check is not None)
     told = diagnostics(result)
+    counts = result.noise is not Noise.NORMAL
     if told is not None and result.n >= FEWEST_ROWS:
         r = weighted_residuals(result)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -122,14 +125,20 @@ def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tu
         ordered, drawn = even[order], None
         if result.n <= MOST_ROWS and result.loss == SQUARES:
             drawn = clean_residuals(result.basis(), result.leverage, order)
-        found += [
-            _pattern(ordered, drawn),
-            _spread(ordered, drawn, result.fitted[order]),
-            _normal(ordered),
-            _outliers(told, result, named),
-            _influence(told, result, named),
-        ]
-    found += [_known_sigma(result), _lack_of_fit(result), _trend(result), *_coefficients(result), _enough(result)]
+        found.append(_pattern(ordered, drawn))
+        if counts:
+            # Few counts are no normal distribution, and their scatter grows as it should.
+            found.append(_rare_counts(result, named))
+        else:
+            found += [_spread(ordered, drawn, result.fitted[order]), _normal(ordered), _outliers(told, result, named)]
+        found.append(_influence(told, result, named))
+    found += [
+        _known_sigma(result),
+        None if counts else _lack_of_fit(result),
+        _trend(result),
+        *_coefficients(result),
+        _enough(result),
+    ]
     return tuple(check for check in found if check is not None)
 
 
@@ -200,6 +209,18 @@ def _outliers(told: Diagnostics, result: FitResult, named: Array) -> Check:
         return Check(Kind.OUTLIERS, Verdict.GOOD, figures=figures)
     p = t_two_sided(float(size[far[0]]), freedom) * result.n
     verdict = Verdict.BAD if p < BAD else Verdict.LOOK
+    return Check(Kind.OUTLIERS, verdict, rows=tuple(far), numbers=_numbers(named, far), figures=figures)
+
+
+def _rare_counts(result: FitResult, named: Array) -> Check:
+    """Name rows whose counts, by their own law, are rarer than one of so many would be."""
+    assert result.signed_deviance is not None
+    chance = np.minimum(tails(result) * result.n, 1.0)
+    far = [place for place in np.argsort(chance, kind="stable").tolist() if chance[place] < LOOK]
+    figures = {"largest": float(np.abs(result.signed_deviance).max())}
+    if not far:
+        return Check(Kind.OUTLIERS, Verdict.GOOD, figures=figures)
+    verdict = Verdict.BAD if chance[far[0]] < BAD else Verdict.LOOK
     return Check(Kind.OUTLIERS, verdict, rows=tuple(far), numbers=_numbers(named, far), figures=figures)
 
 

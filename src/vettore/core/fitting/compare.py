@@ -151,6 +151,8 @@ def nested_f(small: FitResult, large: FitResult) -> Nested:
     top = small.degrees_of_freedom - large.degrees_of_freedom
     if top < 1 or large.degrees_of_freedom < 1:
         raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
+    if small.noise is not Noise.NORMAL:
+        raise DataError("Models of counts are compared by AICc; the F test is for scatter that the residuals tell.")
     s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
     if t > s * (1 + 1e-9):
         raise DataError("The model with more coefficients fits worse, so it does not contain the other.")

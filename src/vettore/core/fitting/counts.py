@@ -21,7 +21,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from scipy.special import xlogy
+from scipy.special import betainc, betaincc, pdtr, pdtrc, xlogy
 
 from vettore.core.arrays import Array, Rows, Values, as_values
 from vettore.core.distributions import t_quantile
@@ -44,6 +44,12 @@ FLOORS = (0.2, 0.02, 0.002)
 MOST_RANGED = 5_000
 # For a range the least deviance is wanted, which is flat at its place, to ten digits.
 RANGED = 1e-6
+# By how many standard errors the ordinary fit of the weighted rows may differ from the answer.
+STANDS = 1e-3
+# A variance below this is none, of what can be no other; such rows are given this one, by which they say nothing.
+NONE, VAST = 1e-24, 1e12
+# Fewer rows do not tell how they scatter; of counts the ratio of variance to mean is near 1.
+FEWEST, LEAST_RATIO, MOST_RATIO = 8, 0.4, 2.5
 METHODS = {Noise.POISSON: Method.POISSON, Noise.BINOMIAL: Method.BINOMIAL}
 
 
@@ -59,13 +65,24 @@ class Law:
         """Return the variance (n,) of rows with means ``mu``."""
         return mu if self.trials is None else mu * (self.whole - mu) / self.trials
 
+    def spread(self, mu: Array) -> Array:
+        """Return the standard deviation of rows with means ``mu``; where it is none the row says nothing, and it is vast."""
+        variance = self.variance(mu)
+        return np.sqrt(np.where(variance > NONE * self.whole**2, variance, VAST * self.whole**2))
+
     def parts(self, y: Array, mu: Array) -> Array:
-        """Return what each row adds to the deviance, (n,); infinite where a mean is none."""
+        """Return what each row adds to the deviance, (n,); infinite where a mean is none.
+
+        A mean of 0 is one where the count is 0, as where a share steps from none to all.
+        """
         if self.trials is None:
-            return np.where(mu > 0, 2 * (xlogy(y, y / mu) - (y - mu)), np.inf)
+            return np.where(
+                (mu > 0) | ((mu == 0) & (y == 0)), 2 * (np.where(y > 0, xlogy(y, y / mu), 0.0) - (y - mu)), np.inf
+            )
         rest, over = self.whole - y, self.whole - mu
-        told = xlogy(y, y / mu) + xlogy(rest, rest / over)
-        return np.where((mu > 0) & (over > 0), 2 * self.trials / self.whole * told, np.inf)
+        told = np.where(y > 0, xlogy(y, y / mu), 0.0) + np.where(rest > 0, xlogy(rest, rest / over), 0.0)
+        possible = ((mu > 0) | ((mu == 0) & (y == 0))) & ((over > 0) | ((over == 0) & (rest == 0)))
+        return np.where(possible, 2 * self.trials / self.whole * told, np.inf)
 
     def raised(self, mu: Array, floor: float) -> tuple[Array, Array]:
         """Return means bent away from where there are none, smoothly, and the slope of that."""
@@ -119,7 +136,7 @@ class _Problem:
             mu, slope = self.law.raised(mu, self.floor)
         deviance = float(np.sum(self.law.parts(self.y, mu)))
         deviance = deviance if np.isfinite(mu).all() and np.isfinite(deviance) else np.inf
-        spread = np.sqrt(np.maximum(self.law.variance(mu), np.finfo(float).tiny))
+        spread = self.law.spread(mu)
         columns = [self._eval(program, c) * slope / spread for program in self._by]
         jacobian = np.column_stack(columns) if columns else np.empty((len(mu), 0))
         return _At(mu, (self.y - mu) / spread, jacobian, deviance)
@@ -161,6 +178,37 @@ def law_of(y: Array, noise: Noise, trials: Values | float | None, whole: float, 
     return Law(noise, count, whole)
 
 
+def tails(result: FitResult) -> Array:
+    """Return for each row the probability of a count at least as far out on its side, doubled, by the fitted curve."""
+    mu, y = result.fitted, result.y
+    below: Any
+    above: Any
+    if result.trials is None:
+        below, above = np.asarray(pdtr(y, mu)), np.where(y > 0, pdtrc(y - 1, mu), 1.0)
+    else:
+        n, share = result.trials, np.clip(mu / result.whole, 0, 1)
+        k = np.round(y * n / result.whole)
+        # As incomplete beta functions, for shares that are not of whole numbers, too.
+        below = np.where(k < n, betaincc(k + 1, np.maximum(n - k, 1e-300), share), 1.0)
+        above = np.where(k > 0, betainc(np.maximum(k, 1e-300), n - k + 1, share), 1.0)
+    return np.asarray(np.minimum(2 * np.minimum(below, above), 1.0))
+
+
+def looks_counted(x: Array, y: Array) -> bool:
+    """Whether y are whole numbers from 0 that scatter about a smooth course of x as counts would, by √y.
+
+    Each row is held against the line through its neighbours, which leaves 1 + a² + b² times its variance.
+    """
+    order = np.argsort(x, kind="stable")
+    y = y[order]
+    if len(y) < FEWEST or (y < 0).any() or (y != np.round(y)).any() or y.max() < 2:
+        return False
+    off = y[1:-1] - (y[:-2] + y[2:]) / 2
+    expected = (y[:-2] + 4 * y[1:-1] + y[2:]) / 4
+    ratio = float(np.sum(off**2)) / max(float(np.sum(expected)), 1e-300)
+    return LEAST_RATIO < ratio < MOST_RATIO
+
+
 def fit_counts(
     first: FitResult,
     read: Formula,
@@ -181,6 +229,8 @@ def fit_counts(
     with np.errstate(all="ignore"):
         steps = 0
         if not np.isfinite(problem.at(c, None).squares):
+            c = _gentler(problem, read, c, first, options)
+        if not np.isfinite(problem.at(c, None).squares):
             for share in FLOORS:
                 problem.floor = share * max(float(first.y.mean()), 1e-3 * law.whole)
                 c, _, more = least(problem, c, free, limits)
@@ -188,6 +238,37 @@ def fit_counts(
             problem.floor = 0.0
         c, at, more = least(problem, c, free, limits)
         return _told(first, read, c, at, problem, (steps, more, limits), options)
+
+
+def _gentler(problem: _Problem, read: Formula, c: Array, first: FitResult, options: Mapping[str, Any]) -> Array:
+    """Return where least squares end for counts that are pulled half a count away from none and all."""
+    from vettore.core.fitting.nonlinear import fit
+
+    law, y = problem.law, problem.y
+    pulled = y + 0.5 if law.trials is None else (y * law.trials + law.whole / 2) / (law.trials + 1)
+    y_name = _free_name(first, read)
+    try:
+        there = fit(
+            f"{name_text(y_name)} = {to_text(read.right)}",
+            {**problem.columns, y_name: pulled},
+            hold=_held(first, problem),
+            **options,
+        )
+    except DataError:
+        return c
+    return np.array([there.coefficients[name].value for name in problem.free])
+
+
+def _free_name(first: FitResult, read: Formula) -> str:
+    """Return a name for y that the formula has not."""
+    name = "y"
+    while name in first.coefficients or name in read.data:
+        name += "0"
+    return name
+
+
+def _held(first: FitResult, problem: _Problem) -> dict[str, float]:
+    return {name: one.value for name, one in first.coefficients.items() if name not in problem.free and one.held}
 
 
 def _told(
@@ -200,8 +281,6 @@ def _told(
     options: Mapping[str, Any],
 ) -> FitResult:
     """Return the ordinary result of the rows weighted by the variances at the answer, with the deviance in it."""
-    from vettore.core.fitting.nonlinear import fit
-
     # Steps on the way to a curve above 0, and those from there to the answer.
     before, steps, limits = went
     if not np.isfinite(at.squares):
@@ -209,36 +288,21 @@ def _told(
             "No curve of this formula that fits these counts stays above 0 in every row, as a mean of counts does. Choose a "
             "formula that does, such as an exponential, or limit its coefficients."
         )
-    law, free = problem.law, problem.free
-    y_name = "y"
-    while y_name in first.coefficients or y_name in read.data:
-        y_name += "0"
-    held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
-    told = fit(
-        f"{name_text(y_name)} = {to_text(read.right)}",
-        {**problem.columns, y_name: problem.y},
-        start=dict(zip(free, c.tolist(), strict=True)),
-        hold=held,
-        sigma=np.sqrt(law.variance(at.mu)),
-        **{**options, "absolute_sigma": True},
-    )
-    errors = {name: told.coefficients[name].standard_error for name in free}
-    moved = max(
-        (
-            abs(told.coefficients[name].value - value) / error
-            for name, value in zip(free, c.tolist(), strict=True)
-            if (error := errors[name])
-        ),
-        default=0.0,
-    )
-    mean = float(np.average(problem.y, weights=law.trials))
-    nothing = float(np.sum(law.parts(problem.y, np.full(len(problem.y), mean)))) if mean > 0 else 0.0
+    law, y = problem.law, problem.y
+    if int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < len(c):
+        raise DataError(
+            "The likelihood goes on rising as the curve steps ever more steeply from none to all: these counts set no bound to "
+            "it. Hold or limit a coefficient, or measure where the step is."
+        )
+    told, moved = _weighted(first, read, c, at, problem, options)
+    mean = float(np.average(y, weights=law.trials))
+    nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
     made = replace(
         told,
         formula=first.formula,
         left=first.left,
         method=METHODS[law.noise],
-        converged=told.converged and moved < 1e-3 and steps < MOST_STEPS,
+        converged=told.converged and moved < STANDS and steps < MOST_STEPS,
         own_remarks=first.own_remarks,
         x=first.x,
         rows_in_use=first.rows_in_use,
@@ -249,13 +313,37 @@ def _told(
         powers=first.powers,
         noise=law.noise,
         trials=law.trials,
+        whole=law.whole,
         deviance=at.squares,
         deviance_of_mean=nothing,
-        signed_deviance=np.sign(problem.y - at.mu) * np.sqrt(np.maximum(law.parts(problem.y, at.mu), 0.0)),
+        signed_deviance=np.sign(y - at.mu) * np.sqrt(np.maximum(law.parts(y, at.mu), 0.0)),
     )
-    if not made.converged or len(problem.y) > MOST_RANGED or not options.get("thorough", True):
+    if not made.converged or len(y) > MOST_RANGED or not options.get("thorough", True):
         return made
     return replace(made, coefficients=_ranged(made, problem, c, at.squares, limits))
+
+
+def _weighted(
+    first: FitResult, read: Formula, c: Array, at: _At, problem: _Problem, options: Mapping[str, Any]
+) -> tuple[FitResult, float]:
+    """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
+    from vettore.core.fitting.nonlinear import fit
+
+    free, y_name = problem.free, _free_name(first, read)
+    told = fit(
+        f"{name_text(y_name)} = {to_text(read.right)}",
+        {**problem.columns, y_name: problem.y},
+        start=dict(zip(free, c.tolist(), strict=True)),
+        hold=_held(first, problem),
+        sigma=problem.law.spread(at.mu),
+        **{**options, "absolute_sigma": True},
+    )
+    moved = 0.0
+    for name, value in zip(free, c.tolist(), strict=True):
+        one = told.coefficients[name]
+        if one.standard_error:
+            moved = max(moved, abs(one.value - value) / one.standard_error)
+    return told, moved
 
 
 def _ranged(

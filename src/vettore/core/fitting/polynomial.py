@@ -15,6 +15,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -27,6 +28,7 @@ from vettore.core.fitting import least_squares, many_rows
 from vettore.core.fitting.asked import Options
 from vettore.core.fitting.left_side import as_sigma
 from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import Rows, choose_rows
 from vettore.core.numbers import DoubleDouble, power_of_two_near
@@ -51,49 +53,41 @@ def fit_polynomial(
     level: float = 0.95,
     names: tuple[str, str] = ("x", "y"),
     sigma_x: Values | float | None = None,
+    noise: str = Noise.NORMAL,
+    trials: Values | float | None = None,
+    whole: float = 1.0,
+    thorough: bool = True,
 ) -> FitResult:
     """Fit a polynomial of the given degree to y over x, both of shape (n,).
 
     ``sigma`` are known standard deviations (weights 1/σ²; one number is that of every row), ``weights`` relative
     weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
     are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
-    With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both.
+    With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both. ``noise``,
+    ``trials`` and ``whole`` are for counts, see fit; without ``thorough`` their ranges are those of the standard errors.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
     """
     degree = _whole_degree(degree, intercept)
-    if sigma_x is not None:
-        return _with_errors_in_x(x, y, degree, intercept, sigma, sigma_x, weights, absolute_sigma, level, names)
+    if sigma_x is not None or noise != Noise.NORMAL:
+        spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
+        known = {"sigma": spread, "weights": weights, "absolute_sigma": absolute_sigma, "sigma_x": sigma_x}
+        options = {**known, "level": level, "noise": noise, "trials": trials, "whole": whole, "thorough": thorough}
+        return _as_formula(x, y, degree, intercept, names, options)
     Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
     return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
 
 
-def _with_errors_in_x(
-    x: Values,
-    y: Values,
-    degree: int,
-    intercept: bool,
-    sigma: Values | float | None,
-    sigma_x: Values | float,
-    weights: Values | None,
-    absolute_sigma: bool,
-    level: float,
-    names: tuple[str, str],
+def _as_formula(
+    x: Values, y: Values, degree: int, intercept: bool, names: tuple[str, str], options: Mapping[str, Any]
 ) -> FitResult:
+    """Return the fit of the polynomial as a formula, with options that only formulas take."""
     from vettore.core.fitting.nonlinear import fit
 
-    formula = polynomial_formula(degree, intercept)
-    spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
-    made = fit(
-        formula,
-        {"x": x, "y": y},
-        sigma=spread,
-        sigma_x=sigma_x,
-        weights=weights,
-        absolute_sigma=absolute_sigma,
-        level=level,
-    )
+    # A constant names no column; its rows are those with an x all the same.
+    formula = polynomial_formula(degree, intercept) if degree else "y = a0 + 0*x"
+    made = fit(formula, {"x": x, "y": y}, **options)
     powers = {f"a{power}": power for power in range(0 if intercept else 1, degree + 1)}
     return replace(made, formula=polynomial_formula(degree, intercept, names), left=names[1], powers=powers)
 

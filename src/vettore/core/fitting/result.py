@@ -16,7 +16,7 @@ from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fitting.goodness import Goodness
 from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Stop
-from vettore.core.remarks import Remark, RemarkKind, sentences
+from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
 
 
@@ -104,8 +104,8 @@ class FitResult(Goodness, Tells):
     ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
     With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
     ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x.
-    Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share is, ``signed_deviance`` (n,) are the
-    deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows.
+    Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share of ``whole`` is, ``signed_deviance`` (n,)
+    are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -140,6 +140,7 @@ class FitResult(Goodness, Tells):
     true_x: Array | None = None
     noise: Noise = Noise.NORMAL
     trials: Array | None = None
+    whole: float = 1.0
     signed_deviance: Array | None = None
 
     def _line(self) -> str:
@@ -218,10 +219,10 @@ class FitResult(Goodness, Tells):
         """How the answer was come by, and how near to it the search ended."""
         if self.sigma_x is not None:
             how = "Converged" if self.converged else "Not converged"
-            return f"{how} in {self.iterations} steps with the true x of every row found beside the coefficients."
+            return f"{how} in {counted(self.iterations, 'step')} with the true x of every row found beside the coefficients."
         if self.deviance is not None:
             how = "Converged" if self.converged else "Not converged"
-            return f"{how} in {self.iterations} steps to the greatest likelihood."
+            return f"{how} in {counted(self.iterations, 'step')} to the greatest likelihood."
         if self.search is None:
             return "Solved directly: the coefficients enter linearly."
         tried, rounds = self.starts_tried, f"{self.search.rounds} {self.search.unit}"

@@ -15,6 +15,8 @@ from vettore.core.arrays import Array
 
 MOST_STEPS, STILL = 200, 1e-11
 MOST_POLISH = 12
+# After so many steps Newton's are tried, and again.
+OFTEN = 20
 # Step of the differences for the Hessian, in standard errors.
 STEP = 1e-4
 # Damping at first, and how it grows and shrinks.
@@ -75,13 +77,18 @@ def least(
         c, at, damping = tried, new, damping * SHRINKS
         if np.all(moved <= still * max(np.sqrt(at.squares), 1e-300)):
             break
+        if not limits and steps % OFTEN == 0:
+            # Where JᵀJ is far from half of the Hessian the steps creep, and Newton's do not.
+            c, at, ended = _polished(problem, c, at)
+            if ended:
+                return c, at, steps
     if not limits and still <= STILL:
-        c, at = _polished(problem, c, at)
+        c, at, _ = _polished(problem, c, at)
     return c, at, steps
 
 
-def _polished(problem: Problem[A], c: Array, at: A) -> tuple[Array, A]:
-    """Return the answer after Newton's steps with the Hessian of S, from differences of its gradient."""
+def _polished(problem: Problem[A], c: Array, at: A) -> tuple[Array, A, bool]:
+    """Return the answer after Newton's steps with the Hessian of S, from differences of its gradient; whether they ended."""
 
     def gradient(c: Array) -> Array:
         there = problem.at(c, at)
@@ -110,5 +117,5 @@ def _polished(problem: Problem[A], c: Array, at: A) -> tuple[Array, A]:
         small = np.all(np.abs(step) * size <= 1e-13 * max(scatter, 1e-300))
         c, at = c + step, new
         if small:
-            break
-    return c, at
+            return c, at, True
+    return c, at, False

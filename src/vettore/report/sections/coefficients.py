@@ -36,7 +36,9 @@ def _numeral(value: float, error: float | None, style: NumberStyle) -> str:
 
 def _caption(fit: DerivedFit) -> str:
     result = fit.result
-    if result.absolute_sigma:
+    if result.deviance is not None:
+        how = "standard errors and ranges from their likelihood"
+    elif result.absolute_sigma:
         how = "standard errors from the known ± of y"
     else:
         how = f"standard errors from the scatter of {counted(result.n, 'row')}"

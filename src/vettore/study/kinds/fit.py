@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from vettore.study.kinds.part import Part
 
@@ -12,7 +12,8 @@ class Fit(Part, frozen=True, kw_only=True):
 
     ``use_errors`` weighs rows by the ± of y; ``errors_known`` takes these as they are instead of as relative weights.
     ``use_x_errors`` takes the distances of the rows in x, too, by the ± of x; it needs the ± of y in use.
-    ``span`` leaves rows with x outside it out of the fit.
+    ``span`` leaves rows with x outside it out of the fit. With ``noise`` "poisson" y are counts, with "binomial" shares of the
+    numbers in the column of trials; both take the likelihood, and no ±.
     """
 
     letter: ClassVar[str] = "c"
@@ -22,6 +23,7 @@ class Fit(Part, frozen=True, kw_only=True):
     errors_known: bool = False
     use_x_errors: bool = False
     span: tuple[float, float] | None = None
+    noise: Literal["normal", "poisson", "binomial"] = "normal"
 
     def refers_to(self) -> tuple[str, ...]:
         """A fit is nothing without its series."""

@@ -37,4 +37,5 @@ def _shared(fit: AnyFit) -> dict[str, Any]:
         "errors_known": fit.errors_known,
         "use_x_errors": fit.use_x_errors,
         "span": fit.span,
+        "noise": fit.noise,
     }

@@ -125,6 +125,10 @@ class Deciding:
         """Take the distances of the rows in x, too, or those in y alone."""
         self._change("use the ± of x" if used else "leave the ± of x out", use_x_errors=used)
 
+    def choose_noise(self, noise: str) -> None:
+        """Take y for counts, for shares of a number of trials, or for what scatters in an ordinary way."""
+        self._change("take y for counts" if noise != "normal" else "ordinary scatter", noise=noise)
+
     def take_better(self) -> None:
         """Begin at the better answer that was met beside a start that was given."""
         better = None if self.fit is None else self.fit.result.better

@@ -63,6 +63,7 @@ class Hands:
         shown, marks = residuals_of(self.fit), self.plot.residual_marks
         ink = self._session.ink(self.fit.series)
         marks.set_data(shown.x, shown.residuals, shown.rows, shown.aside, ink, beyond=shown.beyond)
+        self.plot.name_residuals("Residual" if self.fit.result.deviance is None else self.fit.missed_called)
         self.plot.set_residual_range(shown.residuals)
 
     def show_step(self, place: int) -> None:

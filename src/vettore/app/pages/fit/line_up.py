@@ -79,7 +79,7 @@ class LineUpFiller(QObject):
     def fill(self, series: Series, recipe: AnyFit) -> None:
         """Fit the models to a series unless they are there already."""
         own = self._session.own_models.models
-        same = (recipe.intercept, recipe.use_errors, recipe.span, tuple(own.values()))
+        same = (recipe.intercept, recipe.use_errors, recipe.noise, recipe.span, tuple(own.values()))
         key = (series.id, series.key, series.columns, series.set_aside, series.error_of_y, *same)
         if key == self._filled:
             self._line_up.mark(self._chosen())

@@ -75,6 +75,7 @@ class FitPage(Page):
         how.known_turned.connect(deciding.turn_known)
         how.x_errors_turned.connect(deciding.turn_x_errors)
         how.loss_chosen.connect(deciding.choose_loss)
+        how.noise_chosen.connect(deciding.choose_noise)
         how.span_asked.connect(self._ask_span)
         self.line_up.chosen.connect(self.choose)
         self.filler.filled.connect(self._suggest)

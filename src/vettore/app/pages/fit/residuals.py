@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
+from vettore.core.fitting.counts import Law
+from vettore.core.fitting.record import Noise
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
@@ -30,15 +32,27 @@ class Residuals:
 
 def residuals_of(fit: DerivedFit) -> Residuals:
     """Return the residuals of a fit as they are shown; the range is that of the rows in use."""
-    result, series, curve = fit.result, fit.series, fit.curve
+    series, curve = fit.series, fit.curve
     x = series.values(Role.X)
     assert x is not None
     aside = np.flatnonzero(series.measured & ~series.kept) if curve is not None else np.empty(0, dtype=np.intp)
     rows = np.concatenate([fit.rows, aside])
-    missed = fit.response[aside] - curve(x[aside]) if curve is not None else np.empty(0)
-    residuals = np.concatenate([result.residuals, missed])
+    missed = _missed_by(fit, aside, curve(x[aside])) if curve is not None else np.empty(0)
+    residuals = np.concatenate([fit.missed, missed])
     gone = np.arange(len(rows)) >= len(fit.rows)
-    reach = float(np.max(np.abs(result.residuals), initial=0.0)) * AT_EDGE
+    reach = float(np.max(np.abs(fit.missed), initial=0.0)) * AT_EDGE
     outside = gone & (np.abs(residuals) > reach) & (reach > 0)
     beyond = np.where(outside, np.sign(residuals), 0.0)
     return Residuals(rows, x[rows], np.where(outside, beyond * reach, residuals), gone, beyond)
+
+
+def _missed_by(fit: DerivedFit, aside: np.ndarray, curve: Array) -> Array:
+    """Return what rows that are set aside miss the curve by, of counts as the roots of what they would add to the deviance."""
+    y, result = fit.response[aside], fit.result
+    if result.noise is Noise.NORMAL:
+        return y - curve
+    trials = fit.series.values(Role.TRIALS)
+    law = Law(result.noise, None if result.trials is None or trials is None else trials[aside], result.whole)
+    with np.errstate(all="ignore"):
+        parts = law.parts(y, curve)
+    return np.asarray(np.sign(y - curve) * np.sqrt(np.where(np.isfinite(parts), np.maximum(parts, 0.0), np.nan)))

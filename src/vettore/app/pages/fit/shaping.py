@@ -96,7 +96,9 @@ class Shaping:
         squares = float(np.sum((misses / sigma) ** 2))
         best = result.sum_of_squares if whole else float(np.sum((result.residuals[rows] / sigma) ** 2))
         worse = squares / best if best > 0 else math.inf if squares > 0 else 1.0
-        return Shaped(self.values, self._curve, rows, misses, worse)
+        # Of counts the strip shows residuals in their own scatter.
+        shown = misses if result.deviance is None else misses / sigma
+        return Shaped(self.values, self._curve, rows, shown, worse)
 
     def words(self, shaped: Shaped, style: NumberStyle) -> str:
         """Return how far from the best the curve is."""
