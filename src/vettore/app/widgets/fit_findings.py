@@ -35,6 +35,7 @@ class FitFindings(Column):
     """The findings of the Fit page; ``replayed`` tells a step of the search to be shown on the plot, −1 its end."""
 
     replayed = Signal(int)
+    next_asked = Signal()
 
     def __init__(
         self, session: Session, without: Callable[[list[int]], None], take_better: Callable[[], None]
@@ -63,11 +64,15 @@ class FitFindings(Column):
         self.turn_correlations = button(
             "correlations", self._turn_correlations, "link", "How the errors of coefficients go together"
         )
+        self.where_next = button(
+            "where to measure next", self.next_asked.emit, "link", "Where rows more would lower a ± most"
+        )
         self._numbers = [
             rule(),
             self._head(),
             self._coefficients,
             self.copying,
+            self.where_next,
             rule(),
             section("Goodness of fit"),
             self._goodness,
@@ -103,9 +108,9 @@ class FitFindings(Column):
 
     def _lay_out(self) -> None:
         """Put the parts under each other."""
-        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:4])
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:5])
         self.add(self.correlations)
-        self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[4:], self.checks)
+        self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[5:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.column.addStretch()

@@ -83,6 +83,7 @@ class FitPage(Page):
         panel.degrees_asked.connect(self.comparing.open_ladder)
         panel.more_asked.connect(self.over.open_sheet)
         self._waiting.timeout.connect(self.drawn.searching.show)
+        self.told.next_asked.connect(lambda: self.drawn.ask_next(self.fit))
         self.told.replayed.connect(self.hands.show_step)
         self.bench.asked.connect(self.fit_own)
         self.readings.read_changed.connect(self._show_pennants)
@@ -148,6 +149,7 @@ class FitPage(Page):
         self.hands.take_fit(fit)
         self.told.show_fit(fit, "")
         self.readings.show_fit(fit)
+        self.drawn.show_next(fit)
         self.session.say("", "status")
 
     def _show_refusal(self, sentence: str) -> None:
@@ -157,6 +159,7 @@ class FitPage(Page):
         self.drawn.refuse(sentence)
         self.told.show_fit(None, sentence)
         self.readings.show_fit(None)
+        self.drawn.show_next(None)
 
     def _show_pennants(self) -> None:
         self.plot.pennants.set_flags([])
@@ -217,12 +220,13 @@ class FitPage(Page):
         return self.hands.take_back()
 
     def close_topmost(self) -> bool:
-        """Close a view over the stage, the preview without rows, the ladder of degrees, or the bench for formulas."""
+        """Close a view over the stage, the preview without rows, where to measure next, the ladder, or the bench."""
         if self.over.close():
             return True
         without = self.drawn.without
         for part, close in (
             (without, without.close_bar),
+            (self.drawn.next, self.drawn.next.close_bar),
             (self.comparing.ladder, self.comparing.ladder.hide),
             (self.bench, self.bench.put_away),
         ):

@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vettore.app.pages.fit.next_bar import NextBar
+from vettore.app.pages.fit.pennants import kept_readings
 from vettore.app.pages.fit.present import Points
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
@@ -18,6 +20,7 @@ from vettore.app.widgets.reading_bar import ReadingBar
 from vettore.app.widgets.row_bar import RowBar
 from vettore.app.widgets.without_bar import WithoutBar
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import DerivedReading
 
 # Fitted points lie on the measured ones and are smaller.
 FITTED_RADIUS = 2.2
@@ -47,6 +50,7 @@ class Stage(QStackedWidget):
         self.bench = FormulaBench(session, session.own_models)
         self.readings = ReadingBar(session)
         self.bench.spread.connect(lambda on: [part.setVisible(not on) for part in (self.strip, self.readings)])
+        self.next = NextBar(session, self.plot)
         self.rows = RowBar(session, without)
         self.without = WithoutBar(session)
         self.searching = QWidget()
@@ -64,7 +68,7 @@ class Stage(QStackedWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         parts: Sequence[QWidget] = (self.strip, self.searching, self.bench, ladder, self.refusal, self.plot)
-        for widget in (*parts, self.rows, self.without, self.readings):
+        for widget in (*parts, self.next, self.rows, self.without, self.readings):
             box.addWidget(widget, 1 if widget is self.plot else 0)
         words = "A fit needs measured points. Bring in data first."
         self.addWidget(Invitation(words, "Open a file …", open_file))
@@ -104,6 +108,18 @@ class Stage(QStackedWidget):
             marks.radius = FITTED_RADIUS
             marks.setZValue(12)
         self.without.close_bar()
+
+    def ask_next(self, fit: DerivedFit | None) -> None:
+        """Open where to measure next, under the plot."""
+        self.next.open(fit, self._read_of(fit))
+
+    def show_next(self, fit: DerivedFit | None) -> None:
+        """Let it follow the fit."""
+        self.next.show_fit(fit, self._read_of(fit))
+
+    def _read_of(self, fit: DerivedFit | None) -> list[DerivedReading]:
+        """Return what is kept and what is being read of a fit."""
+        return [] if fit is None else [*kept_readings(self._session.study, fit), *self.readings.present()]
 
     def refuse(self, sentence: str) -> None:
         """Draw no curve, and say why."""

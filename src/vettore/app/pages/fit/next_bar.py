@@ -1,0 +1,200 @@
+"""Where to measure next: a strip under the plot on the same x, how much less a ± would be by one row more at each place.
+
+The places are those over the span of the data: beyond it nothing tells whether the curve holds.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+
+from vettore.app.session import Session
+from vettore.app.stage.plot import Plot
+from vettore.app.style import colour, sans
+from vettore.app.widgets.parts import about, button, label
+from vettore.core.next_rows import Improve, WhereNext, rows_needed, where_next
+from vettore.core.rounding import read_number
+from vettore.look.theme import SIZES
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import DerivedReading
+from vettore.words.next_rows import improvable, rows_needed_in_words, where_next_in_words
+
+PLACES = 161
+HEIGHT = 58
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """What the strip shows, and the sentence beside it."""
+
+    told: WhereNext
+    sentence: str
+
+
+class NextStrip(QWidget):
+    """The share by which a ± would be less, over the x of a plot; the plan stands on it as ticks."""
+
+    def __init__(self, plot: Plot) -> None:
+        super().__init__()
+        self._plot = plot
+        self.told: WhereNext | None = None
+        self.setFixedHeight(HEIGHT)
+        self.setAccessibleName("How much less the ± would be by a row more, over x")
+        plot.upper.vb.sigXRangeChanged.connect(lambda *_range: self.update())
+
+    def show_told(self, told: WhereNext | None) -> None:
+        """Show what was found, or nothing."""
+        self.told = told
+        self.update()
+
+    def across(self, x: float) -> float:
+        """Return where an x stands, in pixels from the left, under the same x of the plot."""
+        place = self._plot.position_of(np.log10(x) if self._plot.framing.log[0] and x > 0 else x, 0.0)
+        return float(self.mapFrom(self.window(), self._plot.mapTo(self.window(), place)).x())
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self.told is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        frame = self._plot.upper.vb.sceneBoundingRect()
+        left = self.mapFrom(self.window(), self._plot.mapTo(self.window(), self._plot.mapFromScene(frame.topLeft())))
+        area = QRectF(left.x(), 4, frame.width(), HEIGHT - 20)
+        painter.fillRect(area, colour("plot_ground"))
+        gain = 1 - self.told.standard_error / self.told.now
+        most = max(float(np.max(gain)), 1e-12)
+        line = [
+            QPointF(self.across(x), area.bottom() - area.height() * share / most)
+            for x, share in zip(self.told.x.tolist(), np.maximum(gain, 0.0).tolist(), strict=True)
+        ]
+        painter.setClipRect(area.adjusted(0, 0, 0, 16))
+        under = QPolygonF([QPointF(line[0].x(), area.bottom()), *line, QPointF(line[-1].x(), area.bottom())])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("soft"))
+        painter.drawPolygon(under)
+        painter.setPen(QPen(colour("accent"), 1.4))
+        painter.drawPolyline(line)
+        self._mark_plan(painter, area)
+        painter.setClipping(False)
+        painter.setFont(sans(SIZES.small))
+        painter.setPen(colour("muted"))
+        painter.drawText(
+            QRectF(0, area.top() - 2, area.left() - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{100 * most:.2g} %"
+        )
+
+    def _mark_plan(self, painter: QPainter, area: QRectF) -> None:
+        """Mark the places of the plan beneath the strip; those at one place stand above each other as a number."""
+        assert self.told is not None
+        painter.setFont(sans(SIZES.small))
+        for x in sorted(set(self.told.plan)):
+            at, times = self.across(x), self.told.plan.count(x)
+            painter.setPen(QPen(colour("accent"), 1.6))
+            painter.drawLine(QPointF(at, area.top()), QPointF(at, area.bottom()))
+            painter.setBrush(colour("accent"))
+            painter.drawPolygon(
+                QPolygonF([QPointF(at, area.bottom()), QPointF(at - 5, HEIGHT - 9), QPointF(at + 5, HEIGHT - 9)])
+            )
+            if times > 1:
+                painter.drawText(QRectF(at + 7, HEIGHT - 16, 30, 14), Qt.AlignmentFlag.AlignLeft, f"× {times}")
+
+
+class NextBar(QWidget):
+    """What is to be known better, by how many rows, and the strip; ``closed`` tells that it is let go."""
+
+    closed = Signal()
+
+    def __init__(self, session: Session, plot: Plot) -> None:
+        super().__init__()
+        self._session, self._plot = session, plot
+        self._fit: DerivedFit | None = None
+        self._subjects: list[tuple[str, Improve, str]] = []
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.strip = NextStrip(plot)
+        self.subject, self.rows, self.wanted = QComboBox(), QSpinBox(), QLineEdit()
+        self.subject.setAccessibleName("What is to be known better")
+        self.subject.activated.connect(lambda _place: self._begin())
+        self.rows.setRange(1, 9)
+        self.rows.setAccessibleName("Rows more")
+        self.rows.setFixedWidth(44)
+        self.rows.valueChanged.connect(lambda _count: self._begin())
+        self.wanted.setPlaceholderText("± wanted")
+        self.wanted.setAccessibleName("± that is wanted")
+        self.wanted.setFixedWidth(86)
+        self.wanted.returnPressed.connect(self._begin)
+        self.sentence = label("", "sentence", wrap=True)
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        head.addWidget(label("Better known:", "label"))
+        head.addWidget(self.subject, 1)
+        head.addWidget(label("by rows", "label"))
+        for widget in (self.rows, self.wanted):
+            head.addWidget(widget)
+        head.addWidget(button("Close", self.close_bar, "link", "Let it go"))
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 4, 0, 6)
+        box.setSpacing(3)
+        box.addWidget(self.strip)
+        beneath = QVBoxLayout()
+        beneath.setContentsMargins(18, 0, 18, 0)
+        beneath.addLayout(head)
+        beneath.addWidget(self.sentence)
+        box.addLayout(beneath)
+        about("fit.md#measure-where-it-tells-most", self)
+        self.hide()
+
+    def open(self, fit: DerivedFit | None, readings: list[DerivedReading]) -> None:
+        """Show where to measure next for a fit."""
+        self.show()
+        self.show_fit(fit, readings)
+        self.subject.setFocus()
+
+    def close_bar(self) -> None:
+        """Let it go."""
+        self.hide()
+        self.closed.emit()
+
+    def show_fit(self, fit: DerivedFit | None, readings: list[DerivedReading]) -> None:
+        """Follow a fit and its readings; what was chosen stays chosen where it is still there."""
+        self._fit = fit
+        if not self.isVisible():
+            return
+        chosen = self.subject.currentText()
+        self._subjects = [] if fit is None else improvable(fit, readings, self._session.style)
+        self.subject.clear()
+        self.subject.addItems([words for words, _, _ in self._subjects])
+        self.subject.setCurrentIndex(max(self.subject.findText(chosen), 0))
+        self._begin()
+
+    def _begin(self) -> None:
+        """Work it out elsewhere."""
+        fit, place = self._fit, self.subject.currentIndex()
+        if fit is None or not 0 <= place < len(self._subjects) or not self.isVisible():
+            self._show(None, "Where to measure next follows from a fit.")
+            return
+        called, improve, unit = self._subjects[place]
+        low, high = float(fit.x.min()), float(fit.x.max())
+        log = self._plot.framing.log[0] and low > 0
+        x = np.geomspace(low, high, PLACES) if log else np.linspace(low, high, PLACES)
+        rows, target, style = self.rows.value(), read_number(self.wanted.text()), self._session.style
+
+        def work() -> Found:
+            told = where_next(fit.result, x, improve, rows=rows)
+            sentence = where_next_in_words(fit, called, unit, told, style)
+            if target is not None and target > 0 and called != "all coefficients":
+                needed = rows_needed(fit.result, x, improve, target)
+                sentence += " " + rows_needed_in_words(target, unit, *needed, style)
+            return Found(told, sentence)
+
+        self._session.background.run(
+            "next", work, lambda found: self._show(found.told, found.sentence), lambda words: self._show(None, words)
+        )
+
+    def _show(self, told: WhereNext | None, sentence: str) -> None:
+        self.sentence.setText(sentence)
+        self.strip.show_told(told)
+        self.strip.setAccessibleDescription(sentence)
