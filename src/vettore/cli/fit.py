@@ -53,6 +53,12 @@ NOT_CONVERGED = 1
 @click.option("--slope", "slope", multiple=True, help="Read the slope at an x.")
 @click.option("--area", "area", multiple=True, help="Read the area under the curve, as 10..60.")
 @click.option(
+    "--number",
+    "number",
+    multiple=True,
+    help='A number from coefficients, with what its ± is made of: "Q = M/k where M = 500 ± 2 mg, uniform".',
+)
+@click.option(
     "--next", "improve", help="Tell where rows more would lower the ± of a coefficient most (its name, or all)."
 )
 @click.option("--next-rows", type=click.IntRange(1, 100), help="How many rows more are planned (1 when left out).")
@@ -243,6 +249,7 @@ def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
         ("where", kinds.PlaceReading),
         ("slope", kinds.SlopeReading),
         ("area", kinds.AreaReading),
+        ("number", kinds.FormulaReading),
     ):
         for text in asked[option]:
             for reading in kind.typed(text.replace("..", " … ") if option == "area" else text, curve):

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from vettore.study.fits import DerivedFit
+    from vettore.study.kinds.readings import FormulaReading, Reading
     from vettore.study.study import Study
 
 
@@ -29,7 +31,9 @@ def fit_text(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> st
         )
     lines += ["", *(f"  {line.label:38} {line.text}" for line in goodness_lines(derived, style))]
     lines.append(f"  {'rows':38} {rows_words(derived)}")
-    lines += [f"  {reading['asked']:38} {reading['told']}" for reading in readings]
+    for reading in readings:
+        lines.append(f"  {reading['asked']:38} {reading['told']}")
+        lines += [f"    {sentence}" for sentence in reading.get("budget", {}).get("words", ())]
     lines += ["", summary_of(derived, style), result.message]
     if derived.formula_units is not None:
         lines += map(conflict_in_words, derived.formula_units.contradictions)
@@ -77,17 +81,40 @@ def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
     """Return the readings that were kept of a fit, each as a person reads it and as numbers."""
     from vettore.core.rounding import NumberStyle
     from vettore.study.derive import derive_reading
+    from vettore.study.kinds.readings import FormulaReading
     from vettore.words.readings import reading_line
 
     told = []
-    for reading in study.readings_of(derived.recipe.id):
+    kept = study.readings_of(derived.recipe.id)
+    for reading in kept:
         found = derive_reading(study, reading)
         line = reading_line(derived, found, NumberStyle())
         numbers = [{"value": place.x, "standard_error": place.standard_error} for place in found.crossings]
         if found.value is not None:
             numbers = [{"value": found.value, "standard_error": found.standard_error}]
-        told.append({"asked": line.label, "told": line.text, "unit": found.unit, "numbers": numbers})
+        said: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": found.unit, "numbers": numbers}
+        if isinstance(reading, FormulaReading) and found.standard_error:
+            said["budget"] = _budget_told(derived, reading, kept, found.unit)
+        told.append(said)
     return told
+
+
+def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Reading], unit: str) -> dict[str, Any]:
+    """Return what the ± of a number is made of: each share, the expanded uncertainty, and it in words."""
+    from dataclasses import asdict
+
+    from vettore.core.rounding import NumberStyle
+    from vettore.study.budgets import budget_of
+    from vettore.words.budgets import expanded_in_words, share_lines
+
+    made, style = budget_of(derived, reading, kept), NumberStyle()
+    words = [f"{name} {text}" for name, _, text in share_lines(made, style)]
+    return {
+        **asdict(made),
+        "freedom": None if math.isinf(made.freedom) else made.freedom,
+        "expanded": made.expanded,
+        "words": [f"The variance is made of {', '.join(words)}.", expanded_in_words(made, unit, style)],
+    }
 
 
 # Places over the span of the data that could be measured next.

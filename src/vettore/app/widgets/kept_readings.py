@@ -6,10 +6,13 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QVBoxLayout,
 
 from vettore.app.session import Session
 from vettore.app.widgets.parts import button, clear, label, rule, section, unbroken
+from vettore.app.widgets.share_bars import ShareBars
 from vettore.core.errors import VettoreError
 from vettore.study import edits
+from vettore.study.budgets import budget_of
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings import DerivedReading, read
+from vettore.words.budgets import expanded_in_words, share_lines
 from vettore.words.readings import reading_line
 
 
@@ -22,7 +25,7 @@ class KeptReadings(QWidget):
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(4)
-        self._naming = ""
+        self._naming = self._opened = ""
         self.name: QLineEdit | None = None
         self._fit: DerivedFit | None = None
 
@@ -55,12 +58,31 @@ class KeptReadings(QWidget):
         row.setSpacing(2)
         for words, action, tip in (
             ("name", lambda: self._begin_naming(recipe.id), "Give it a name, by which formulas can use it"),
+            ("its ±", lambda: self._turn_budget(recipe.id), "What the ± is made of, and how far it reaches"),
             ("copy", lambda: self._copy(reading, line.text), "Copy with all digits"),
             ("let go", lambda: self._drop(recipe.id), "Remove this reading"),
         ):
             row.addWidget(button(words, action, "link", tip))
         row.addStretch()
         self._box.addLayout(row)
+        if self._opened == recipe.id:
+            self._add_budget(fit, reading)
+
+    def _add_budget(self, fit: DerivedFit, reading: DerivedReading) -> None:
+        """Show what the ± of a reading is made of, or why that cannot be said."""
+        style, kept = self._session.style, self._session.study.readings_of(fit.recipe.id)
+        try:
+            made = budget_of(fit, reading.recipe, kept)
+        except VettoreError as error:
+            self._box.addWidget(label(str(error), "muted", wrap=True))
+            return
+        if len(made.shares) > 1:
+            self._box.addWidget(ShareBars(share_lines(made, style)))
+        self._box.addWidget(label(expanded_in_words(made, reading.unit, style), "muted", wrap=True))
+
+    def _turn_budget(self, reading: str) -> None:
+        self._opened = "" if self._opened == reading else reading
+        self.show_readings(self._fit)
 
     def _begin_naming(self, reading: str) -> None:
         self._naming = "" if self._naming == reading else reading

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from vettore.report.sections.areas import AREAS
 from vettore.report.sections.aside import ASIDE
 from vettore.report.sections.between import BETWEEN
+from vettore.report.sections.budgets import BUDGETS
 from vettore.report.sections.checks import CHECKS
 from vettore.report.sections.coefficients import COEFFICIENTS
 from vettore.report.sections.compared import COMPARED_FITS
@@ -36,6 +37,7 @@ SECTIONS: tuple[Entry, ...] = (
     CHECKS,
     COMPARED_FITS,
     READINGS,
+    BUDGETS,
     BETWEEN,
     AREAS,
     POLYNOMIALS,

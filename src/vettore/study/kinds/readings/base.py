@@ -1,6 +1,6 @@
 """What every kind of reading is and gives: a number asked of a fitted curve.
 
-Readings of one fit rest on the same coefficients, so their errors go together. Each therefore carries its spread, the
+Readings of one fit rest on the same coefficients, so covariance. Each therefore carries its spread, the
 vector v with var = ‖v‖² and covariances as dot products (see core.curve).
 """
 
@@ -16,6 +16,7 @@ import numpy as np
 
 from vettore.core import units
 from vettore.core.arrays import Array
+from vettore.core.budget import Law
 from vettore.core.curve import Crossing, TurningPoint
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.part import Part
@@ -58,11 +59,15 @@ class Spread:
 
 @dataclass(frozen=True, eq=False)
 class Given:
-    """A number that a formula may name, with its spread and the powers of units that it has."""
+    """A number that a formula may name, with its spread and the powers of units that it has.
+
+    ``law`` is how what it has of its own is distributed.
+    """
 
     value: float
     spread: Spread
     powers: Mapping[str, float] | None
+    law: Law = Law.NORMAL
 
 
 @dataclass(frozen=True)

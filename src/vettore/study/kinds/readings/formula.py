@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import Self
+from typing import NamedTuple, Self
 
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.budget import WIDTHS, Law
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.derivative import derivative
@@ -79,6 +80,10 @@ class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula reading"):
         return self.changed(formula=f"{rename_in(main, old, new)}{where}{tail}")
 
     def _worked_out(self, fit: DerivedFit, kept: Sequence[Reading]) -> tuple[float, Spread, str]:
+        return _combined(*self.parts(fit, kept))
+
+    def parts(self, fit: DerivedFit, kept: Sequence[Reading]) -> tuple[str, Node, Mapping[str, Given]]:
+        """Return the formula as text and as a tree, and the numbers that it names. Raises VettoreError."""
         _, text, typed = split_formula(self.formula)
         known = {
             **_coefficients(fit),
@@ -95,11 +100,20 @@ class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula reading"):
                         f"There is no value for {name}. Known are {listed}; or say it: … where {name} = 500 ± 2"
                     )
                 known[name] = _of_reading(fit, others[name], rest)
-        return _combined(text, tree, {name: known[name] for name in names(tree)})
+        return text, tree, {name: known[name] for name in names(tree)}
 
 
-def split_formula(text: str) -> tuple[str, str, dict[str, tuple[float, float | None, str]]]:
-    """Return name, formula and given numbers of ``Q = M/area where M = 500 ± 2 mg``. Raises DataError."""
+class Typed(NamedTuple):
+    """A number that was typed, with its ± and unit; of a uniform or triangular law the ± is half of the width."""
+
+    value: float
+    error: float | None
+    unit: str
+    law: Law = Law.NORMAL
+
+
+def split_formula(text: str) -> tuple[str, str, dict[str, Typed]]:
+    """Return name, formula and given numbers of ``Q = M/area where M = 500 ± 2 mg, uniform``. Raises DataError."""
     main, _, tail = text.partition(" where ")
     name, sign, formula = main.partition("=")
     if not sign:
@@ -109,7 +123,11 @@ def split_formula(text: str) -> tuple[str, str, dict[str, tuple[float, float | N
         of, equals, number = part.partition("=")
         if not equals or not of.strip():
             raise DataError(f"After “where” write what is given, as in M = 500 ± 2 mg, not “{part.strip()}”.")
-        given[of.strip()] = measured_in(number)
+        head, comma, law = number.rpartition(",")
+        if comma and law.strip().casefold() in tuple(Law):
+            given[of.strip()] = Typed(*measured_in(head), Law(law.strip().casefold()))
+        else:
+            given[of.strip()] = Typed(*measured_in(number))
     return name.strip(), formula.strip(), given
 
 
@@ -139,8 +157,9 @@ def _slope(tree: Node, name: str, values: Mapping[str, np.float64]) -> float:
     return float(program({needed: values[needed] for needed in program.inputs}))
 
 
-def _typed(value: float, error: float | None, unit: str) -> Given:
-    return Given(value, Spread(np.empty(0), (error or 0.0) ** 2), powers_of({unit: 1.0}))
+def _typed(value: float, error: float | None, unit: str, law: Law) -> Given:
+    own = ((error or 0.0) / WIDTHS[law]) ** 2
+    return Given(value, Spread(np.empty(0), own), powers_of({unit: 1.0}), law)
 
 
 def _coefficients(fit: DerivedFit) -> dict[str, Given]:

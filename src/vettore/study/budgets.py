@@ -1,0 +1,36 @@
+"""What the ± of a kept number is made of: the rows, what was typed, and how they go together."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from vettore.core.budget import Budget, Input, budget
+from vettore.core.errors import DataError
+from vettore.core.formula.tree import Name, Node
+from vettore.study.fits import DerivedFit
+from vettore.study.kinds.readings import FormulaReading, Reading, read
+from vettore.study.kinds.readings.base import Given
+
+
+def budget_of(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Budget:
+    """Return what the ± of a reading is made of. Raises VettoreError where it is not one number with a ±."""
+    tree: Node
+    used: Mapping[str, Given]
+    if isinstance(reading, FormulaReading):
+        _, tree, used = reading.parts(fit, kept)
+    else:
+        said = read(fit, reading, kept)
+        given = None if fit.curve is None else reading.number(fit, said, kept)
+        if given is None:
+            raise DataError("This reading is not one number, so it has no ± to be taken apart.")
+        tree, used = Name("value"), {"value": given}
+    inputs = {}
+    for name, number in used.items():
+        if number.spread.shared is None:
+            raise DataError(f"The ± of {name} is not known, so nothing can be said of what follows from it.")
+        shared = np.asarray(number.spread.shared, dtype=np.float64)
+        inputs[name] = Input(number.value, shared, math.sqrt(number.spread.own), number.law)
+    return budget(tree, inputs, fit.result.interval_freedom, fit.result.level)
