@@ -2,9 +2,11 @@
 
 import csv
 import json
+import sys
 
 import numpy as np
 import openpyxl
+import pandas as pd
 import pytest
 
 import vettore
@@ -84,7 +86,7 @@ def test_two_workers_give_the_same_table(folder, capsys):
     assert not list(folder.glob("*.part"))
 
 
-def test_a_table_is_written_in_full_in_every_format(folder, tmp_path):
+def test_a_table_is_written_in_full_in_every_format(folder, tmp_path, monkeypatch):
     """Read back, each number is the same to the last bit; a name that a spreadsheet would run is a text."""
     row = Row("=cmd.csv", "", "s", "fit", "k", 0.1 + 0.2, float("nan"), "1/min", "good", "done", "")
     table = ReplayTable([row])
@@ -96,6 +98,11 @@ def test_a_table_is_written_in_full_in_every_format(folder, tmp_path):
     assert (told["schema"], told["rows"][0]["value"], told["rows"][0]["standard_error"]) == (1, 0.1 + 0.2, None)
     sheet = openpyxl.load_workbook(tmp_path / "t.xlsx").active
     assert (sheet["F2"].value, sheet["A2"].data_type, sheet["A2"].value) == (0.1 + 0.2, "s", "=cmd.csv")
+    table.save(tmp_path / "t.parquet")
+    frame = pd.read_parquet(tmp_path / "t.parquet")
+    assert (frame["value"][0], frame["file"][0]) == (0.1 + 0.2, "=cmd.csv")
+    # Where the package for it is not installed, that is said.
+    monkeypatch.setitem(sys.modules, "pyarrow", None)
     for ending, words in ((".doc", "ends in .csv"), (".parquet", "pyarrow")):
         with pytest.raises(VettoreError, match=words):
             table.save(tmp_path / f"t{ending}")

@@ -39,14 +39,15 @@ def run(
     numbered = iter(enumerate(items))
     while True:
         left: list[Numbered] = []
-        yield from _one_pool(work, _loads(numbered), workers, start, given, left)
+        yield from _one_pool(work, loads(numbered), workers, start, given, left)
         if not left:
             return
         # One after the other, so that whatever kills a process is known, and takes nothing else along.
         yield from _one_by_one(work, lost, sorted(left, key=lambda pair: pair[0]), start, given)
 
 
-def _loads(numbered: Iterator[Numbered]) -> Iterator[list[Numbered]]:
+def loads(numbered: Iterator[Numbered]) -> Iterator[list[Numbered]]:
+    """Give items by loads."""
     while chunk := list(islice(numbered, LOAD)):
         yield chunk
 
@@ -65,7 +66,7 @@ def _one_by_one(
             try:
                 while waiting:
                     place, item = waiting[-1]
-                    result = pool.submit(_work_on, work, [(place, item)]).result()[0]
+                    result = pool.submit(work_on, work, [(place, item)]).result()[0]
                     waiting.pop()
                     tries = 0
                     yield place, result
@@ -106,7 +107,7 @@ def _one_pool(
     with _pool(workers, start, given) as pool:
         for chunk in loads:
             try:
-                under_way[pool.submit(_work_on, work, chunk)] = chunk
+                under_way[pool.submit(work_on, work, chunk)] = chunk
             except BrokenProcessPool:
                 # The pool has died meanwhile; the others under way are told below.
                 left.extend(chunk)
@@ -130,5 +131,6 @@ def _take(under_way: dict[Future[list[Any]], list[Numbered]], left: list[Numbere
         yield from zip((place for place, _ in chunk), results, strict=True)
 
 
-def _work_on(work: Callable[[Any], Any], chunk: list[Numbered]) -> list[Any]:
+def work_on(work: Callable[[Any], Any], chunk: list[Numbered]) -> list[Any]:
+    """Return what becomes of a load."""
     return [work(item) for _, item in chunk]

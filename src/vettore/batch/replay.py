@@ -5,9 +5,9 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 from vettore.batch.pool import run
 from vettore.batch.table import ReplayTable, Row
@@ -21,6 +21,8 @@ from vettore.study.study import Study
 NAN = float("nan")
 # What was done, in a file beside the table, so that a run that was ended goes on.
 PART = ".part"
+# Who works: so many processes here, or the cluster at an address.
+Crew: TypeAlias = int | str
 
 
 @dataclass(frozen=True)
@@ -114,6 +116,7 @@ def replay(
     match: Match = "by-name",
     only: str = "",
     workers: int = 1,
+    scheduler: str = "",
     reports: Path | str = "",
     report_as: str = "pdf",
     studies: Path | str = "",
@@ -121,20 +124,35 @@ def replay(
     """Do the work of a study again on each of many files, and return all numbers that it keeps as one table.
 
     ``study`` is a study or its file. Columns are matched "by-name" (then by unit) or "by-place"; ``only`` names the series
-    that is done again where the study has several. ``reports`` and ``studies`` are folders that get a report, or a study, of
-    each file. A file that fails is a row with a sentence. Raises VettoreError for a study that cannot be read.
+    that is done again where the study has several. ``workers`` are processes here; ``scheduler`` is the address of a Dask
+    cluster that does it instead, whose workers see the files at the same places. ``reports`` and ``studies`` are folders that
+    get a report, or a study, of each file. A file that fails is a row with a sentence. Raises VettoreError for a study that
+    cannot be read, or a scheduler that does not answer.
     """
     opened = study if isinstance(study, Study) else open_study(study)
     asked = Asked(study_bytes(opened), match, only, str(reports), report_as, str(studies))
-    done = dict(rows_of(asked, [Path(source) for source in sources], workers))
+    done = dict(rows_of(asked, [Path(source) for source in sources], scheduler or workers))
     return ReplayTable([row for place in sorted(done) for row in done[place]])
 
 
-def rows_of(asked: Asked, paths: Iterable[Path], workers: int) -> Iterator[tuple[int, list[Row]]]:
-    """Give the place of each file and its rows, as they are done."""
+def rows_of(asked: Asked, paths: Iterable[Path], crew: Crew) -> Iterator[tuple[int, list[Row]]]:
+    """Give the place of each file and its rows, as they are done by so many processes, or by a cluster."""
     for folder in filter(None, (asked.reports, asked.studies)):
         Path(folder).mkdir(parents=True, exist_ok=True)
-    yield from run(work, lost, paths, workers, start, (asked,))
+    if isinstance(crew, int):
+        yield from run(work, lost, paths, crew, start, (asked,))
+        return
+    from vettore.batch.cluster import run_on
+
+    # Workers elsewhere have another working folder.
+    asked = replace(asked, **{name: _whole(getattr(asked, name)) for name in ("reports", "studies")})
+    named = list(paths)
+    for place, rows in run_on(crew, work, lost, (path.absolute() for path in named), start, (asked,)):
+        yield place, [replace(row, file=str(named[place])) for row in rows]
+
+
+def _whole(folder: str) -> str:
+    return str(Path(folder).absolute()) if folder else ""
 
 
 class Progress:
@@ -209,7 +227,7 @@ def key_of(asked: Asked) -> str:
 def go_on(
     asked: Asked,
     paths: list[Path],
-    workers: int,
+    crew: Crew,
     progress: Progress | None,
     told: Callable[[int, int], None],
     stop_at_first: bool = False,
@@ -225,7 +243,7 @@ def go_on(
     bad = sum(1 for name, some in rows.items() if name in there and _has_failed(some))
     told(count, bad)
     try:
-        for place, some in rows_of(asked, left, workers):
+        for place, some in rows_of(asked, left, crew):
             path = left[place]
             rows[str(path)] = some
             if progress is not None:

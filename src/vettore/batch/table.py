@@ -132,10 +132,12 @@ class ReplayTable(Sequence[Row]):
 
     def _parquet(self) -> bytes:
         try:
+            import pyarrow  # noqa: F401
+
             data: bytes = self.to_frame().to_parquet(index=False)
         except ImportError:
             raise VettoreError(
-                "Writing .parquet needs the package pyarrow, which is not installed. Take .csv, .json or .xlsx."
+                "Writing .parquet needs the package pyarrow: pip install “vettore[parquet]”, or take .csv, .json or .xlsx."
             ) from None
         return data
 

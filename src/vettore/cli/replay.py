@@ -35,6 +35,7 @@ EVERY = 0.2
 @click.option("--as", "report_as", help="What reports are written as: pdf (the default), html, docx, xlsx, tex, md.")
 @click.option("--studies", type=click.Path(path_type=Path), help="A folder for a study of each file.")
 @click.option("--workers", type=click.IntRange(1, 256), default=1, help="How many processes work at once.")
+@click.option("--scheduler", help="The address of a Dask cluster that works instead, as tcp://host:8786.")
 @click.option("--stop-at-first", is_flag=True, help="End the run at the first file that fails.")
 @click.option("--afresh", is_flag=True, help="Do files again that a run ended before had done.")
 def replay(
@@ -47,6 +48,7 @@ def replay(
     report_as: str | None,
     studies: Path | None,
     workers: int,
+    scheduler: str | None,
     stop_at_first: bool,
     afresh: bool,
 ) -> None:
@@ -73,7 +75,7 @@ def replay(
         output.with_name(output.name + PART).unlink(missing_ok=True)
     progress = None if output is None else Progress(output, key_of(asked))
     try:
-        table = go_on(asked, paths, workers, progress, teller(len(paths)), stop_at_first)
+        table = go_on(asked, paths, scheduler or workers, progress, teller(len(paths)), stop_at_first)
     except Ended as ended:
         if progress is not None and output is not None:
             progress.close(whole=False)
