@@ -2,6 +2,8 @@
 
 import io
 import re
+import shutil
+import subprocess
 from datetime import date
 
 import docx as word
@@ -151,3 +153,22 @@ def test_the_result_can_be_had_again_to_the_last_bit():
     assert len(told["SHA-256 of the file"]) == 64
     again = core.fit(told["formula"], fit.series.numbers(fit.rows))
     assert [c.value for c in again.coefficients.values()] == pytest.approx(fit.result.values, rel=1e-12)
+
+
+def test_latex_compiles(tmp_path):
+    """Where there is a compiler: without an error, without a line that is too long, every awkward name included."""
+    if shutil.which("pdflatex") is None:
+        pytest.skip("no LaTeX compiler is at hand")
+    study = demo_study()
+    study = edits.set_title(study, "100 % & #1 of $x_1$ ~ {a}^b \\ “q” µ λ")
+    study = edits.set_report(study, study.report.changed(fits="all", note="- *a* & `y = a/b^2`\n- 5 % of 1·10⁻⁶"))
+    save_report(study, tmp_path / "my report.tex")
+    made = subprocess.run(
+        ["pdflatex", "-interaction=nonstopmode", "-halt-on-error", "my report.tex"],
+        cwd=tmp_path,
+        capture_output=True,
+        timeout=120,
+    )
+    log = (tmp_path / "my report.log").read_text(encoding="latin-1")
+    assert made.returncode == 0, log[-2000:]
+    assert "Overfull" not in log

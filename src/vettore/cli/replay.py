@@ -69,8 +69,7 @@ def replay(
     check_ending(output)
     places = (str(reports or ""), report_as or "pdf", str(studies or ""))
     asked = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
-    paths = list(files_of(files, sys.stdin))
-    _check_names(paths, reports or studies)
+    paths = _check_names(list(files_of(files, sys.stdin)), reports or studies)
     if output is not None and afresh:
         output.with_name(output.name + PART).unlink(missing_ok=True)
     progress = None if output is None else Progress(output, key_of(asked))
@@ -113,10 +112,10 @@ def _check_format(report_as: str | None, reports: Path | None) -> None:
         raise DataError(f"A report is written as {known}; “{ending}” was asked for.")
 
 
-def _check_names(paths: Sequence[Path], folder: Path | None) -> None:
-    """Refuse files whose reports or studies would overwrite each other."""
+def _check_names(paths: list[Path], folder: Path | None) -> list[Path]:
+    """Return the files. Raises DataError for those whose reports or studies would overwrite each other."""
     if folder is None:
-        return
+        return paths
     seen: dict[str, Path] = {}
     for path in paths:
         if path.stem in seen:
@@ -124,6 +123,7 @@ def _check_names(paths: Sequence[Path], folder: Path | None) -> None:
                 f"{seen[path.stem]} and {path} would be written to {folder} under one name. Give their files different names."
             )
         seen[path.stem] = path
+    return paths
 
 
 def teller(total: int) -> Callable[[int, int], None]:

@@ -8,7 +8,6 @@ from html import escape
 from vettore.core.formula.words import GREEK_NAMES
 from vettore.core.typeset import (
     PAIRS,
-    THIN,
     Box,
     Fenced,
     Fraction,
@@ -80,9 +79,10 @@ def _latex(box: Box) -> str:
 
 
 def _latex_text(text: str) -> str:
-    if text == THIN:
-        return r"\,"
     stripped = text.strip()
+    # Between factors; a plain blank would be none in mathematics.
+    if text and not stripped:
+        return r"\,"
     if stripped in LATEX:
         return LATEX[stripped]
     if stripped in GREEK_NAMES:

@@ -24,12 +24,21 @@ PREAMBLE = r"""\documentclass[11pt]{article}
 \usepackage[T1]{fontenc}
 \usepackage{textcomp}
 \usepackage{amsmath}
+\usepackage{array}
 \usepackage{booktabs}
 \usepackage{graphicx}
 \usepackage[margin=25mm]{geometry}
 \setlength{\parindent}{0pt}
 \setlength{\parskip}{6pt}
+% Figures share their pages with text.
+\renewcommand{\topfraction}{0.95}
+\renewcommand{\bottomfraction}{0.9}
+\renewcommand{\textfraction}{0.05}
+\renewcommand{\floatpagefraction}{0.9}
 """
+# Texts of a table from so many letters on break in a column of a width; a letter, and what is between columns, as shares of the
+# line.
+LONG, PER_LETTER, BETWEEN = 30, 0.012, 0.03
 # What LaTeX reads as commands, and what its usual typefaces lack.
 SPECIAL = {
     "\\": r"\textbackslash{}",
@@ -105,7 +114,7 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
             return [_plain(text)]
         case Pairs(pairs):
             # Texts may be long, and break in a column of a set width.
-            rows = [rf"{_plain(pair.label)} & {_plain(pair.text)} \\" for pair in pairs]
+            rows = [rf"{_plain(pair.label)} & {_breaking(pair.text)} \\" for pair in pairs]
             return [r"\begin{tabular}{@{}p{0.38\linewidth}p{0.56\linewidth}@{}}", *rows, r"\end{tabular}"]
         case Equation(box):
             return [r"\[", to_latex(box), r"\]"]
@@ -118,7 +127,7 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
             files[ending] = block.draw("pdf")
             share = min(block.width / WIDTH_MM, 1.0)
             return [
-                r"\begin{figure}[htbp]\centering",
+                r"\begin{figure}[!htbp]\centering",
                 rf"\includegraphics[width={share:.3f}\linewidth]{{\detokenize{{{name}{ending}}}}}",
                 rf"\par\small {_plain(block.caption)}",
                 r"\end{figure}",
@@ -141,12 +150,20 @@ def _span(span: Span) -> str:
 def latex_table(table: Table) -> list[str]:
     """Return the lines of a table set with booktabs, no wider than the text."""
     width = max((len(row) for row in (table.headings, *table.rows)), default=0)
-    sides = "".join("l" if place in table.words or place == 0 else "r" for place in range(width))
+    sides = _sides(table, width)
     rows = [r"\toprule"]
     if table.headings:
         rows += [_row(table.headings), r"\midrule"]
     rows += [*(_row(row) for row in table.rows), r"\bottomrule"]
-    words = [rf"\par\small {_plain(table.caption)}\par\normalsize"] if table.caption else []
+    words = [rf"\par\small {_plain(table.caption)}\par\nopagebreak\normalsize"] if table.caption else []
+    if "p{" in sides:
+        # Long texts break in their columns; the others are made to fit as they are.
+        return [
+            *words,
+            rf"\begin{{center}}\small\begin{{tabular}}{{@{{}}{sides}@{{}}}}",
+            *rows,
+            r"\end{tabular}\end{center}",
+        ]
     return [
         *words,
         r"\begin{center}\resizebox{\ifdim\width>\linewidth\linewidth\else\width\fi}{!}{%",
@@ -156,9 +173,41 @@ def latex_table(table: Table) -> list[str]:
     ]
 
 
+def _sides(table: Table, width: int) -> str:
+    """Return how columns are set: numbers right, words left, long texts in columns of a width."""
+    rows = [row for row in (table.headings, *table.rows) if row]
+    longest = [
+        max(
+            (0 if isinstance(cell, Box) else len(words_of(cell)) for row in rows for cell in row[place : place + 1]),
+            default=0,
+        )
+        for place in range(width)
+    ]
+    long = sum(length for length in longest if length > LONG)
+    left = 1.0 - sum(PER_LETTER * length for length in longest if length <= LONG) - BETWEEN * width
+    out = ""
+    for place, length in enumerate(longest):
+        if length > LONG:
+            share = max(left, 0.3) * length / long
+            out += rf">{{\raggedright\arraybackslash}}p{{{share:.3f}\linewidth}}"
+        else:
+            out += "l" if place in table.words or place == 0 else "r"
+    return out
+
+
 def _row(cells: tuple[Cell, ...]) -> str:
     texts = [f"${to_latex(cell)}$" if isinstance(cell, Box) else _plain(words_of(cell)) for cell in cells]
     return rf"{' & '.join(texts)} \\"
+
+
+def _breaking(text: str) -> str:
+    """Return a text whose long words, such as a digest, may be broken."""
+    return " ".join(
+        r"\allowbreak{}".join(_plain(word[at : at + 8]) for at in range(0, len(word), 8))
+        if len(word) > LONG
+        else _plain(word)
+        for word in text.split(" ")
+    )
 
 
 def _plain(text: str) -> str:
