@@ -1,18 +1,26 @@
-# make demo | test | bench | screens | fuzz | faults | mutants | lint: each sets up what it needs by itself.
+# make demo | test | bench | screens | fuzz | faults | mutants | lint: each sets up what it needs by itself, in the versions of
+# requirements.lock. make open puts the newest of all that pyproject.toml allows in their place (and make test then tests them);
+# make lock writes down what is installed.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens fuzz faults mutants lint setup
+.PHONY: demo test bench screens fuzz faults mutants lint setup open lock
 
 setup: $(STAMP)
 
-$(STAMP): pyproject.toml tools/system_libraries.sh
+$(STAMP): pyproject.toml requirements.lock tools/system_libraries.sh
 	@bash tools/system_libraries.sh
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -c requirements.lock -e '.[dev]'
 	@touch $(STAMP)
+
+open: setup
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade --upgrade-strategy eager -e '.[dev]'
+
+lock: setup
+	$(BIN)/python -m pip freeze --exclude-editable | sort -f > requirements.lock
 
 demo: setup
 	$(BIN)/vettore demo
