@@ -66,6 +66,7 @@ def _results(
     from distributed.scheduler import KilledWorker
 
     under_way: dict[Future, list[Numbered]] = {}
+    suspects: list[Numbered] = []
     ready = as_completed(loop=client.loop)
 
     def hand_out(chunk: list[Numbered]) -> None:
@@ -91,12 +92,18 @@ def _results(
             results = future.result()
         except KilledWorker:
             if len(chunk) == 1:
-                yield chunk[0][0], lost(chunk[0][1])
+                suspects += chunk
             for pair in chunk if len(chunk) > 1 else ():
                 hand_out([pair])
         else:
             yield from zip((place for place, _ in chunk), results, strict=True)
         fill()
+    # What was waiting beside the culprit is under suspicion as well: each alone, nothing else can have killed its worker.
+    for place, item in suspects:
+        try:
+            yield place, client.submit(_begin_and_work, *asked, work, [(place, item)], pure=False).result()[0]
+        except KilledWorker:
+            yield place, lost(item)
 
 
 def _begin_and_work(
