@@ -61,6 +61,8 @@ COMMANDS = {
         "Q = M/A where M = 500 ± 6 mg, uniform",
         "--number",
         "ln2/k",
+        "--number",
+        "(C - 1.951)^(1/2) + (1.952 - C)^(1/2)",
         "--at",
         "10",
     ),

@@ -103,11 +103,16 @@ def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Re
     """Return what the ± of a number is made of: each share, the expanded uncertainty, and it in words."""
     from dataclasses import asdict
 
+    from vettore.core.errors import VettoreError
     from vettore.core.rounding import NumberStyle
     from vettore.study.budgets import budget_of
     from vettore.words.budgets import expanded_in_words, share_lines
 
-    made, style = budget_of(derived, reading, kept), NumberStyle()
+    try:
+        made, style = budget_of(derived, reading, kept), NumberStyle()
+    except VettoreError as error:
+        # The number stands all the same.
+        return {"words": [str(error)]}
     words = [f"{name} {text}" for name, _, text in share_lines(made, style)]
     return {
         **asdict(made),
