@@ -93,8 +93,9 @@ def _results(
         except KilledWorker:
             if len(chunk) == 1:
                 suspects += chunk
-            for pair in chunk if len(chunk) > 1 else ():
-                hand_out([pair])
+            else:
+                for pair in chunk:
+                    hand_out([pair])
         else:
             yield from zip((place for place, _ in chunk), results, strict=True)
         fill()

@@ -158,7 +158,7 @@ def check_options(asked: dict[str, Any]) -> None:
         (
             "--sigma",
             asked["sigma_name"] is not None,
-            asked["noise"] is not None,
+            counts,
             "the scatter of counts follows from the curve",
         ),
         ("--loss", asked["loss"] is not None, counts, "counts are fitted by their likelihood"),

@@ -28,7 +28,7 @@ from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
 from vettore.core.fitting.asked import DEFAULT_SEED
 from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
+from vettore.core.formula.evaluate import Program, number_of
 from vettore.core.formula.tree import Node
 
 DRAWS = 200_000
@@ -109,10 +109,10 @@ def budget(
 
     The same seed gives the same ends. Raises DataError for a formula without a value, or without any uncertainty.
     """
-    values = {name: np.float64(given.value) for name, given in inputs.items()}
+    values = {name: given.value for name, given in inputs.items()}
     with np.errstate(all="ignore"):
-        value = _of(tree, values)
-        slopes = {name: _of(derivative(tree, name), values) for name in inputs}
+        value = number_of(tree, values)
+        slopes = {name: number_of(derivative(tree, name), values) for name in inputs}
     if not math.isfinite(value):
         raise DataError("The formula has no value with these numbers.")
     size = max((len(given.shared) for given in inputs.values()), default=0)
@@ -147,11 +147,6 @@ def budget(
         high,
         agrees,
     )
-
-
-def _of(tree: Node, values: Mapping[str, np.float64]) -> float:
-    program = Program(tree)
-    return float(program({name: values[name] for name in program.inputs}))
 
 
 def _padded(shared: Array, size: int) -> Array:

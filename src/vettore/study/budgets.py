@@ -13,10 +13,16 @@ from vettore.core.formula.tree import Name, Node
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings import FormulaReading, Reading, read
 from vettore.study.kinds.readings.base import Given
+from vettore.study.remembered import MEMORY, content_of
 
 
 def budget_of(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Budget:
-    """Return what the ± of a reading is made of. Raises VettoreError where it is not one number with a ±."""
+    """Return what the ± of a reading is made of, kept as a fit is. Raises VettoreError where it is not one number with a ±."""
+    key = ("budget", content_of(fit.series), fit.recipe, reading, tuple(kept))
+    return MEMORY.derive(key, lambda: _worked_out(fit, reading, kept))
+
+
+def _worked_out(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Budget:
     tree: Node
     used: Mapping[str, Given]
     if isinstance(reading, FormulaReading):

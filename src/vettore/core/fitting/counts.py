@@ -23,7 +23,7 @@ from typing import Any
 import numpy as np
 from scipy.special import betainc, betaincc, pdtr, pdtrc, xlogy
 
-from vettore.core.arrays import Array, Rows, Values, as_values
+from vettore.core.arrays import Array, Rows, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.outwards import side
@@ -147,7 +147,7 @@ class _Problem:
         return _Problem(self.tree, self.columns, self.y, self.law, free, self.held)
 
 
-def law_of(y: Array, noise: Noise, trials: Values | float | None, whole: float, rows: Rows) -> Law:
+def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, rows: Rows) -> Law:
     """Return how counts scatter, ``rows`` being the numbers of what is given, from 1. Raises DataError for no counts."""
     if noise is Noise.POISSON:
         if trials is not None:
@@ -161,9 +161,7 @@ def law_of(y: Array, noise: Noise, trials: Values | float | None, whole: float, 
         return Law(noise)
     if trials is None:
         raise DataError("Binomial noise needs trials: of how many each share is.")
-    count = np.full(len(y), float(trials)) if isinstance(trials, (int, float)) else as_values(trials, "trials")
-    if len(count) != len(y):
-        raise DataError(f"trials has {len(count)} entries for {len(y)} rows.")
+    count = np.broadcast_to(np.asarray(trials, dtype=np.float64), y.shape)
     bad = rows[~(np.isfinite(count) & (count > 0))]
     if len(bad):
         raise DataError(

@@ -166,12 +166,15 @@ def _counted(
     read = read_once(text, frozenset(data))
     if not isinstance(read.left, Name):
         raise DataError(f"Counts are fitted as they are: write y, not {result.left}, before the =.")
-    (trials, whole), used = of, result.rows_in_use
-    if trials is not None and not isinstance(trials, (int, float)):
-        given = as_values(trials, "trials")
-        if len(given) != len(used):
-            raise DataError(f"trials has {len(given)} entries, and the data have {len(used)} rows.")
-        trials = given[used]
+    (given, whole), used = of, result.rows_in_use
+    trials: Array | float | None
+    if given is None or isinstance(given, (int, float)):
+        trials = given
+    else:
+        column = as_values(given, "trials")
+        if len(column) != len(used):
+            raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
+        trials = column[used]
     law = law_of(result.y, noise, trials, whole, np.flatnonzero(used) + 1)
     bounds = check_limits(read, limits, dict(asked.held))
     options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}

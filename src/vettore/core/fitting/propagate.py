@@ -14,7 +14,7 @@ import numpy as np
 from vettore.core.errors import DataError
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
+from vettore.core.formula.evaluate import number_of
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Node, names
 from vettore.core.models.model import Model
@@ -47,7 +47,7 @@ def propagate(
     unknown = [one for one in names(tree) if one not in known]
     if unknown:
         raise DataError(f"There is no value for {unknown[0]}. Known are {', '.join(known)}.")
-    value = _at(tree, known)
+    value = number_of(tree, known)
     if not math.isfinite(value):
         raise DataError(f"{formula} has no value with these coefficients.")
     return Derived(name or formula, value, _error(tree, known, result, given), tree)
@@ -62,17 +62,13 @@ def quantities(model: Model, result: FitResult, called: Mapping[str, str]) -> tu
     for quantity in model.quantities:
         tree = Reader(quantity.formula, frozenset(model.coefficients)).read_all()
         values = {name: result.coefficients[called[name]].value for name in names(tree)}
-        value = _at(tree, values)
+        value = number_of(tree, values)
         if not math.isfinite(value):
             continue
         places = {called[name]: name for name in names(tree)}
         error = _error(tree, values, result, {}, places)
         out.append(Derived(quantity.name, value, error, tree, quantity.meaning))
     return tuple(out)
-
-
-def _at(tree: Node, values: Mapping[str, float]) -> float:
-    return float(Program(tree)({name: np.float64(values[name]) for name in names(tree)}))
 
 
 def _error(
@@ -92,11 +88,11 @@ def _error(
     if used and result.covariance is None:
         return None
     if used and result.covariance is not None:
-        g = np.array([_at(derivative(tree, called[n]), known) if n in used else 0.0 for n in fitted])
+        g = np.array([number_of(derivative(tree, called[n]), known) if n in used else 0.0 for n in fitted])
         variance += float(g @ result.covariance @ g)
     for name, (_, error) in given.items():
         if error is not None and name in names(tree):
-            variance += (_at(derivative(tree, name), known) * error) ** 2
+            variance += (number_of(derivative(tree, name), known) * error) ** 2
     loose = [
         coefficient.name
         for coefficient in result.coefficients.values()

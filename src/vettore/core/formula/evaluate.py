@@ -206,6 +206,12 @@ def evaluate(tree: Node, columns: Mapping[str, Any], rows: int) -> Array:
     return np.ascontiguousarray(np.broadcast_to(value, (rows,)))
 
 
+def number_of(tree: Node, values: Mapping[str, float]) -> float:
+    """Return the value of a tree of numbers; those that it does not name are left alone."""
+    program = Program(tree)
+    return float(program({name: np.float64(values[name]) for name in program.inputs}))
+
+
 def _work(node: Node) -> Callable[..., Any]:
     match node:
         case Negate():

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
@@ -103,9 +103,7 @@ class NextStrip(QWidget):
 
 
 class NextBar(QWidget):
-    """What is to be known better, by how many rows, and the strip; ``closed`` tells that it is let go."""
-
-    closed = Signal()
+    """What is to be known better, by how many rows, and the strip."""
 
     def __init__(self, session: Session, plot: Plot) -> None:
         super().__init__()
@@ -134,7 +132,7 @@ class NextBar(QWidget):
         head.addWidget(label("by rows", "label"))
         for widget in (self.rows, self.wanted):
             head.addWidget(widget)
-        head.addWidget(button("Close", self.close_bar, "link", "Let it go"))
+        head.addWidget(button("Close", self.hide, "link", "Let it go"))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 6)
         box.setSpacing(3)
@@ -152,11 +150,6 @@ class NextBar(QWidget):
         self.show()
         self.show_fit(fit, readings)
         self.subject.setFocus()
-
-    def close_bar(self) -> None:
-        """Let it go."""
-        self.hide()
-        self.closed.emit()
 
     def show_fit(self, fit: DerivedFit | None, readings: list[DerivedReading]) -> None:
         """Follow a fit and its readings; what was chosen stays chosen where it is still there."""

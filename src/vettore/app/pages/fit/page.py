@@ -226,7 +226,7 @@ class FitPage(Page):
         without = self.drawn.without
         for part, close in (
             (without, without.close_bar),
-            (self.drawn.next, self.drawn.next.close_bar),
+            (self.drawn.next, self.drawn.next.hide),
             (self.comparing.ladder, self.comparing.ladder.hide),
             (self.bench, self.bench.put_away),
         ):

@@ -19,7 +19,7 @@ from vettore.core.budget import WIDTHS, Law
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
+from vettore.core.formula.evaluate import number_of
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Node, names
 from vettore.core.formula.write import name_text, rename_in
@@ -133,10 +133,10 @@ def split_formula(text: str) -> tuple[str, str, dict[str, Typed]]:
 
 def _combined(text: str, tree: Node, used: Mapping[str, Given]) -> tuple[float, Spread, str]:
     """Return a formula of numbers, its spread and its unit."""
-    values = {name: np.float64(given.value) for name, given in used.items()}
+    values = {name: given.value for name, given in used.items()}
     with np.errstate(all="ignore"):
-        value = float(Program(tree)(values))
-        slopes = {name: _slope(tree, name, values) for name in used}
+        value = number_of(tree, values)
+        slopes = {name: number_of(derivative(tree, name), values) for name in used}
     if not math.isfinite(value):
         raise DataError(f"{text} has no value with these numbers.")
     shared = [given.spread.shared for given in used.values()]
@@ -150,11 +150,6 @@ def _combined(text: str, tree: Node, used: Mapping[str, Given]) -> tuple[float, 
     own = sum(slopes[name] ** 2 * given.spread.own for name, given in used.items())
     powers = {name: given.powers for name, given in used.items()}
     return value, Spread(total, own), CoefficientUnits({}, (), powers).of(tree)
-
-
-def _slope(tree: Node, name: str, values: Mapping[str, np.float64]) -> float:
-    program = Program(derivative(tree, name))
-    return float(program({needed: values[needed] for needed in program.inputs}))
 
 
 def _typed(value: float, error: float | None, unit: str, law: Law) -> Given:
