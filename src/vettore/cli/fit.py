@@ -53,6 +53,13 @@ NOT_CONVERGED = 1
 @click.option("--slope", "slope", multiple=True, help="Read the slope at an x.")
 @click.option("--area", "area", multiple=True, help="Read the area under the curve, as 10..60.")
 @click.option(
+    "--limits",
+    "limits",
+    type=click.IntRange(1, 1000),
+    help="Limits of decision, detection and quantification, for samples measured so many times.",
+)
+@click.option("--additions", is_flag=True, help="The amount in the sample that known amounts were added to.")
+@click.option(
     "--number",
     "number",
     multiple=True,
@@ -254,6 +261,16 @@ def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
         for text in asked[option]:
             for reading in kind.typed(text.replace("..", " … ") if option == "area" else text, curve):
                 study = edits.keep(study, reading)
+    if asked["limits"] is not None:
+        limits: tuple[type[kinds.LimitReading], ...] = (
+            kinds.DecisionReading,
+            kinds.DetectionReading,
+            kinds.QuantificationReading,
+        )
+        for limit in limits:
+            study = edits.keep(study, limit(curve=curve, times=asked["limits"], name=f"{limit.which} limit"))
+    if asked["additions"]:
+        study = edits.keep(study, kinds.AdditionReading(curve=curve, name="in the sample"))
     return study
 
 

@@ -89,6 +89,38 @@ def _beside_place(reading: DerivedReading, style: NumberStyle) -> list[str]:
     return notes
 
 
+LIMIT_KINDS: tuple[type[kinds.LimitReading], ...] = (
+    kinds.DecisionReading,
+    kinds.DetectionReading,
+    kinds.QuantificationReading,
+)
+LIMITS = {
+    "decision": "is told from none (5 % wrongly)",
+    "detection": "is found in 95 % of cases",
+    "quantification": "is told how much (10 σ of none)",
+}
+
+
+def _limit_words(which: str) -> ReadingWords:
+    def question(asked: kinds.LimitReading, called: Called, style: NumberStyle) -> str:
+        times = "" if asked.times == 1 else f", measured {asked.times} times"
+        return f"{called.x} that {LIMITS[which]}{times}"
+
+    return ReadingWords(
+        f"{which} limit",
+        "times: 1",
+        f"{which} limit",
+        question,
+        lambda asked, called: called.x,
+        pennant=f"{which} limit",
+        asides=_beside_limit,
+    )
+
+
+def _beside_limit(reading: DerivedReading, style: NumberStyle) -> list[str]:
+    return ["the curve is known at 0 only beyond the data"] if reading.beyond else []
+
+
 READINGS: dict[type[Reading], ReadingWords] = {
     kinds.ValueReading: ReadingWords(
         "value at",
@@ -149,6 +181,16 @@ READINGS: dict[type[Reading], ReadingWords] = {
         lambda asked, called: "",
         answers=_turns,
         none="none over the data",
+    ),
+    **{kind: _limit_words(kind.which) for kind in LIMIT_KINDS},
+    kinds.AdditionReading: ReadingWords(
+        "standard additions",
+        "",
+        "in the sample",
+        lambda asked, called, style: f"{called.x} in the sample before additions",
+        lambda asked, called: called.x,
+        pennant="in the sample",
+        asides=lambda reading, style: ["where the curve reaches 0, with the other sign"],
     ),
     kinds.FormulaReading: ReadingWords(
         "number",

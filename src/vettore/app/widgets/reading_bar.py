@@ -21,7 +21,7 @@ FIRST: tuple[type[Reading], ...] = (ValueReading, PlaceReading)
 MORE: tuple[type[Reading], ...] = tuple(kind for kind in READINGS if kind not in FIRST)
 # Hints longer than this need the wide field, which takes the room of the answer.
 LONG_HINT = 12
-FIELD, WIDE_FIELD, MORE_WIDTH = 74, 240, 108
+FIELD, WIDE_FIELD, MORE_WIDTH = 74, 240, 150
 # Room beside the fields that the answer does not have: margins, gaps, and *Keep*.
 MARGINS = 140
 # Longer names of columns are x and y here.

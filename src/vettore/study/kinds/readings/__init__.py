@@ -1,7 +1,14 @@
 """The kinds of readings, one file each. Being in the list below is all that makes a kind one."""
 
+from vettore.study.kinds.readings.addition import AdditionReading
 from vettore.study.kinds.readings.area import AreaReading
 from vettore.study.kinds.readings.base import DerivedReading, Neighbour, Problem, Reading, read
+from vettore.study.kinds.readings.detection import (
+    DecisionReading,
+    DetectionReading,
+    LimitReading,
+    QuantificationReading,
+)
 from vettore.study.kinds.readings.formula import FormulaReading
 from vettore.study.kinds.readings.place import PlaceReading
 from vettore.study.kinds.readings.slope import SlopeReading
@@ -17,16 +24,25 @@ READINGS: tuple[type[Reading], ...] = (
     TurnsReading,
     FormulaReading,
     SteepestReading,
+    DecisionReading,
+    DetectionReading,
+    QuantificationReading,
+    AdditionReading,
 )
 
 __all__ = [
     "READINGS",
+    "AdditionReading",
     "AreaReading",
+    "DecisionReading",
     "DerivedReading",
+    "DetectionReading",
     "FormulaReading",
+    "LimitReading",
     "Neighbour",
     "PlaceReading",
     "Problem",
+    "QuantificationReading",
     "Reading",
     "SlopeReading",
     "SteepestReading",
