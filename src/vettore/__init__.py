@@ -10,10 +10,10 @@ if TYPE_CHECKING:
     from vettore.batch.table import ReplayTable
     from vettore.files.readers import read_file
     from vettore.files.study_file import open_study, save_study
-    from vettore.report.save import save_report
+    from vettore.report.save import save_figure, save_report
 
 __version__ = "0.1.0"
-__all__ = ["ReplayTable", "open_study", "read_file", "replay", "save_report", "save_study"]
+__all__ = ["ReplayTable", "open_study", "read_file", "replay", "save_figure", "save_report", "save_study"]
 
 # Where each name is; loaded when it is asked for, so that importing one part does not import all.
 _WHERE = {
@@ -21,6 +21,7 @@ _WHERE = {
     "open_study": "files.study_file",
     "read_file": "files.readers",
     "replay": "batch.replay",
+    "save_figure": "report.save",
     "save_report": "report.save",
     "save_study": "files.study_file",
 }

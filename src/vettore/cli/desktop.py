@@ -20,19 +20,26 @@ SHELLS = ("bash", "zsh", "fish")
 
 @click.command()
 @click.argument("what", type=click.Choice(["add", "remove"]))
-def desktop(what: str) -> None:
+@click.option(
+    "--for-all",
+    "root",
+    type=click.Path(path_type=Path),
+    help="For all users, under this root: for makers of packages.",
+)
+def desktop(what: str, root: Path | None) -> None:
     """Add Vettore to the desktop's menu for this user, or remove it.
 
-    What is placed: entry, icon, file type, description, man page, and completion for bash, zsh and fish.
+    What is placed: entry, icon, file type, thumbnails, description, man page, and completion for bash, zsh and fish.
     """
-    files = placed_files()
+    files = placed_files() if root is None else files_for_all(root)
     for path, made in files.items():
         if what == "add":
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(made(), encoding="utf-8")
         else:
             path.unlink(missing_ok=True)
-    _tell_desktop()
+    if root is None:
+        _tell_desktop()
     verb = "added" if what == "add" else "removed"
     click.echo("\n".join(f"{verb} {path}" for path in files))
 
@@ -40,17 +47,34 @@ def desktop(what: str) -> None:
 def placed_files() -> dict[Path, Callable[[], str]]:
     """Return what is placed for a user, and what each file holds."""
     data = _home("XDG_DATA_HOME", ".local/share")
+    return {
+        **_shared(data, _program()),
+        data / "zsh" / "site-functions" / "_vettore": lambda: completion("zsh"),
+        _home("XDG_CONFIG_HOME", ".config") / "fish" / "completions" / "vettore.fish": lambda: completion("fish"),
+    }
+
+
+def files_for_all(root: Path) -> dict[Path, Callable[[], str]]:
+    """Return what a package places for all users, where distributions look for it."""
+    data = root / "usr" / "share"
+    return {
+        **_shared(data, "vettore"),
+        data / "zsh" / "vendor-completions" / "_vettore": lambda: completion("zsh"),
+        data / "fish" / "vendor_completions.d" / "vettore.fish": lambda: completion("fish"),
+    }
+
+
+def _shared(data: Path, program: str) -> dict[Path, Callable[[], str]]:
     icon = (Path(__file__).parent.parent / "look" / "desktop" / "vettore.svg").read_text(encoding="utf-8")
     return {
-        data / "applications" / "vettore.desktop": _entry,
+        data / "applications" / "vettore.desktop": lambda: _entry(program),
         data / "mime" / "packages" / "vettore.xml": lambda: MIME,
+        data / "thumbnailers" / "vettore.thumbnailer": lambda: _thumbnailer(program),
         data / "metainfo" / "vettore.metainfo.xml": _metainfo,
         data / "icons" / "hicolor" / "scalable" / "apps" / "vettore.svg": lambda: icon,
         data / "icons" / "hicolor" / "scalable" / "mimetypes" / "application-x-vettore.svg": lambda: icon,
         data / "man" / "man1" / "vettore.1": _man_page,
         data / "bash-completion" / "completions" / "vettore": lambda: completion("bash"),
-        data / "zsh" / "site-functions" / "_vettore": lambda: completion("zsh"),
-        _home("XDG_CONFIG_HOME", ".config") / "fish" / "completions" / "vettore.fish": lambda: completion("fish"),
     }
 
 
@@ -65,20 +89,27 @@ def _program() -> str:
     return " ".join(f'"{word}"' if " " in word else word for word in words)
 
 
-def _entry() -> str:
+def _entry(program: str) -> str:
     return f"""[Desktop Entry]
 Type=Application
 Version=1.5
 Name=Vettore
 GenericName=Measured data and fits
 Comment={SUMMARY}
-Exec={_program()} %F
+Exec={program} %F
 Icon=vettore
 Terminal=false
 Categories=Science;DataVisualization;Education;
 Keywords=data;fit;curve;regression;least squares;uncertainty;
 MimeType={MIME_TYPE};text/csv;text/tab-separated-values;
 StartupWMClass=vettore
+"""
+
+
+def _thumbnailer(program: str) -> str:
+    return f"""[Thumbnailer Entry]
+Exec={program} thumbnail %i %o --size %s
+MimeType={MIME_TYPE};
 """
 
 

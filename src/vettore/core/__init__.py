@@ -12,13 +12,17 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
     from vettore.core.errors import DataError, FormulaError, VettoreError
-    from vettore.core.fitting.compare import akaike_weights
+    from vettore.core.fitting.checks import Check, checks
+    from vettore.core.fitting.compare import Compared, akaike_weights, compare
+    from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
     from vettore.core.fitting.many import ManyFits, fit_many
     from vettore.core.fitting.nonlinear import fit
     from vettore.core.fitting.polynomial import fit_polynomial, polynomial_formula
     from vettore.core.fitting.result import Coefficient, FitResult
     from vettore.core.fitting.shared import SharedFit, fit_shared
+    from vettore.core.integration.derivative import Derivative, differentiate
     from vettore.core.integration.function import FunctionArea, integrate_function
+    from vettore.core.integration.peaks import Peak, find_peaks, measure_peak
     from vettore.core.integration.sampled import SampledArea, integrate
     from vettore.core.interpolation.interpolant import Interpolant, interpolate
     from vettore.core.models.catalogue import CATALOGUE, model
@@ -33,10 +37,13 @@ if TYPE_CHECKING:
 # Where each name is.
 _WHERE = {
     "CATALOGUE": "models.catalogue",
+    "Check": "fitting.checks",
     "Coefficient": "fitting.result",
+    "Compared": "fitting.compare",
     "Crossing": "curve",
     "Curve": "curve",
     "DataError": "errors",
+    "Derivative": "integration.derivative",
     "Description": "statistics",
     "FitResult": "fitting.result",
     "FormulaError": "errors",
@@ -44,6 +51,7 @@ _WHERE = {
     "Interpolant": "interpolation.interpolant",
     "ManyFits": "fitting.many",
     "Model": "models.model",
+    "Peak": "integration.peaks",
     "Polynomial": "polynomial",
     "PolynomialCurve": "curve",
     "PracticeData": "practice_data",
@@ -56,7 +64,12 @@ _WHERE = {
     "VettoreError": "errors",
     "WhereNext": "next_rows",
     "akaike_weights": "fitting.compare",
+    "bootstrap_intervals": "fitting.intervals",
+    "checks": "fitting.checks",
+    "compare": "fitting.compare",
     "describe": "statistics",
+    "differentiate": "integration.derivative",
+    "find_peaks": "integration.peaks",
     "fit": "fitting.nonlinear",
     "fit_many": "fitting.many",
     "fit_polynomial": "fitting.polynomial",
@@ -65,9 +78,11 @@ _WHERE = {
     "integrate": "integration.sampled",
     "integrate_function": "integration.function",
     "interpolate": "interpolation.interpolant",
+    "measure_peak": "integration.peaks",
     "model": "models.catalogue",
     "polynomial_formula": "fitting.polynomial",
     "practice": "practice_data",
+    "profile_intervals": "fitting.intervals",
     "relation": "statistics",
     "rows_needed": "next_rows",
     "where_next": "next_rows",
@@ -75,10 +90,13 @@ _WHERE = {
 
 __all__ = [
     "CATALOGUE",
+    "Check",
     "Coefficient",
+    "Compared",
     "Crossing",
     "Curve",
     "DataError",
+    "Derivative",
     "Description",
     "FitResult",
     "FormulaError",
@@ -86,6 +104,7 @@ __all__ = [
     "Interpolant",
     "ManyFits",
     "Model",
+    "Peak",
     "Polynomial",
     "PolynomialCurve",
     "PracticeData",
@@ -98,7 +117,12 @@ __all__ = [
     "VettoreError",
     "WhereNext",
     "akaike_weights",
+    "bootstrap_intervals",
+    "checks",
+    "compare",
     "describe",
+    "differentiate",
+    "find_peaks",
     "fit",
     "fit_many",
     "fit_polynomial",
@@ -107,9 +131,11 @@ __all__ = [
     "integrate",
     "integrate_function",
     "interpolate",
+    "measure_peak",
     "model",
     "polynomial_formula",
     "practice",
+    "profile_intervals",
     "relation",
     "rows_needed",
     "where_next",

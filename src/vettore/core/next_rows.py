@@ -66,6 +66,11 @@ def where_next(
     ``x`` (k,) are the places that could be measured. ``improve`` is a coefficient's name, "all", or ("value", x), ("slope", x),
     ("area", a, b). ``sigma`` is the standard deviation of a new measurement, that of the fit when left out; ``price`` what one
     costs at each x: then the best is what gains most for it. Raises DataError where nothing can be foretold.
+
+    >>> from vettore import core
+    >>> line = core.fit_polynomial([0, 1, 2, 3, 4], [1.0, 3.1, 4.9, 7.2, 8.9], 1)
+    >>> core.where_next(line, [0.0, 2.0, 5.0], "a1").best
+    5.0
     """
     problem = _Problem(result, x, improve, sigma)
     cost = _positive(price, len(problem.x), "The price")
@@ -86,6 +91,12 @@ def rows_needed(
     """Return how many more rows bring a standard error to a target, each put where it tells most, and the distinct x of them.
 
     Raises DataError when a hundred thousand do not.
+
+    >>> from vettore import core
+    >>> line = core.fit_polynomial([0, 1, 2, 3, 4], [1.0, 3.1, 4.9, 7.2, 8.9], 1)
+    >>> now = line.coefficients["a1"].standard_error
+    >>> core.rows_needed(line, [0.0, 5.0], "a1", 0.7 * now)[0]
+    2
     """
     problem = _Problem(result, x, improve, sigma)
     if not target > 0:

@@ -90,6 +90,11 @@ def practice(
     The name left over besides the coefficients is x. ``outliers`` rows are moved by 8 to 15 times the noise (or by
     a fifth to half of the range of y where there is none). The same seed gives the same rows.
     Raises FormulaError or DataError.
+
+    >>> from vettore import core
+    >>> made = core.practice("y = a + b*x", {"a": 1.0, "b": 2.0}, [0, 1, 2], noise=0.1, seed=3)
+    >>> len(made.y)
+    3
     """
     columns = as_values(x, "x")
     if not len(columns) or not np.isfinite(columns).all():

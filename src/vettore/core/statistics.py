@@ -53,6 +53,12 @@ def describe(values: Values) -> Description:
 
     Mean and variance are worked out in double-double, two passes; quartiles and median are
     linear between order statistics (Hyndman & Fan 1996, definition 7). Raises DataError if nothing is left.
+
+    >>> from vettore import core
+    >>> core.describe([3.1, 2.9, 3.4, None]).mean
+    3.1333333333333333
+    >>> core.describe([3.1, 2.9, 3.4, None]).blank
+    1
     """
     column = as_values(values, "values")
     used = column[np.isfinite(column)]
@@ -131,7 +137,12 @@ class Relation:
 
 
 def relation(first: Values, second: Values) -> Relation:
-    """Return covariance (n − 1), Pearson's correlation and Spearman's rank correlation of two columns (n,)."""
+    """Return covariance (n − 1), Pearson's correlation and Spearman's rank correlation of two columns (n,).
+
+    >>> from vettore import core
+    >>> core.relation([1, 2, 3, 4], [2.1, 3.9, 6.2, 7.8]).correlation > 0.99
+    True
+    """
     a, b = as_values(first, "the first column"), as_values(second, "the second column")
     if len(a) != len(b):
         raise DataError(f"The columns have {len(a)} and {len(b)} values; they must be equally long.")

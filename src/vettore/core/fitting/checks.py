@@ -110,7 +110,13 @@ class Check:
 
 
 def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tuple[Check, ...]:
-    """Return what was tested of a fit; ``numbers`` are the row numbers to be named, one for each row in use."""
+    """Return what was tested of a fit; ``numbers`` are the row numbers to be named, one for each row in use.
+
+    >>> from vettore import core
+    >>> bent = core.fit_polynomial(range(12), [x**2 for x in range(12)], 1)
+    >>> core.checks(bent)[0].verdict
+    <Verdict.LOOK: 'look'>
+    """
     named = np.asarray(numbers if numbers is not None else np.flatnonzero(result.rows_in_use) + 1)
     found = [_convergence(result)]
     if result.exact:

@@ -73,6 +73,12 @@ def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
     """Return how the evidence is shared among the fits (Burnham & Anderson 2002); the weights add up to 1.
 
     Raises DataError for fits that cannot be compared, see check_comparable.
+
+    >>> from vettore import core
+    >>> x, y = [0, 1, 2, 3, 4, 5], [0.1, 0.9, 4.2, 8.8, 16.1, 25.0]
+    >>> fits = [core.fit_polynomial(x, y, degree) for degree in (1, 2)]
+    >>> [round(weight, 3) for weight in core.akaike_weights(fits)]
+    [0.062, 0.938]
     """
     check_comparable(results)
     criteria = [result.aicc for result in results]
@@ -119,6 +125,12 @@ def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
 
     The fits must rest on the same rows and explain the same left side: a fit of y and one of ln(y) have no sum of
     squares in common.
+
+    >>> from vettore import core
+    >>> x, y = [0, 1, 2, 3, 4, 5], [0.1, 0.9, 4.2, 8.8, 16.1, 25.0]
+    >>> rivals = {"line": core.fit_polynomial(x, y, 1), "parabola": core.fit_polynomial(x, y, 2)}
+    >>> core.compare(rivals)[0].name
+    'parabola'
     """
     results = list(fits.values())
     if not results:

@@ -55,6 +55,13 @@ def profile_intervals(
     """Return profile-likelihood intervals at the level of a result; None for a side on which the data set no bound.
 
     ``data``, ``sigma`` and ``weights`` are what was fitted. Raises DataError for a robust fit or one without freedom.
+
+    >>> from vettore import core
+    >>> columns = {"t": [0, 5, 10, 20, 40], "y": [8.1, 6.2, 4.9, 3.0, 1.2]}
+    >>> decay = core.fit("y = A*exp(-k*t)", columns)
+    >>> low, high = core.profile_intervals(decay, columns)["k"]
+    >>> low < decay.coefficients["k"].value < high
+    True
     """
     asked = names or result.fitted_names
     if result.noise is not Noise.NORMAL:

@@ -163,6 +163,12 @@ def fit_many(
     """Fit one formula to many series, each a mapping of columns; see fit. No starting values are needed.
 
     Raises FormulaError, or DataError that names a series (counted from 1) which cannot be fitted.
+
+    >>> from vettore import core
+    >>> rows = [{"x": [0, 1, 2, 3], "y": [a, 2.1 * a, 4.3 * a, 8.5 * a]} for a in (1.0, 2.0)]
+    >>> fits = core.fit_many("y = A*exp(k*x)", rows)
+    >>> fits.values.shape
+    (2, 2)
     """
     series = list(data)
     if not series:

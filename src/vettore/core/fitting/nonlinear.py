@@ -86,6 +86,13 @@ def fit(
 
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
+
+    >>> from vettore import core
+    >>> t, y = [0, 5, 10, 20, 40], [8.1, 6.2, 4.9, 3.0, 1.2]
+    >>> decay = core.fit("y = A*exp(-k*t)", {"t": t, "y": y})
+    >>> k = decay.coefficients["k"]
+    >>> f"{k.value:.4f} ± {k.standard_error:.4f}"
+    '0.0492 ± 0.0010'
     """
     text, estimate = _text_of(formula, data, columns, estimate)
     asked = Options(start or {}, hold or {}, {}, loss, absolute_sigma, level, seed, progress, estimate, thorough)

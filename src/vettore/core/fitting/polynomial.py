@@ -67,6 +67,11 @@ def fit_polynomial(
     ``trials`` and ``whole`` are for counts, see fit; without ``thorough`` their ranges are those of the standard errors.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
+
+    >>> from vettore import core
+    >>> line = core.fit_polynomial([0, 1, 2, 3], [1.0, 3.1, 4.9, 7.0], 1)
+    >>> round(line.coefficients["a1"].value, 6)
+    1.98
     """
     degree = _whole_degree(degree, intercept)
     if sigma_x is not None or noise != Noise.NORMAL:
@@ -110,7 +115,12 @@ def fit_rows(
 
 
 def polynomial_formula(degree: int, intercept: bool = True, names: tuple[str, str] = ("x", "y")) -> str:
-    """Return the formula of a polynomial as text: ``y = a0 + a1*x + a2*x^2``."""
+    """Return the formula of a polynomial as text: ``y = a0 + a1*x + a2*x^2``.
+
+    >>> from vettore import core
+    >>> core.polynomial_formula(2, names=("t", "y"))
+    'y = a0 + a1*t + a2*t^2'
+    """
     x, y = names
     terms = ["a0"] if intercept else []
     terms += [f"a{k}*{x}" if k == 1 else f"a{k}*{x}^{k}" for k in range(1, degree + 1)]

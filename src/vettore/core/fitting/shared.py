@@ -76,6 +76,12 @@ def fit_shared(
     """Fit a formula to several series with the coefficients in ``shared`` common to all.
 
     ``sigma`` gives the standard deviations of each series, see fit. Raises DataError, FormulaError.
+
+    >>> from vettore import core
+    >>> rows = [{"x": [0, 1, 2], "y": [1.0, 3.1, 4.9]}, {"x": [0, 1, 2], "y": [5.1, 7.0, 9.0]}]
+    >>> both = core.fit_shared("y = a + b*x", rows, ["b"])
+    >>> [round(each["a"].value, 3) for each in both.coefficients]
+    [1.05, 5.083]
     """
     Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     _check_series(data, sigma)

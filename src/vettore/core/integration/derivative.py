@@ -29,7 +29,12 @@ class Derivative(Noted):
 
 
 def differentiate(x: Values, y: Values, width: int = 5, degree: int = 2, sigma: Values | None = None) -> Derivative:
-    """Return the derivative of points (n,) by local polynomials over ``width`` rows. Raises DataError."""
+    """Return the derivative of points (n,) by local polynomials over ``width`` rows. Raises DataError.
+
+    >>> from vettore import core
+    >>> core.differentiate([0, 1, 2, 3, 4], [0, 1, 4, 9, 16]).slope.round(6).tolist()
+    [0.0, 2.0, 4.0, 6.0, 8.0]
+    """
     points, values, spread, remarks = points_of(x, y, sigma)
     n = len(points)
     if degree < 1 or width <= degree:

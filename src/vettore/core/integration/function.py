@@ -81,6 +81,10 @@ def integrate_function(
     until the error is below ``tolerance`` of the area. ``at`` are places where something happens that the function does
     not tell: a step, a corner, a narrow peak. Not settling is a result with a message and without an area. Raises
     DataError or FormulaError.
+
+    >>> from vettore import core
+    >>> round(core.integrate_function("exp(-x^2)", float("-inf"), float("inf")).area, 12)
+    1.772453850906
     """
     a, b = a_number(a, "The lower limit"), a_number(b, "The upper limit")
     if rule not in RULES:

@@ -37,7 +37,13 @@ class Peak:
 
 
 def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50) -> tuple[Peak, ...]:
-    """Return the peaks of points (n,) by rising position, the ``most`` prominent ones. Raises DataError."""
+    """Return the peaks of points (n,) by rising position, the ``most`` prominent ones. Raises DataError.
+
+    >>> from vettore import core
+    >>> y = [0, 1, 4, 9, 4, 1, 0, 0, 2, 5, 2, 0]
+    >>> [peak.position for peak in core.find_peaks(range(12), y, least=2.0)]
+    [3.0, 9.0]
+    """
     points, values, _, _ = points_of(x, y, None)
     if least is not None and not least > 0:
         raise DataError(f"The least prominence must be above zero, but is {least:g}.")
@@ -69,7 +75,12 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
 def measure_peak(
     x: Values, y: Values, start: float, end: float, floor: Floor = "ends", rule: str = "trapezoid"
 ) -> Peak:
-    """Return the peak between two limits above a floor; its share is that of the whole, 1. Raises DataError."""
+    """Return the peak between two limits above a floor; its share is that of the whole, 1. Raises DataError.
+
+    >>> from vettore import core
+    >>> core.measure_peak(range(7), [0, 1, 4, 9, 4, 1, 0], 0, 6).area
+    19.0
+    """
     points, values, _, _ = points_of(x, y, None)
     start, end = min(start, end), max(start, end)
     area = integrate(points, values, rule, a=start, b=end, floor=floor)

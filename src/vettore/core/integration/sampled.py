@@ -102,6 +102,10 @@ def integrate(
     for the line between the ends, a list of (from, to) spans through whose points a line is fitted, or a function of x.
     ``sigma`` (n,) are standard deviations of y. Rows without a number are left out; equal x are averaged. Raises
     DataError.
+
+    >>> from vettore import core
+    >>> core.integrate([0, 1, 2, 4], [0.0, 1.0, 1.5, 0.5]).area
+    3.75
     """
     if rule not in RULES:
         raise DataError(f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.")

@@ -361,6 +361,11 @@ def interpolate(
     ``penalty`` is λ of the smoothing spline (None: by likelihood and robust cross-validation). ``outside`` says what lies
     beyond the points: refuse, constant, linear or continue. Rows without a number are left out and named. Raises
     DataError.
+
+    >>> from vettore import core
+    >>> curve = core.interpolate([0, 1, 2, 3], [0.0, 1.0, 4.0, 9.0], "cubic")
+    >>> curve([1.5, 2.5]).round(6).tolist()
+    [2.25, 6.25]
     """
     chosen = _chosen(method, outside, penalty)
     columns: Mapping[str, Array] = {"x": as_values(x, "x"), "y": as_values(y, "y")}

@@ -16,7 +16,12 @@ CATALOGUE: dict[str, Model] = {model.key: model for model in (*STRAIGHT, *RATES,
 
 
 def model(key: str) -> Model:
-    """Return a model of the catalogue by its key. Raises DataError."""
+    """Return a model of the catalogue by its key. Raises DataError.
+
+    >>> from vettore import core
+    >>> core.model("exponential-decay-level").formula
+    'y = A*exp(-k*x) + C'
+    """
     if key in CATALOGUE:
         return CATALOGUE[key]
     close = difflib.get_close_matches(key, CATALOGUE, n=1)

@@ -302,6 +302,11 @@ def grid(
     their spans before distances are taken, "alike" keeps a unit of x as long as one of y. ``check`` is called now and then,
     and may raise to give the work up. Raises DataError for fewer than three sites, sites on one line, or arguments that
     have no meaning.
+
+    >>> from vettore import core
+    >>> bed = core.grid([0, 1, 0, 1, 0.5], [0, 0, 1, 1, 0.5], [1, 2, 2, 3, 2.5], method="linear")
+    >>> bed([0.25], [0.25]).round(6).tolist()
+    [1.75]
     """
     if method not in METHODS:
         raise DataError(f"There is no way “{method}” to fill between sites. There are: {', '.join(METHODS)}.")
