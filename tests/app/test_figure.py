@@ -12,9 +12,10 @@ from tests.app.conftest import short_report
 from vettore.app.pages.figure.making import limits_typed, size_typed, style_text, with_style
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.report.fit_figure import fit_figure
-from vettore.report.sections.figure import fits_of_figure
+from vettore.report.figures.listed import study_figure
+from vettore.study import parts
 from vettore.study.figures import figure_of
+from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.figure import FigureRecipe, Note
 
 LEFT = Qt.MouseButton.LeftButton
@@ -33,7 +34,7 @@ def page(window, settled, qtbot):
 
 
 def recipe(page):
-    return figure_of(page.session.study, page.editor.fit)
+    return figure_of(page.session.study, page.editor.of)
 
 
 def place_of(page, what):
@@ -113,7 +114,7 @@ def test_ten_edits_by_hand_are_kept_and_undone(page, window, settled, qtbot):
     qtbot.keyClick(high, Qt.Key.Key_Return)
     settled()
     assert recipe(page).y_limits == (0.0, 1.5)
-    seen.append(figure_of(_undone(page.session.study, window), page.editor.fit))
+    seen.append(figure_of(_undone(page.session.study, window), page.editor.of))
     seen.append(recipe(page))
     qtbot.mouseClick(choices.boxes["residuals"], LEFT, pos=QPoint(8, 8))
     settled()
@@ -145,10 +146,10 @@ def _undone(study, window):
 def test_what_is_on_the_screen_is_what_is_on_paper(page, settled):
     """Words of the axes and of a note stand within half a millimetre of their places in the PDF."""
     study = page.session.study
-    asked = figure_of(study, page.editor.fit).changed(title="Rating", notes=(Note("bankfull", 0.6, 0.4, (0.3, 0.8)),))
+    asked = figure_of(study, page.editor.of).changed(title="Rating", notes=(Note("bankfull", 0.6, 0.4, (0.3, 0.8)),))
     page.editor._change(lambda _recipe: asked)
     settled()
-    pdf = fit_figure(fits_of_figure(study, asked), asked, NumberStyle(), "pdf")
+    pdf = study_figure(study, asked.of, NumberStyle(), asked)("pdf")
     document = pypdfium2.PdfDocument(pdf)
     text = document[0].get_textpage()
     width, height = document[0].get_size()
@@ -227,3 +228,47 @@ def test_a_style_is_an_open_file():
         with pytest.raises(VettoreError, match="style"):
             with_style(other, text)
     assert list(itertools.islice(style_text(look).splitlines(), 2)) == ["{", '  "vettore figure style": 1,']
+
+
+def test_the_figure_of_anything_is_opened_from_the_list(window, settled, qtbot):
+    """Areas and a surface: words, inset and notes by mouse; only what does something for the figure is offered."""
+    study = short_report()
+    first = study.series[0].id
+    study = parts.add(study, AreaRecipe(series=first, name="under it"))
+    window.resize(1280, 800)
+    window.start(study)
+    window.show_page("Report")
+    settled()
+    page = window.page
+    qtbot.mouseClick(page.change_figure, LEFT)
+    settled()
+    choices, canvas = page.editor.choices, page.editor.canvas
+    assert not choices.boxes["residuals"].isHidden()
+    choose(choices.which, f"{study.series[0].name} · the points", settled)
+    assert page.editor.of == first
+    assert choices.boxes["residuals"].isHidden()
+    assert choices.boxes["relief"].isHidden()
+    assert not choices.boxes["error_bars"].isHidden()
+    qtbot.mouseDClick(canvas, LEFT, pos=centre(page, "title"))
+    type_over(qtbot, canvas.field, "All of it", settled)
+    assert recipe(page).title == "All of it"
+    low, high = choices.limits["inset"]
+    QTest.keyClicks(low, "0")
+    qtbot.keyClick(low, Qt.Key.Key_Return)
+    assert recipe(page).inset is None
+    QTest.keyClicks(high, "4")
+    qtbot.keyClick(high, Qt.Key.Key_Return)
+    settled()
+    assert recipe(page).inset == (0.0, 4.0)
+    before = recipe(page).inset_at
+    drag(qtbot, canvas, centre(page, "inset"), (-120, 30))
+    settled()
+    assert recipe(page).inset_at[0] < before[0]
+    qtbot.mouseClick(page.editor.findings.back, LEFT)
+    settled()
+    window.undo()
+    assert figure_of(page.session.study, first).inset_at == before
+    with pytest.raises(VettoreError, match="part of x in the inset runs"):
+        limits_typed(figure_of(page.session.study, first), "inset", "4", "1")
+    with pytest.raises(VettoreError, match="distance above 0"):
+        size_typed(figure_of(page.session.study, first), "x_every", "-1")

@@ -10,6 +10,7 @@ from vettore.demo.study import demo_study
 from vettore.files.study_file import open_study, save_study
 from vettore.report.document import report_document
 from vettore.report.renderers.html import html
+from vettore.study import edits
 from vettore.study.derive import derive_fit
 
 LEFT = Qt.MouseButton.LeftButton
@@ -39,13 +40,13 @@ def test_a_section_is_dragged_to_another_place(page, window, qtbot, settled, tmp
     qtbot.mousePress(view, LEFT, pos=start)
     for share in (0.2, 0.6, 1.0):
         qtbot.mouseMove(view, start + (end - start) * share)
-    assert sections.keys.index("checks") == 2
+    assert sections.keys.index("checks") == 3
     qtbot.mouseRelease(view, LEFT, pos=end)
     settled()
     assert headings(window)[0] == "Checks"
     assert sorted(headings(window)) == sorted(before)
     save_study(window.session.study, tmp_path / "s.vettore")
-    assert open_study(tmp_path / "s.vettore").report.order[2] == "checks"
+    assert open_study(tmp_path / "s.vettore").report.order[3] == "checks"
     window.session.undo()
     settled()
     assert headings(window) == before
@@ -107,3 +108,49 @@ def test_a_page_is_dark_only_where_it_is_asked_for(page, window, qtbot, settled)
     document = report_document(window.session.study)
     assert "@media screen and (prefers-color-scheme: dark)" in html(document)
     assert "prefers-color-scheme" not in html(document, for_print=True)
+
+
+def test_of_a_long_report_the_chapter_in_view_is_printed_first(window, qtbot, settled, monkeypatch):
+    """What is typed stands there before all is printed again; the other pages stay, and so does the place that is seen."""
+    from vettore.app.pages.report import page as module
+
+    study = demo_study()
+    for series in study.series[:4]:
+        study = edits.add_fit(study, series.id, 3)
+    study = edits.set_report(study, study.report.changed(fits="all", left_out=("repeat", "series", "multiples")))
+    window.start(study)
+    window.show_page("Report")
+    settled()
+    page = window.page
+    pages, chapters = page.pages, page.preview.printed.chapters
+    qtbot.waitUntil(lambda: page.preview.verticalScrollBar().maximum() > 600 * pages)
+    assert pages > module.SOON_PRINTED
+    assert len(chapters) == len(study.curves) + 1
+    assert chapters[0] == 0
+    page.preview.verticalScrollBar().setValue(page.preview.column.itemAt(chapters[2]).widget().y() + 200)
+    place = page.preview.chapter_in_view()
+    # Where two begin on one page, the later one.
+    assert chapters[place] == chapters[2]
+    assert 0 < place < len(study.curves)
+    seen = page.preview.verticalScrollBar().value()
+    printed = []
+    original = module.pdf
+    monkeypatch.setattr(module, "pdf", lambda document: printed.append(document) or original(document))
+    old = page.preview.printed
+    window.session.do("t", edits.set_report(study, study.report.changed(titles=(("goodness", "How good it is"),))))
+    qtbot.waitUntil(lambda: page.preview.printed is not old, timeout=20_000)
+    first = printed[0]
+    assert [chapter.title for chapter in first.chapters] == [page_title(study, place)]
+    assert any(section.title == "How good it is" for section in first.sections)
+    kept = page.preview.printed.pages
+    assert kept[0] is old.pages[0]
+    assert kept[-1] is old.pages[-1]
+    assert page.preview.verticalScrollBar().value() == seen
+    settled()
+    assert [len(document.chapters) for document in printed] == [1, len(chapters)]
+    assert page.pages == len(page.preview.printed.pages)
+
+
+def page_title(study, place):
+    curve = study.curves[place]
+    return f"{curve.name}: {study.find_series(curve.series).name}"

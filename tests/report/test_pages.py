@@ -111,12 +111,14 @@ def test_values_areas_and_polynomials_are_reported():
     study = edits_of_curves.add_area(study, AreaRecipe(series.id, 0.3, 0.8, "simpson", BetweenEnds(), "middle"))
     study = edits_of_curves.add_polynomial(study, "by its roots", Polynomial.from_roots([1, 2]))
     content = report_document(study)
-    (between,), (areas,), (polynomials,) = (
+    (between,), (drawn, areas), (polynomials, parabola) = (
         content.section(key).blocks for key in ("between", "areas", "polynomials")
     )
     assert "cubic spline" in between.lines[0].label
     assert "middle, 0.3 to 0.8 m, simpson rule" in areas.lines[0].label
     assert polynomials.lines[0].text == "roots 1.0000, 2.0000"
+    assert "joined by cubic spline (line); shaded: middle." in drawn.caption
+    assert parabola.caption.endswith("by its roots: x² − 3 x + 2 (line); marks are its real roots.")
     text = html(content)
     for words in ("Values between points", "Areas", "Polynomials", "Checks"):
         assert f'<h2 class="part">{words}</h2>' in text

@@ -18,7 +18,7 @@ from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.report import blocks
 from vettore.report.blocks import Attachment
 from vettore.report.document import report_document
-from vettore.report.fit_figure import curves_table, figure_with_places, fit_figure
+from vettore.report.figures.listed import study_figure
 from vettore.report.renderers.html import html
 from vettore.report.renderers.pdf import pdf
 from vettore.report.renderers.xlsx import xlsx
@@ -160,15 +160,15 @@ def test_rows_that_span_decades_stand_on_a_logarithmic_axis():
     study = doses()
     figure = report_document(study).section("figure").blocks[0]
     assert "The axis of x is logarithmic." in figure.caption
-    fits, style = [derive_fit(study, "c2")], NumberStyle()
-    _, _, plotted = figure_with_places(fits, FigureRecipe(of="c2"), style)
-    assert plotted.x_log
+    style = NumberStyle()
+    _, _, plotted = study_figure(study, "c2", style).with_places()
+    assert plotted.x_scale == "log"
     assert plotted.data_at(plotted.frame.x, 0)[0] == pytest.approx(plotted.x_limits[0])
-    _, _, plotted = figure_with_places(fits, FigureRecipe(of="c2", x_scale="linear"), style)
-    assert not plotted.x_log
+    _, _, plotted = study_figure(study, "c2", style, FigureRecipe(of="c2", x_scale="linear")).with_places()
+    assert plotted.x_scale == "linear"
     even = made(np.linspace(1, 2000, 30), np.linspace(5, 9, 30), formula="answer = a + b*dose")
-    _, _, plotted = figure_with_places([derive_fit(even, "c2")], FigureRecipe(of="c2"), style)
-    assert not plotted.x_log
+    _, _, plotted = study_figure(even, "c2", style).with_places()
+    assert plotted.x_scale == "linear"
 
 
 def test_a_figure_shows_what_was_decided_of_it():
@@ -191,13 +191,12 @@ def test_a_figure_shows_what_was_decided_of_it():
         mark="square",
     )
     style = NumberStyle(",")
-    fits = [derive_fit(study, "c2")]
-    svg = fit_figure(fits, recipe, style, "svg", letters=True).decode()
+    svg = study_figure(study, "c2", style, recipe)("svg", letters=True).decode()
     for text in ("Dose &amp; answer &lt;1&gt;", "dose given", "half of it", ">b<", "0,01", "answer"):
         assert text in svg
     assert re.search(r'width="240\.9\d*pt" height="198\.4\d*pt"', svg)
     assert "#b75715" not in svg
-    _, places, plotted = figure_with_places(fits, recipe, style)
+    _, places, plotted = study_figure(study, "c2", style, recipe).with_places()
     assert plotted.x_limits == (0.01, 5000.0)
     assert plotted.y_limits == (0.0, 12.0)
     named = {place.what: place for place in places}
@@ -229,7 +228,7 @@ def test_a_figure_is_a_part_of_the_study():
     assert figure_of(all_alike, second).palette == "grey"
     assert (figure_of(all_alike, second).title, figure_of(all_alike, first).title) == ("", "A")
     assert figure_of(parts.remove(study, first), first).title == ""
-    drawn = curves_table([derive_fit(study, second)], figure_of(study, second))
+    drawn = study_figure(study, second, NumberStyle()).tables()
     rows = [line.split(",") for line in drawn["-rows.csv"].splitlines()]
     fit = derive_fit(study, second)
     assert [float(row[2]) for row in rows[1:]] == fit.result.fitted.tolist()

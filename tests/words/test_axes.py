@@ -6,10 +6,8 @@ import numpy as np
 import pytest
 
 from vettore.core.rounding import NumberStyle
-from vettore.report.fit_figure import fit_figure
+from vettore.report.figures.listed import study_figure
 from vettore.study import edits
-from vettore.study.derive import derive_fit
-from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 from vettore.words.axes import axis_figures, axis_title
@@ -42,19 +40,19 @@ def test_the_title_takes_the_power():
 
 
 def drawn(svg):
-    """Return the texts of a figure in which they are drawn as outlines: their glyphs, group by group."""
-    return re.findall(r'<g id="text_\d+">', svg)
+    """Return the glyphs of a figure in which texts are drawn as outlines."""
+    return re.findall(r'<use xlink:href="#[\w-]+"', svg)
 
 
 def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
     """Tiny numbers share a power of ten at the title, decimal commas too; a title longer than its axis is shortened."""
-    from vettore.report import fit_figure as module
+    from vettore.report.figures import plotting as module
 
     titles = {}
     original = module.fit_titles
 
-    def keep(figure, axes):
-        original(figure, axes)
+    def keep(figure, axes, lay_out):
+        original(figure, axes, lay_out)
         figure.draw_without_rendering()
         for axis in axes:
             frame, label = axis.axes.get_window_extent(), axis.label.get_window_extent()
@@ -68,7 +66,7 @@ def test_a_figure_on_paper_has_the_figures_of_the_screen(monkeypatch):
         (RawColumn("t", "s", x * 1e-9), RawColumn(name, "mV", x * 2e-12 + 1e-13 * np.sin(x))), Source("made")
     )
     study = edits.add_fit(edits.add_series(Study(), table, "tiny"), "s1", 1)
-    assert drawn(fit_figure([derive_fit(study, "c2")], FigureRecipe(of="c2"), NumberStyle(",")).decode())
+    assert drawn(study_figure(study, "c2", NumberStyle(","))("svg").decode())
     upper, _residual, lower = titles
     assert " … " in upper
     assert upper.endswith("(10⁻¹² mV)")

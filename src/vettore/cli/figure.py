@@ -39,26 +39,27 @@ def figure_options(command: Any) -> Any:
     "-o", "--output", required=True, type=click.Path(path_type=Path), help="Where to (.svg, .pdf, .png, .tiff)."
 )
 @click.option("--fit", "which", help="Which fit: its number from 1, or its name (the reported one when left out).")
+@click.option("--of", "part", help="What else: a surface, areas, all fits side by side … by a part of its name.")
 @figure_options
-def figure(study: Path, output: Path, which: str | None, **looks: Any) -> None:
-    """Save the figure of a fit of a study."""
+def figure(study: Path, output: Path, which: str | None, part: str | None, **looks: Any) -> None:
+    """Save the figure of a fit of a study, or of anything else in it that has one."""
     from vettore.files.study_file import open_study
+    from vettore.report.figures.listed import find_figure
 
     opened = open_study(study)
-    save_figure_of(opened, _fit_of(opened, which), output, looks)
+    of = _fit_of(opened, which) if part is None else find_figure(opened, part)
+    save_figure_of(opened, of, output, looks)
     click.echo(f"The figure was saved as {output}.")
 
 
-def save_figure_of(study: Study, fit: str, output: Path, looks: dict[str, Any]) -> None:
-    """Write the figure of a fit, its look that of the study but for what was asked. Raises VettoreError."""
+def save_figure_of(study: Study, of: str, output: Path, looks: dict[str, Any]) -> None:
+    """Write a figure of a study, its look that of the study but for what was asked. Raises VettoreError."""
     from vettore.report.document import style_of
-    from vettore.report.fit_figure import save_figure
-    from vettore.report.sections.figure import fits_of_figure
+    from vettore.report.figures.listed import study_figure
     from vettore.study.figures import figure_of
 
-    recipe = _with_looks(figure_of(study, fit), looks)
-    style = style_of(study)
-    save_figure(fits_of_figure(study, recipe), recipe, style, output, looks["figure_data"])
+    recipe = _with_looks(figure_of(study, of), looks)
+    study_figure(study, of, style_of(study), recipe).save(output, looks["figure_data"])
 
 
 def _with_looks(recipe: FigureRecipe, looks: dict[str, Any]) -> FigureRecipe:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Protocol, TypeAlias
 
 from vettore.core.typeset import Box
-from vettore.report.figures import WIDTH_MM, Kind
+from vettore.report.figures.paper import WIDTH_MM, Kind
 from vettore.report.notes import NoteBlock, note_blocks
 from vettore.words.lines import Line
 
@@ -142,6 +142,12 @@ class Document:
     attachment: Attachment | None = None
     # Whether the page is dark where its reader's screen is.
     dark: bool = False
+
+    def alone(self, place: int) -> Document:
+        """Return one chapter as a document: to look at it before all is printed."""
+        first = place == 0
+        words = self if first else replace(self, title="", subtitle="", note="")
+        return replace(words, chapters=(self.chapters[place],), sheets=(), attachment=None)
 
     @property
     def note_blocks(self) -> tuple[NoteBlock, ...]:

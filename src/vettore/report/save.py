@@ -8,9 +8,24 @@ from vettore.core.errors import VettoreError
 from vettore.files.study_file import study_bytes
 from vettore.files.whole import write_whole
 from vettore.report.blocks import Attachment
-from vettore.report.document import report_document
+from vettore.report.document import report_document, style_of
+from vettore.report.figures.listed import find_figure, study_figure
 from vettore.report.renderers.listed import FORMATS, format_of
 from vettore.study.study import Study
+
+
+def save_figure(study: Study, path: Path | str, of: str = "", data: bool = False) -> None:
+    """Write a figure of a study; the ending of the name says how (.svg, .pdf, .png or .tiff).
+
+    ``of`` is the name of what it shows, or a part of it: that of the reported fit when left out. With ``data`` what is drawn
+    stands beside it as CSV. Raises VettoreError in a sentence.
+    """
+    reported = study.reported_curve
+    if of or reported is None:
+        identity = find_figure(study, of)
+    else:
+        identity = reported.id
+    study_figure(study, identity, style_of(study)).save(Path(path), data)
 
 
 def save_report(study: Study, path: Path | str) -> None:

@@ -12,7 +12,9 @@ from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
+from vettore.core.integration.rules import pieces_of
 from vettore.core.integration.sampled import Floor, SampledArea, integrate
+from vettore.core.interpolation.points import sorted_points
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import read_number
 from vettore.core.typed import is_range, limits_in
@@ -32,9 +34,22 @@ STRIPS = 64
 
 def derive_area(study: Study, series: Series, recipe: AreaRecipe) -> SampledArea:
     """Return an area of a series. Raises DataError."""
-    rests_on = tuple(_content(study, identity) for identity in recipe.refers_to() if identity != series.id)
-    key = ("area", content_of(series), recipe.changed(id="", name="", series=""), rests_on)
+    key = ("area", content_of(series), recipe.changed(id="", name="", series=""), rests_on(study, recipe))
     return MEMORY.derive(key, lambda: _area(study, series, recipe))
+
+
+def rests_on(study: Study, recipe: AreaRecipe) -> Hashable:
+    """Return what an area is made from beside its series: a fit, and what its baseline follows."""
+    return tuple(_content(study, identity) for identity in recipe.refers_to() if identity != recipe.series)
+
+
+def shape_of_area(study: Study, series: Series, recipe: AreaRecipe) -> Callable[[Array], Array]:
+    """Return what an area lies under: what its rule puts through the points, or the fitted curve. Raises DataError."""
+    if recipe.rule == UNDER_FIT:
+        return curve_of(study, recipe.curve)
+    x, y, _ = points_in_use(series)
+    x, y, _, _ = sorted_points(x, y, None)
+    return pieces_of(recipe.rule, x, y).value
 
 
 def _content(study: Study, identity: str) -> Hashable:

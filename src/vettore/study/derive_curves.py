@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.formula.formula import read_formula
 from vettore.core.integration.derivative import differentiate
 from vettore.core.interpolation.interpolant import Interpolant, interpolate
 from vettore.core.polynomial import Polynomial
+from vettore.core.typed import limit_in
 from vettore.core.units import product, quotient
 from vettore.study.derive import derive_fit
 from vettore.study.fits import DerivedFit
+from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
+
+# Where a range has no end, a function is drawn so far beyond the other end or zero.
+FAR = 8.0
 
 
 def points_in_use(series: Series) -> tuple[Array, Array, Array | None]:
@@ -58,6 +66,21 @@ def readable(curve: Interpolant, at: Sequence[float]) -> list[float]:
     return [x for x in at if not (curve.ends_at_span and curve.is_beyond(x))]
 
 
+def read_between(study: Study, series: Series) -> tuple[Interpolant, list[float]]:
+    """Return the curve through the points of a series and those x at which it is read. Raises DataError."""
+    recipe = study.interpolant_of(series.id)
+    curve = derive_interpolant(series, recipe)
+    return curve, readable(curve, recipe.read_at)
+
+
+def limits_of_function(function: FunctionRecipe) -> tuple[float, float]:
+    """Return the limits of a function as numbers. Raises DataError for what is none."""
+    a, b = (limit_in(text) for text in (function.start, function.end))
+    if a is None or b is None:
+        raise DataError("Its limits are no numbers; type them again on the Integrate page.")
+    return a, b
+
+
 def area_unit(series: Series) -> str:
     """Return the unit of an area under a series."""
     return product(series.name_and_unit(Role.Y)[1], series.name_and_unit(Role.X)[1])
@@ -70,6 +93,28 @@ def derive_polynomial(study: Study, recipe: PolynomialRecipe) -> Polynomial:
         if not fit.recipe.formula:
             return Polynomial.from_fit(fit.result)
     return Polynomial(recipe.coefficients)
+
+
+def polynomial_span(p: Polynomial) -> tuple[float, float]:
+    """Return a span of x that shows all real roots and turning points of a polynomial."""
+    roots = () if p.is_zero else p.root_list
+    places = [root.value.real for root in roots if root.is_real] + [turn.x for turn in p.turns()]
+    if not places:
+        places = [one.value.real for one in roots] or [0.0]
+    low, high = min(places), max(places)
+    room = 0.25 * (high - low) or max(abs(low), 1.0)
+    return low - room, high + room
+
+
+def function_span(a: float, b: float) -> tuple[float, float]:
+    """Return the span on which a function is drawn: its range, cut where it has no end."""
+    low = a if math.isfinite(a) else (min(b, 0.0) if math.isfinite(b) else 0.0) - FAR
+    return low, b if math.isfinite(b) else max(low, 0.0) + FAR
+
+
+def function_curve(formula: str, span: tuple[float, float]) -> FormulaCurve:
+    """Return a function of x as a curve over a span. Raises VettoreError for a formula that cannot be read."""
+    return FormulaCurve(read_formula(formula, ("x",)).right, "x", {}, (), None, span, None, 0)
 
 
 def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:

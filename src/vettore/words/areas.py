@@ -8,9 +8,8 @@ from vettore.core.errors import DataError, VettoreError
 from vettore.core.integration.function import integrate_function
 from vettore.core.polynomial_words import polynomial_text
 from vettore.core.rounding import NumberStyle
-from vettore.core.typed import limit_in
 from vettore.study.areas import UNDER_FIT, derive_area
-from vettore.study.derive_curves import area_unit, derive_interpolant, derive_polynomial, readable
+from vettore.study.derive_curves import area_unit, derive_polynomial, limits_of_function, read_between
 from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -51,12 +50,10 @@ def baseline_words(study: Study, baseline: AnyBaseline, style: NumberStyle) -> s
 
 def between_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, ...]:
     """Return the values that were read between the points of a series."""
-    recipe = study.interpolant_of(series.id)
-    if not recipe.read_at:
+    if not study.interpolant_of(series.id).read_at:
         return ()
     try:
-        curve = derive_interpolant(series, recipe)
-        at = readable(curve, recipe.read_at)
+        curve, at = read_between(study, series)
         values, errors = curve(np.array(at)), curve.standard_error(np.array(at))
     except DataError as error:
         return (Line("", str(error)),)
@@ -97,10 +94,7 @@ def function_lines(study: Study, style: NumberStyle) -> tuple[Line, ...]:
     for function in study.functions:
         words = f"{function.formula}, {function.start} to {function.end}"
         try:
-            limits = [limit_in(text) for text in (function.start, function.end)]
-            if None in limits:
-                raise DataError("Its limits are no numbers; type them again on the Integrate page.")
-            area = integrate_function(function.formula, *limits)  # type: ignore[arg-type]
+            area = integrate_function(function.formula, *limits_of_function(function))
         except VettoreError as error:
             out.append(Line(words, str(error)))
             continue

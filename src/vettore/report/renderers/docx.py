@@ -20,7 +20,7 @@ from vettore.report.blocks import (
     Table,
     words_of,
 )
-from vettore.report.figures import WIDTH_MM
+from vettore.report.figures.paper import WIDTH_MM
 from vettore.report.notes import NoteBlock, Span
 
 if TYPE_CHECKING:

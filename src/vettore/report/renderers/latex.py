@@ -16,7 +16,7 @@ from vettore.report.blocks import (
     Table,
     words_of,
 )
-from vettore.report.figures import WIDTH_MM
+from vettore.report.figures.paper import WIDTH_MM
 from vettore.report.notes import NoteBlock, Span
 
 PREAMBLE = r"""\documentclass[11pt]{article}

@@ -22,7 +22,7 @@ from vettore.report.blocks import (
     Section,
     Table,
 )
-from vettore.report.figures import MM
+from vettore.report.figures.paper import MM
 from vettore.report.notes import NoteBlock
 
 if TYPE_CHECKING:

@@ -11,10 +11,12 @@ from vettore.words.areas import area_lines, function_lines
 def _blocks(subject: Subject) -> tuple[Block, ...]:
     def of(series: Series) -> list[Block]:
         lines = area_lines(subject.study, series, subject.style)
-        return [Pairs(lines)] if lines else []
+        figure = [subject.figure(series.id)] if subject.has_figure_in("areas", series) else []
+        return [*figure, Pairs(lines)] if lines else []
 
     functions = function_lines(subject.study, subject.style)
-    return (*subject.by_series(of), *([Pairs(functions)] if functions else []))
+    drawn = [subject.figure(function.id) for function in subject.study.functions]
+    return (*subject.by_series(of), *([Pairs(functions), *drawn] if functions else []))
 
 
 AREAS = Entry("areas", "Areas", of_study=_blocks)

@@ -11,7 +11,8 @@ from vettore.words.areas import between_lines
 def _blocks(subject: Subject) -> tuple[Block, ...]:
     def of(series: Series) -> list[Block]:
         lines = between_lines(subject.study, series, subject.style)
-        return [Pairs(lines)] if lines else []
+        figure = [subject.figure(series.id)] if subject.has_figure_in("between", series) else []
+        return [*figure, Pairs(lines)] if lines else []
 
     return subject.by_series(of)
 

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
-from vettore.report.blocks import Block, Heading
+from vettore.report.blocks import Block, Figure, Heading, Paragraph
+from vettore.report.figures.listed import study_figure
+from vettore.study.figures import with_figures
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series
@@ -20,6 +23,22 @@ class Subject:
     study: Study
     series: tuple[Series, ...]
     style: NumberStyle
+
+    def figure(self, of: str) -> Block:
+        """Return the figure of a part of the study, or the sentence that says why it cannot be drawn."""
+        try:
+            figure = study_figure(self.study, of, self.style)
+        except VettoreError as error:
+            return Paragraph(str(error))
+        return Figure(figure, figure.caption, figure.recipe.width)
+
+    def has_figure_in(self, section: str, series: Series) -> bool:
+        """Whether the figure of a series itself stands in a section: with its areas, what was read, or among all series."""
+        homes = [*(["areas"] if self.study.areas_of(series.id) else [])]
+        homes += ["between"] if self.study.interpolant_of(series.id).read_at else []
+        homes.append("series")
+        shown = [home for home in homes if home not in self.study.report.left_out]
+        return series.id in with_figures(self.study) and shown[:1] == [section]
 
     def by_series(self, blocks: Callable[[Series], Iterable[Block]]) -> tuple[Block, ...]:
         """Return the blocks about each series, under its name where several have some."""

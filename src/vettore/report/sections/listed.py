@@ -15,6 +15,7 @@ from vettore.report.sections.entry import Entry
 from vettore.report.sections.figure import FIGURE
 from vettore.report.sections.goodness import GOODNESS
 from vettore.report.sections.method import METHOD
+from vettore.report.sections.multiples import MULTIPLES
 from vettore.report.sections.overview import OVERVIEW
 from vettore.report.sections.polynomials import POLYNOMIALS
 from vettore.report.sections.quantities import QUANTITIES
@@ -29,6 +30,7 @@ from vettore.report.sections.working import WORKING
 SECTIONS: tuple[Entry, ...] = (
     SUMMARY,
     OVERVIEW,
+    MULTIPLES,
     SOURCE,
     FIGURE,
     COEFFICIENTS,

@@ -9,7 +9,8 @@ from vettore.words.areas import polynomial_lines
 
 def _blocks(subject: Subject) -> tuple[Block, ...]:
     lines = polynomial_lines(subject.study, subject.style)
-    return (Pairs(lines),) if lines else ()
+    drawn = [subject.figure(recipe.id) for recipe in subject.study.polynomials]
+    return (Pairs(lines), *drawn) if lines else ()
 
 
 POLYNOMIALS = Entry("polynomials", "Polynomials", of_study=_blocks)

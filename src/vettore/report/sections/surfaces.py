@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from vettore.core.errors import VettoreError
 from vettore.core.surface.surface import Surface
-from vettore.report.blocks import Block, Figure, Heading, Pairs, Paragraph, Table
+from vettore.report.blocks import Block, Heading, Pairs, Paragraph, Table
 from vettore.report.sections.entry import Entry, Subject
-from vettore.report.surface_figure import surface_figure
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Series
 from vettore.study.surfaces import Sites, derive_fitted, derive_surface, fit_of, sites_of
@@ -17,7 +14,6 @@ from vettore.words.surfaces import (
     SHAPE_WORDS,
     covered_lines,
     looks_of,
-    method_words,
     sentence_of,
     summit_height,
     summit_place,
@@ -44,13 +40,9 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
     surface = derive_surface(series, recipe) if fit is None else derive_fitted(series, recipe, fit)
     sites, style = sites_of(series, recipe), subject.style
     summits = surface.summits()
-    caption = (
-        f"{method_words(recipe.method, fit)} over {len(surface.sites)} sites, on a grid of {recipe.shape[0]} × "
-        f"{recipe.shape[1]}; sites in the colour of their own height."
-    )
     blocks: list[Block] = [
         Paragraph(sentence_of(surface, sites, summits, style)),
-        Figure(partial(surface_figure, surface, recipe, sites, style), caption),
+        subject.figure(recipe.id),
     ]
     told = told_of(summits)
     if told:

@@ -1,4 +1,4 @@
-"""How the figure of a fit looks: a thing of its own in the study, made from what the fit is."""
+"""How a figure looks: a thing of its own in the study, made from what it is the figure of."""
 
 from __future__ import annotations
 
@@ -8,11 +8,13 @@ import msgspec
 
 from vettore.study.kinds.part import Part
 
-Scale = Literal["auto", "linear", "log"]
+Scale = Literal["auto", "linear", "log", "reciprocal"]
 Corner = Literal["none", "upper left", "upper right", "lower left", "lower right"]
 Mark = Literal["disc", "square", "triangle", "diamond", "plus"]
 Palette = Literal["house", "grey"]
 Limits = tuple[float | None, float | None]
+# What the figure of all fits, in small plots beside each other, is said to be of.
+ALL_FITS = "fits"
 # Widths and heights in millimetres by where a figure goes.
 SIZES: dict[str, tuple[float, float]] = {
     "report": (160.0, 104.0),
@@ -27,6 +29,7 @@ SIDE, TYPE, SHARE = (30.0, 1200.0), (4.0, 48.0), (0.1, 10.0)
 Millimetres = Annotated[float, msgspec.Meta(ge=SIDE[0], le=SIDE[1])]
 Points = Annotated[float, msgspec.Meta(ge=TYPE[0], le=TYPE[1])]
 Share = Annotated[float, msgspec.Meta(ge=SHARE[0], le=SHARE[1])]
+Step = Annotated[float, msgspec.Meta(ge=1e-300, le=1e300)]
 Colour = Annotated[str, msgspec.Meta(pattern=r"^(#[0-9A-Fa-f]{6})?$")]
 
 
@@ -40,12 +43,14 @@ class Note(msgspec.Struct, frozen=True):
 
 
 class FigureRecipe(Part, frozen=True, tag="figure"):
-    """The look of the figure of fit ``of``; one at most for each. Blank texts are those of the data.
+    """The look of the figure of a part of the study, ``of``; one at most for each. Blank texts are those of the data.
 
-    A scale that is "auto" is logarithmic where the rows span decades of x and crowd at one end. ``mark_size`` and
-    ``line_width`` are shares of the usual ones, ``type_size`` points. ``points_colour`` and ``curve_colour`` are own
-    ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares of the plot, where it was dragged. ``beside`` are
-    fits drawn with it.
+    A fit, a series, a surface, a polynomial and a function have a figure, and all fits together one of small plots. A
+    scale that is "auto" is logarithmic where the rows span decades of x and crowd at one end. ``x_every`` and ``y_every``
+    are distances of ticks. ``mark_size`` and ``line_width`` are shares of the usual ones, ``type_size`` points.
+    ``points_colour`` and ``curve_colour`` are own ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares of
+    the plot, where it was dragged; ``inset_at`` that of the plot that shows the x of ``inset`` larger. ``beside`` are fits
+    drawn with it, ``relief`` whether a surface is also shown as one, ``readings`` whether kept numbers stand on the plot.
     """
 
     letter: ClassVar[str] = "g"
@@ -58,10 +63,14 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     y_scale: Scale = "auto"
     x_limits: Limits = (None, None)
     y_limits: Limits = (None, None)
+    x_every: Step | None = None
+    y_every: Step | None = None
     residuals: bool = True
     band: bool = True
     error_bars: bool = True
     grid: bool = True
+    readings: bool = False
+    relief: bool = True
     legend: Corner = "none"
     legend_at: tuple[float, float] | None = None
     palette: Palette = "house"
@@ -77,7 +86,9 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     panel: str = ""
     notes: tuple[Note, ...] = ()
     beside: tuple[str, ...] = ()
+    inset: tuple[float, float] | None = None
+    inset_at: tuple[float, float] = (0.58, 0.58)
 
     def refers_to(self) -> tuple[str, ...]:
-        """It is nothing without its fit."""
-        return (self.of,)
+        """It is nothing without what it shows."""
+        return () if self.of == ALL_FITS else (self.of,)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from vettore.app.pages.figure.making import TEXTS
 from vettore.app.style import colour
 from vettore.app.widgets.parts import plain_tip
-from vettore.report.fit_figure import Place, Plotted
+from vettore.report.figures.places import Place, Plotted
 
 MARGIN = 22
 # A place is hit within so many pixels.
@@ -30,12 +30,16 @@ HINTS = {
 
 @dataclass(frozen=True)
 class Shown:
-    """A drawn figure: its picture, its width and height in mm, where its parts are, and the scale of its plot."""
+    """A drawn figure: its picture, its width and height in mm, where its parts are, and the scale of its plot.
+
+    ``fields`` are those of the recipe that do something for it.
+    """
 
     picture: QImage
     size: tuple[float, float]
     places: tuple[Place, ...]
     plotted: Plotted
+    fields: frozenset[str] = frozenset()
 
 
 class FigureCanvas(QWidget):
@@ -137,7 +141,7 @@ class FigureCanvas(QWidget):
         by = self._at - start
         if by.manhattanLength() > STILL:
             frame = self.frame_of(place).translated(by)
-            end = frame.bottomLeft() if place.what == "legend" else frame.center()
+            end = frame.center() if place.what.startswith("note") else frame.bottomLeft()
             self.moved.emit(place.what, *self.share_of(end))
         self.update()
 
@@ -147,9 +151,17 @@ class FigureCanvas(QWidget):
             self.edit(place.what)
         elif place is not None and place.what.endswith("axis"):
             self.axis_asked.emit(place.what[0])
-        elif self.shown is not None and self.frame_of(self.shown.plotted.frame).contains(event.position()):
+        elif (
+            self.shown is not None
+            and "notes" in self.shown.fields
+            and self.frame_of(self.shown.plotted.frame).contains(event.position())
+        ):
             self._new = event.position()
             self._open("new", QRectF(event.position(), QSizeF(0, 0)), "")
+
+    def _takes_note_at(self, point: QPointF) -> bool:
+        shown = self.shown
+        return shown is not None and "notes" in shown.fields and self.frame_of(shown.plotted.frame).contains(point)
 
     def edit(self, what: str) -> None:
         """Open the field for words of the figure where they stand."""
@@ -220,12 +232,12 @@ class FigureCanvas(QWidget):
 
 
 def _moves(what: str) -> bool:
-    return what == "legend" or what.startswith("note")
+    return what in ("legend", "inset") or what.startswith("note")
 
 
 def _tip(what: str) -> str:
-    if what == "legend":
-        return "Drag the legend"
+    if what in ("legend", "inset"):
+        return f"Drag the {what}"
     if what.startswith("note"):
         return "Drag the words; double click changes them, Delete takes them away"
     return "Double click for limits and scale" if what.endswith("axis") else "Double click to change the words"

@@ -25,23 +25,22 @@ from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.files.whole import write_whole
 from vettore.report.document import style_of
-from vettore.report.fit_figure import figure_with_places, fit_figure, save_figure
-from vettore.report.sections.figure import fits_of_figure
-from vettore.study.figures import figure_of, set_figure, with_look
+from vettore.report.figures.listed import figure_names, study_figure
+from vettore.study.figures import figure_of, set_figure, usual_figure, with_look
 from vettore.study.kinds.figure import SIZES, FigureRecipe
 
 STYLES = "Style of a figure (*.json)"
 
 
 class FigureEditor(QObject):
-    """What is open is the figure of one fit; ``closed`` says that the report is wanted again."""
+    """What is open is the figure ``of`` a part of the study; ``closed`` says that the report is wanted again."""
 
     closed = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.fit = ""
+        self.of = ""
         self.canvas, self.choices, self.findings = FigureCanvas(), FigureChoices(), FigureFindings()
         canvas, choices, findings = self.canvas, self.choices, self.findings
         canvas.moved.connect(lambda what, x, y: self._with_plot(lambda r, plot: dragged(r, what, plot, x, y)))
@@ -53,22 +52,23 @@ class FigureEditor(QObject):
         choices.limits_typed.connect(lambda axis, a, b: self._change(lambda r: limits_typed(r, axis, a, b)))
         choices.preset_chosen.connect(self._take_preset)
         choices.beside_turned.connect(self._turn_beside)
+        choices.figure_chosen.connect(self.open)
         findings.done.connect(self.closed)
         findings.save_asked.connect(self._ask_and_save)
         findings.copy_asked.connect(self._copy)
         findings.all_asked.connect(self._use_for_all)
-        findings.usual_asked.connect(lambda: self._change(lambda r: FigureRecipe(of=r.of)))
+        findings.usual_asked.connect(lambda: self._change(lambda r: usual_figure(self.session.study, r.of)))
         findings.keep_asked.connect(self._keep_style)
         findings.take_asked.connect(self._take_style)
 
     @property
     def recipe(self) -> FigureRecipe:
         """What was decided on the open figure."""
-        return figure_of(self.session.study, self.fit)
+        return figure_of(self.session.study, self.of)
 
-    def open(self, fit: str) -> None:
-        """Open the figure of a fit."""
-        self.fit = fit
+    def open(self, of: str) -> None:
+        """Open the figure of a part of the study."""
+        self.of = of
         self.canvas.show_figure(None, {})
         self.findings.show_trouble("")
         self.refresh()
@@ -79,23 +79,26 @@ class FigureEditor(QObject):
         others = tuple(
             (curve.id, f"{curve.name} · {study.find_series(curve.series).name}")
             for curve in study.curves
-            if curve.id != self.fit
+            if curve.id != self.of
         )
         style = style_of(study)
+        self.choices.show_figures(figure_names(study), self.of)
         self.choices.draw(recipe, others, style)
         words = {"title": recipe.title, "x title": recipe.x_title, "y title": recipe.y_title}
         words |= {f"note {number}": note.text for number, note in enumerate(recipe.notes)}
 
         def work() -> Shown:
-            picture, places, plotted = figure_with_places(fits_of_figure(study, recipe), recipe, style)
-            return Shown(QImage.fromData(picture), (recipe.width, recipe.height), places, plotted)
+            figure = study_figure(study, recipe.of, style, recipe)
+            picture, places, plotted = figure.with_places()
+            size = (recipe.width, recipe.height)
+            return Shown(QImage.fromData(picture), size, places, plotted, figure.fields)
 
-        self.session.background.run(
-            "figure",
-            work,
-            lambda shown: self.canvas.show_figure(shown, words),
-            self.findings.show_trouble,
-        )
+        def show(shown: Shown) -> None:
+            self.choices.show_fields(shown.fields)
+            self.canvas.show_figure(shown, words)
+            self.session.say("", "status")
+
+        self.session.background.run("figure", work, show, self.findings.show_trouble)
 
     def _choose(self, name: str, value: object) -> None:
         more: dict[str, object] = {"legend_at": None} if name == "legend" else {}
@@ -151,7 +154,7 @@ class FigureEditor(QObject):
         study, recipe, data = self.session.study, self.recipe, self.findings.data.isChecked()
         self.session.background.run(
             "save figure",
-            lambda: save_figure(fits_of_figure(study, recipe), recipe, style_of(study), path, data),
+            lambda: study_figure(study, recipe.of, style_of(study), recipe).save(path, data),
             lambda _nothing: self.session.say(f"The figure was saved as {path.name}."),
             lambda sentence: self.session.say(sentence, "bad"),
         )
@@ -160,8 +163,8 @@ class FigureEditor(QObject):
         study, recipe = self.session.study, self.recipe
 
         def work() -> tuple[bytes, bytes]:
-            fits, style = fits_of_figure(study, recipe), style_of(study)
-            return fit_figure(fits, recipe, style, "png"), fit_figure(fits, recipe, style, "svg", letters=True)
+            figure = study_figure(study, recipe.of, style_of(study), recipe)
+            return figure("png"), figure("svg", letters=True)
 
         def place(pair: tuple[bytes, bytes]) -> None:
             picture, svg = pair

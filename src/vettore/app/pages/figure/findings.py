@@ -10,7 +10,7 @@ from vettore.app.widgets.parts import Column, button, label, rule, section
 FORMATS = {"svg": "SVG, its text stays text", "pdf": "PDF", "png": "PNG, 300 dpi", "tiff": "TIFF, 300 dpi"}
 HINT = (
     "Double click on words to change them, on an axis for its limits, on the plot to add a note with an arrow. Drag the "
-    "legend and the notes."
+    "legend, the inset and the notes."
 )
 
 
@@ -42,7 +42,12 @@ class FigureFindings(Column):
         self.add(self.data, button("Copy it", self.copy_asked.emit, "", "As a picture and as SVG"), rule())
         self.add(
             section("Its look"),
-            button("Use it for all figures", self.all_asked.emit, "", "Give the figures of all fits this look"),
+            button(
+                "Use it for all figures",
+                self.all_asked.emit,
+                "",
+                "Give all figures this look, not its words and limits",
+            ),
             button("As it was at first", self.usual_asked.emit, "", "Take back all that was decided on this figure"),
             button("Keep the look …", self.keep_asked.emit, "", "Save the look as a file"),
             button("Take a look from a file …", self.take_asked.emit, "", "Give the figure the look of a file"),

@@ -8,7 +8,7 @@ import msgspec
 
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import read_number
-from vettore.report.fit_figure import Plotted
+from vettore.report.figures.places import Plotted
 from vettore.study.figures import LOOKS
 from vettore.study.kinds.figure import SHARE, SIDE, TYPE, FigureRecipe, Note
 
@@ -18,6 +18,7 @@ TEXTS = {"title": "title", "x title": "x_title", "y title": "y_title"}
 AWAY = 0.16
 # Digits of what is dragged: as fine as a pixel needs.
 FINE = 4
+SCALE_WORDS = {"log": "logarithmic", "reciprocal": "reciprocal"}
 RANGES = {
     "width": (*SIDE, "The width of a figure is 30 to 1200 mm"),
     "height": (*SIDE, "The height of a figure is 30 to 1200 mm"),
@@ -30,12 +31,12 @@ RANGES = {
 def dragged(recipe: FigureRecipe, what: str, plotted: Plotted, x: float, y: float) -> FigureRecipe:
     """Return the recipe after a part of the figure was dragged.
 
-    ``x``, ``y`` are, in shares of the figure from the upper left, the new lower left corner of the legend, or the new middle
-    of a note's words.
+    ``x``, ``y`` are, in shares of the figure from the upper left, the new lower left corner of the legend or the inset, or
+    the new middle of a note's words.
     """
     across, up = (round(share, FINE) for share in plotted.share_at(x, y))
-    if what == "legend":
-        return recipe.changed(legend_at=(across, up))
+    if what in ("legend", "inset"):
+        return recipe.changed(**{f"{what}_at": (across, up)})
     number = int(what.removeprefix("note "))
     notes = list(recipe.notes)
     notes[number] = msgspec.structs.replace(notes[number], at=(across, up))
@@ -67,7 +68,12 @@ def text_typed(recipe: FigureRecipe, what: str, text: str) -> FigureRecipe:
 
 
 def size_typed(recipe: FigureRecipe, name: str, text: str) -> FigureRecipe:
-    """Return the recipe with another size. Raises VettoreError for what is none."""
+    """Return the recipe with another size; none is a blank distance of ticks. Raises VettoreError for what is none."""
+    if name.endswith("every"):
+        step = read_number(text)
+        if text.strip() and (step is None or not step > 0):
+            raise VettoreError(f"Figures on an axis stand at a distance above 0; “{text}” was typed.")
+        return recipe.changed(**{name: step})
     low, high, words = RANGES[name]
     value = read_number(text)
     if value is None or not low <= value <= high:
@@ -76,18 +82,25 @@ def size_typed(recipe: FigureRecipe, name: str, text: str) -> FigureRecipe:
 
 
 def limits_typed(recipe: FigureRecipe, axis: str, low: str, high: str) -> FigureRecipe:
-    """Return the recipe with other limits of an axis; a blank one follows the data. Raises VettoreError."""
+    """Return the recipe with other limits of an axis, or other ends of the "inset". Raises VettoreError.
+
+    A blank limit follows the data; blank ends are no inset.
+    """
+    what = "The part of x in the inset" if axis == "inset" else f"The axis of {axis}"
     ends: list[float | None] = []
     for text in (low, high):
         value = read_number(text)
         if value is None and text.strip():
-            raise VettoreError(f"“{text}” is not a number: type where the axis of {axis} begins and ends.")
+            raise VettoreError(f"“{text}” is not a number: type where {what[0].lower()}{what[1:]} begins and ends.")
         ends.append(value)
     if ends[0] is not None and ends[1] is not None and not ends[0] < ends[1]:
-        raise VettoreError(f"The axis of {axis} runs from the lower number to the higher.")
-    log = getattr(recipe, f"{axis}_scale") == "log"
-    if log and any(end is not None and end <= 0 for end in ends):
-        raise VettoreError(f"The axis of {axis} is logarithmic: its limits are above 0.")
+        raise VettoreError(f"{what} runs from the lower number to the higher.")
+    if axis == "inset":
+        # One end alone waits for the other.
+        return recipe.changed(inset=None if None in ends else tuple(ends))
+    scale = getattr(recipe, f"{axis}_scale")
+    if scale in SCALE_WORDS and any(end is not None and end <= 0 for end in ends):
+        raise VettoreError(f"{what} is {SCALE_WORDS[scale]}: its limits are above 0.")
     return recipe.changed(**{f"{axis}_limits": tuple(ends)})
 
 

@@ -12,24 +12,22 @@ from vettore.app.pages.integrate.state import State
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.formula.formula import read_formula
 from vettore.core.integration.function import FunctionArea, Rung, integrate_function, ladder
-from vettore.core.integration.rules import pieces_of
 from vettore.core.integration.sampled import SampledArea, integrate
 from vettore.core.integration.settling import Settling, settling
 from vettore.core.integration.strips import joined, places_of_rule, weights_of_rule
 from vettore.core.interpolation.points import sorted_points
 from vettore.core.rounding import read_number
 from vettore.core.typed import limit_in
-from vettore.study.areas import UNDER_FIT, curve_of, derive_area, floor_of
-from vettore.study.derive_curves import points_in_use
+from vettore.study.areas import UNDER_FIT, derive_area, floor_of, shape_of_area
+from vettore.study.derive_curves import function_curve, function_span, points_in_use
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.series import Series
 from vettore.study.study import Study
 
 RUNGS = 7
-# A function is drawn at so many places; where a limit is infinite, so far beyond the other or zero.
-DRAWN, FAR = 1200, 8.0
+# A function is drawn at so many places.
+DRAWN = 1200
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,11 +42,11 @@ class AreaAsked:
         """Work it out. Raises VettoreError."""
         kept = {area.id: self._kept(area) for area in self.study.areas_of(self.series.id)}
         area = derive_area(self.study, self.series, self.recipe)
+        shape = shape_of_area(self.study, self.series, self.recipe)
         if self.recipe.rule == UNDER_FIT:
-            return AreaAnswer(self.series, self.recipe, area, curve_of(self.study, self.recipe.curve), kept)
+            return AreaAnswer(self.series, self.recipe, area, shape, kept)
         x, y, _ = points_in_use(self.series)
         x, y, _, _ = sorted_points(x, y, None)
-        shape = pieces_of(self.recipe.rule, x, y).value
         steps = settling(x, y, area, floor_of(self.study, self.recipe.baseline))
         return AreaAnswer(self.series, self.recipe, area, shape, kept, steps)
 
@@ -90,9 +88,9 @@ class FunctionAsked:
                 rungs = ladder(self.formula, self.a, self.b, self.rule, rungs=RUNGS)
             except VettoreError:
                 rungs = ()
-        low, high = self._shown()
-        x = np.linspace(low, high, DRAWN)
-        curve = FormulaCurve(read_formula(self.formula, ("x",)).right, "x", {}, (), None, (low, high), None, 0)
+        span = function_span(self.a, self.b)
+        x = np.linspace(*span, DRAWN)
+        curve = function_curve(self.formula, span)
         y = curve(x)
         good = np.isfinite(y)
         running = integrate(x[good], y[good]) if good.sum() > 1 else None
@@ -101,14 +99,6 @@ class FunctionAsked:
             places = places_of_rule(self.rule, area.edges)
             used = np.column_stack([places, curve(places), weights_of_rule(self.rule, area.edges)])
         return FunctionAnswer(self, area, rungs, curve, x[good], y[good], running, used)
-
-    def _shown(self) -> tuple[float, float]:
-        """Return the span on which the function is drawn."""
-        if math.isfinite(self.a):
-            low = self.a
-        else:
-            low = (min(self.b, 0.0) if math.isfinite(self.b) else 0.0) - FAR
-        return low, self.b if math.isfinite(self.b) else max(low, 0.0) + FAR
 
 
 @dataclass(frozen=True, eq=False)

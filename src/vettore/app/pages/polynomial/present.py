@@ -12,7 +12,7 @@ from vettore.core.polynomial import Polynomial, Turn
 from vettore.core.polynomial_roots import Root
 from vettore.core.polynomial_words import doubts_in_words, polynomial_text, roots_in_words
 from vettore.core.rounding import NumberStyle
-from vettore.study.derive_curves import derive_polynomial
+from vettore.study.derive_curves import derive_polynomial, polynomial_span
 from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.study import Study
 from vettore.words.readings import TURNS
@@ -79,7 +79,7 @@ def present(shelved: Shelved, style: NumberStyle) -> View:
             ("area from 0", polynomial_text(p.antiderivative(), style)),
         ),
         tuple((t.x, t.y, t.kind, _turn_words(t, roots, style)) for t in turns),
-        _home(roots, [turn.x for turn in turns]),
+        polynomial_span(p),
     )
 
 
@@ -100,16 +100,6 @@ def values_at(
     values = shelved.polynomial(np.array(at, dtype=np.float64)).tolist()
     full = list(zip(at, values, strict=True))
     return [(style.short(x, 10), style.number(y, 8)) for x, y in full[:MOST_VALUES]], full
-
-
-def _home(roots: Sequence[Root], turns: list[float]) -> tuple[float, float]:
-    """Return a span of x that shows all real roots and turning points."""
-    places = [root.value.real for root in roots if root.is_real] + turns
-    if not places:
-        places = [one.value.real for one in roots] or [0.0]
-    low, high = min(places), max(places)
-    room = 0.25 * (high - low) or max(abs(low), 1.0)
-    return low - room, high + room
 
 
 def _turn_words(turn: Turn, roots: Sequence[Root], style: NumberStyle) -> str:

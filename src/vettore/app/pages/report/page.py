@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QStackedWidget
 
 from vettore.app.pages.again.worker import WorkAgain
@@ -12,7 +11,7 @@ from vettore.app.pages.figure.editor import FigureEditor
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.report.choices import Choices
 from vettore.app.pages.report.present import ALL, present
-from vettore.app.pages.report.preview import Preview, pictures_of
+from vettore.app.pages.report.preview import Preview, Printed, printed_of
 from vettore.app.pages.report.sending import Sending
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Invitation
@@ -22,9 +21,12 @@ from vettore.report.renderers.pdf import pdf
 from vettore.report.save import save_report
 from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
+from vettore.study.figures import with_figures
 
 # Milliseconds of a pause after which the pages are written again.
 PAUSE = 200
+# A report of so many pages is printed at once; of a longer one the chapter that is seen comes first, all of it after a rest.
+SOON_PRINTED, REST = 5, 1500
 # What the stage shows.
 EMPTY, REPORT, FIGURE, AGAIN = 0, 1, 2, 3
 
@@ -76,7 +78,7 @@ class ReportPage(Page):
     def refresh(self) -> None:
         """Fill in the choices and draw the pages again."""
         study = self.session.study
-        if self.figure_is_open and any(curve.id == self.editor.fit for curve in study.curves):
+        if self.figure_is_open and self.editor.of in with_figures(study):
             self.editor.refresh()
             return
         view = present(study)
@@ -96,11 +98,12 @@ class ReportPage(Page):
         return self.stage.currentIndex() == FIGURE
 
     def open_figure(self) -> None:
-        """Open the figure of the reported fit in the place of the pages."""
-        reported = self.session.study.reported_curve
-        if reported is not None:
+        """Open the figure of the reported fit, or else the first of the study, in the place of the pages."""
+        study = self.session.study
+        there, reported = with_figures(study), study.reported_curve
+        if there:
             self._show_part(FIGURE)
-            self.editor.open(reported.id)
+            self.editor.open(there[0] if reported is None else reported.id)
 
     def close_figure(self) -> None:
         """Show the pages again."""
@@ -158,16 +161,36 @@ class ReportPage(Page):
 
     def _draw(self) -> None:
         study, scale = self.session.study, self.preview.scale_for(self.stage.width())
+        place = self.preview.chapter_in_view() if study.report.fits == "all" and study.curves else None
+        if self.pages <= SOON_PRINTED or place is None:
+            self._print_all()
+            return
+        # What is looked at first; all of it once the hands rest.
+
+        def work() -> Printed:
+            document = report_document(study)
+            alone = place < len(document.chapters) and len(document.chapters) == len(self.preview.printed.chapters)
+            return printed_of(pdf(document.alone(place)), scale) if alone else Printed(())
+
+        def show(printed: Printed) -> None:
+            if printed.pages:
+                self.preview.show_chapter(place, printed)
+
+        self.session.background.run("preview page", work, show, self.preview.refuse)
+        self.session.background.when_calm("preview", REST, self._print_all)
+
+    def _print_all(self) -> None:
+        study, scale = self.session.study, self.preview.scale_for(self.stage.width())
         self.session.background.run(
             "preview",
-            lambda: pictures_of(pdf(report_document(study)), scale),
+            lambda: printed_of(pdf(report_document(study)), scale),
             self._show_pages,
             self.preview.refuse,
         )
 
-    def _show_pages(self, images: list[QImage]) -> None:
-        self.pages = len(images)
-        self.preview.show_pages(images)
+    def _show_pages(self, printed: Printed) -> None:
+        self.pages = len(printed.pages)
+        self.preview.show_printed(printed)
         self.session.say("", "status")
 
     def _choose_subject(self, identity: str) -> None:

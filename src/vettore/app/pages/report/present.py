@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from vettore.study.figures import with_figures
 from vettore.study.kinds.report import ReportRecipe
 from vettore.study.study import Study
 
@@ -34,6 +35,6 @@ def present(study: Study) -> View:
         tuple(subjects),
         ALL if recipe.fits == "all" or reported is None else reported.id,
         bool(study.series or study.functions or study.polynomials),
-        reported is not None,
+        bool(with_figures(study)),
         bool(study.series),
     )

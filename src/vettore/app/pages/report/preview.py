@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
@@ -17,11 +18,26 @@ SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 _rendering = threading.Lock()
 
 
+@dataclass(frozen=True)
+class Printed:
+    """Pictures of pages, and of each chapter the page on which it begins, counted from 0."""
+
+    pages: tuple[QImage, ...]
+    chapters: tuple[int, ...] = ()
+
+    def of_chapter(self, place: int) -> range:
+        """Return the pages of a chapter, down to that on which the next begins."""
+        ends = (*self.chapters[1:], len(self.pages))
+        return range(self.chapters[place], max(ends[place], self.chapters[place] + 1))
+
+
 class Preview(Column):
     """Shows pictures of pages, in the width that the stage has for them."""
 
     def __init__(self) -> None:
         super().__init__("Preview of the report", (20, 16, 20, 16))
+        self.printed = Printed(())
+        self._sheets: list[QLabel] = []
         self.column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
 
     def scale_for(self, width: int) -> float:
@@ -29,30 +45,68 @@ class Preview(Column):
         fitting = (width - BESIDE) / PAGE_WIDTH
         return min(max(fitting, SMALLEST_SCALE), LARGEST_SCALE) * self.devicePixelRatioF()
 
-    def show_pages(self, images: list[QImage]) -> None:
-        """Show pages under each other."""
-        clear(self.column)
-        for number, image in enumerate(images, 1):
-            image.setDevicePixelRatio(self.devicePixelRatioF())
-            page = QLabel()
-            page.setPixmap(QPixmap.fromImage(image))
-            page.setObjectName("page")
-            page.setAccessibleName(f"Page {number} of {len(images)}")
-            self.column.addWidget(page, alignment=Qt.AlignmentFlag.AlignHCenter)
+    def chapter_in_view(self) -> int | None:
+        """Return the place of the chapter that is seen; None where there are no chapters."""
+        seen = 0
+        self.column.activate()
+        middle = self.verticalScrollBar().value() + self.viewport().height() // 2
+        for number, sheet in enumerate(self._sheets):
+            if sheet.y() <= middle:
+                seen = number
+        begun = [place for place, first in enumerate(self.printed.chapters) if first <= seen]
+        return begun[-1] if begun else None
+
+    def show_chapter(self, place: int, alone: Printed) -> None:
+        """Show other pages of one chapter in the place of those that it had."""
+        if place >= len(self.printed.chapters):
+            return
+        old = self.printed.of_chapter(place)
+        pages = (*self.printed.pages[: old.start], *alone.pages, *self.printed.pages[old.stop :])
+        more = len(alone.pages) - len(old)
+        chapters = tuple(
+            first + (more if number > place else 0) for number, first in enumerate(self.printed.chapters)
+        )
+        self.show_printed(Printed(pages, chapters))
+
+    def show_printed(self, printed: Printed) -> None:
+        """Show pages under each other. Those that are there are painted anew, so that what is seen stays in view."""
+        shown = dict(enumerate(self.printed.pages, 1)) if self._sheets else {}
+        if not self._sheets:
+            clear(self.column)
+        for sheet in self._sheets[len(printed.pages) :]:
+            self.column.removeWidget(sheet)
+            sheet.deleteLater()
+        del self._sheets[len(printed.pages) :]
+        while len(self._sheets) < len(printed.pages):
+            sheet = QLabel()
+            sheet.setObjectName("page")
+            self.column.addWidget(sheet, alignment=Qt.AlignmentFlag.AlignHCenter)
+            self._sheets.append(sheet)
+        for number, (sheet, image) in enumerate(zip(self._sheets, printed.pages, strict=True), 1):
+            # A page that stays is not painted again.
+            if shown.get(number) is not image:
+                image.setDevicePixelRatio(self.devicePixelRatioF())
+                sheet.setPixmap(QPixmap.fromImage(image))
+            sheet.setAccessibleName(f"Page {number} of {len(printed.pages)}")
+        self.printed = printed
 
     def refuse(self, sentence: str) -> None:
         """Show why there is no page."""
+        self.printed = Printed(())
+        self._sheets = []
         clear(self.column)
         self.add(label(sentence, "bad", wrap=True))
 
 
-def pictures_of(data: bytes, scale: float) -> list[QImage]:
+def printed_of(data: bytes, scale: float) -> Printed:
     """Turn the pages of a PDF into pictures."""
     import pypdfium2
 
     # PDFium serves one thread at a time, and what is left open would be closed by whichever thread collects it.
     with _rendering:
         document = pypdfium2.PdfDocument(data)
+        marks = [mark for mark in document.get_toc() if mark.level == 1]
+        chapters = tuple(dest.get_index() for mark in marks if (dest := mark.get_dest()) is not None)
         images = []
         for number in range(len(document)):
             page = document[number]
@@ -64,4 +118,4 @@ def pictures_of(data: bytes, scale: float) -> list[QImage]:
             bitmap.close()
             page.close()
         document.close()
-    return images
+    return Printed(tuple(images), chapters)

@@ -47,7 +47,7 @@ class Sending(Column):
         )
         self.attach.clicked.connect(lambda checked: self.changed.emit({"attach": checked}))
         self.change_figure = button(
-            "Change the figure …", self.figure_asked.emit, "", "Words, axes, colours, marks, size"
+            "Change a figure …", self.figure_asked.emit, "", "Words, axes, colours, marks, size"
         )
         self.change_figure.setProperty("help", "report.md#change-the-figure")
         self.new_file = button(

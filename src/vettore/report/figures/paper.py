@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import math
-import re
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -15,6 +14,7 @@ import numpy as np
 
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS, SERIF
+from vettore.report.figures.lean import lean
 from vettore.words.axes import axis_figures, axis_title
 
 Kind = Literal["svg", "pdf", "png", "tiff"]
@@ -61,13 +61,15 @@ class Sheet:
     type_size: float = 8.5
     serif: bool = False
     letters: bool = False
-    dpi: int = DPI
+    dpi: float = DPI
 
 
-def drawn(draw: Callable[[Any], None], sheet: Sheet, kind: Kind) -> bytes:
+def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
     """Return what a function draws on a sheet: as shapes, or as a picture."""
     with _lock:
         mpl = _matplotlib()
+        from matplotlib.backends.backend_svg import FigureCanvasSVG
+
         settings = {
             "font.family": SERIF if sheet.serif else SANS,
             "font.size": sheet.type_size,
@@ -85,15 +87,20 @@ def drawn(draw: Callable[[Any], None], sheet: Sheet, kind: Kind) -> bytes:
             "axes.unicode_minus": True,
         }
         with mpl.rc_context(settings):
-            figure = mpl.figure.Figure(figsize=(sheet.width * MM, sheet.height * MM), layout="constrained")
+            size = (sheet.width * MM, sheet.height * MM)
+            figure = mpl.figure.Figure(figsize=size, dpi=sheet.dpi)
             draw(figure)
             out = io.BytesIO()
-            figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=dict.fromkeys(UNSAID[kind]) or None)
+            unsaid = dict.fromkeys(UNSAID[kind]) or None
+            if kind == "svg":
+                # Written at once: saving would first draw it once more, to see that it can be.
+                FigureCanvasSVG(figure).print_svg(out, metadata=unsaid)  # type: ignore[no-untyped-call]
+            else:
+                figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
     if kind != "svg":
         return out.getvalue()
-    text = out.getvalue().decode("utf-8")
-    # Comments repeat the words that are drawn.
-    return re.sub(r"<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL).encode("utf-8")
+    # Without its comments, which repeat the words that are drawn.
+    return lean(out.getvalue().decode("utf-8")).encode("utf-8")
 
 
 def dress_axes(axes: Any, style: NumberStyle, grid: bool = True) -> None:
@@ -146,23 +153,73 @@ def _length_and_room(axis: Any) -> tuple[float, float]:
     return (label.width, frame.width) if axis.axis_name == "x" else (label.height, frame.height)
 
 
-def fit_titles(figure: Any, axes: Sequence[Any]) -> None:
+# Points left at the edges of a sheet, and between plots that stand under each other.
+EDGE_POINTS, BETWEEN_POINTS = 3.0, 6.0
+# Words leave a plot at least this of a sheet.
+LEAST_SHARE = 0.1
+
+
+def fit_titles(figure: Any, axes: Sequence[Any], lay_out: Callable[[], None] | None = None) -> None:
     """Lay the figure out, and break the unit off what is longer than its axis, or else shorten it in the middle."""
-    engine = figure.get_layout_engine()
-    engine.execute(figure)
-    for axis in axes:
-        text = axis.get_label_text()
-        length, room = _length_and_room(axis)
-        if length > room > 0 and " (" in text:
-            axis.set_label_text("\n(".join(text.rsplit(" (", 1)))
-            engine.execute(figure)
-            broken, room = _length_and_room(axis)
-            if broken <= room:
-                continue
-            axis.set_label_text(text)
-            engine.execute(figure)
-        if length > room > 0:
-            kept = max(int(len(text) * room / length) - 3, 6)
-            axis.set_label_text(f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}")
+    if lay_out is None:
+        figure.set_layout_engine("constrained")
+        engine = figure.get_layout_engine()
+        lay_out = lambda: engine.execute(figure)  # noqa: E731
+    lay_out()
+    whole = {axis: (axis.get_label_text(), *_length_and_room(axis)) for axis in axes}
+    long = [axis for axis, (_, length, room) in whole.items() if length > room > 0]
+    broken = [axis for axis in long if " (" in whole[axis][0]]
+    for axis in broken:
+        axis.set_label_text("\n(".join(whole[axis][0].rsplit(" (", 1)))
+    if broken:
+        lay_out()
+    still = [axis for axis in broken if _length_and_room(axis)[0] > _length_and_room(axis)[1]]
+    for axis in (axis for axis in long if axis not in broken or axis in still):
+        text, length, room = whole[axis]
+        axis.set_label_text(without_middle(text, int(len(text) * room / length)))
+    if still:
+        lay_out()
     # All has its place: drawing does not lay it out again.
     figure.set_layout_engine("none")
+
+
+def without_middle(text: str, room: int) -> str:
+    """Return a text of about so many letters, its middle left out."""
+    kept = max(room - 3, 6)
+    return f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}"
+
+
+def lay_in_rows(figure: Any, rows: Sequence[Sequence[Any]], shares: Sequence[float]) -> None:
+    """Give plots in rows all the room that their words and figures leave; rows have ``shares`` of its height.
+
+    Once: what surrounds a plot does not change with its size, since its figures are chosen already.
+    """
+    renderer, point = figure._get_renderer(), figure.dpi / 72
+    around = []
+    for row in rows:
+        told = []
+        for axes in row:
+            frame, whole = axes.get_window_extent(renderer), axes.get_tightbbox(renderer, for_layout_only=True)
+            told.append((frame.x0 - whole.x0, whole.x1 - frame.x1, whole.y1 - frame.y1, frame.y0 - whole.y0))
+        around.append(told)
+    edge, between = EDGE_POINTS * point, BETWEEN_POINTS * point
+    width, height = figure.bbox.width, figure.bbox.height
+    columns = range(max(len(row) for row in rows))
+    left = [max(told[place][0] for told in around if place < len(told)) for place in columns]
+    right = [max(told[place][1] for told in around if place < len(told)) for place in columns]
+    above, below = ([max(one[side] for one in told) for told in around] for side in (2, 3))
+    wide = (width - 2 * edge - sum(left) - sum(right) - between * (len(left) - 1)) / len(left)
+    title = figure._suptitle
+    over_all = 0.0 if title is None else title.get_window_extent(renderer).height + between
+    high = height - 2 * edge - over_all - sum(above) - sum(below) - between * (len(rows) - 1)
+    wide, high = max(wide, LEAST_SHARE * width), max(high, LEAST_SHARE * height)
+    top = height - edge - over_all
+    for row, share, over, under in zip(rows, shares, above, below, strict=True):
+        tall = high * share / sum(shares)
+        top -= over + tall
+        start = edge
+        for axes, before, after in zip(row, left, right, strict=False):
+            start += before
+            axes.set_position((start / width, top / height, wide / width, tall / height))
+            start += wide + after + between
+        top -= under + between

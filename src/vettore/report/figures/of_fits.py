@@ -1,0 +1,166 @@
+"""The figure of a fit: data, curve and band over the residuals; other fits beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Mapping
+from functools import partial
+
+import numpy as np
+
+from vettore.core.errors import VettoreError
+from vettore.core.rounding import NumberStyle
+from vettore.report.figures.figure import ON_ANY_SHEET, StudyFigure
+from vettore.report.figures.plot import Drawn, Flag, Layer, Marks, Missed, Plot, as_csv, line_table
+from vettore.report.figures.plotting import draw_plot, scales_of
+from vettore.study.derive import derive_fit
+from vettore.study.fits import DerivedFit, response_of
+from vettore.study.kinds.figure import FigureRecipe
+from vettore.study.kinds.readings import read
+from vettore.study.remembered import content_of
+from vettore.study.series import Role, Series
+from vettore.study.study import Study
+from vettore.words.fits import weights_in_words
+from vettore.words.readings import pennants
+
+MARK_WORDS = {"disc": "discs", "square": "squares", "triangle": "triangles", "diamond": "diamonds", "plus": "crosses"}
+# What the recipe can say of a plot over x and y, and of one of fits.
+LOOK_OF_PLOTS = frozenset({"error_bars", "grid", "palette", "points_colour", "mark", "mark_size"}) | ON_ANY_SHEET
+WORDS_OF_PLOTS = frozenset({"title", "x_title", "y_title", "panel", "notes", "x_limits", "y_limits"})
+OF_PLOTS = LOOK_OF_PLOTS | WORDS_OF_PLOTS | {"x_scale", "y_scale", "x_every", "y_every", "legend", "inset"}
+OF_FITS = OF_PLOTS | {"residuals", "band", "readings", "curve_colour", "line_width", "beside"}
+
+
+def figure_of_fit(study: Study, recipe: FigureRecipe, style: NumberStyle) -> StudyFigure:
+    """Return the figure of a fit and of those beside it. Raises VettoreError when the fit has no answer."""
+    fits = fits_of_figure(study, recipe)
+    plot = Plot(
+        tuple(layer_of(study, fit, style, len(fits) > 1) for fit in fits),
+        fits[0].series.label(Role.X),
+        response_of(fits[0].series, fits[0].recipe)[1],
+        Missed(fits[0].x, fits[0].missed, fits[0].missed_called),
+    )
+    return StudyFigure(
+        recipe,
+        style,
+        (content_of_fits(fits), tuple(study.readings_of(fit.recipe.id) for fit in fits)),
+        _caption(fits, plot, recipe),
+        lambda figure: draw_plot(figure, plot, recipe, style),
+        partial(_tables, fits, plot, recipe),
+        OF_FITS,
+    )
+
+
+def content_of_fits(fits: tuple[DerivedFit, ...]) -> Hashable:
+    """Return all that a picture of fits depends on: results are remembered, and so are the same objects again."""
+    return tuple((fit.result, labels_of(fit.series), fit.recipe.name, fit.recipe.use_errors) for fit in fits)
+
+
+def labels_of(series: Series) -> Hashable:
+    """Return what is drawn of a series beside results: its rows and their words."""
+    words = tuple((column.name, column.unit, column.role) for column in series.columns)
+    return content_of(series), series.name, words, series.label(Role.X), series.label(Role.Y)
+
+
+def fits_of_figure(study: Study, recipe: FigureRecipe) -> tuple[DerivedFit, ...]:
+    """Return the fits that a figure shows, its own first; one beside it that is gone, or fails, is left out."""
+    there = {curve.id for curve in study.curves} - {recipe.of}
+    beside = answered(study, [identity for identity in recipe.beside if identity in there])
+    return derive_fit(study, recipe.of), *beside
+
+
+def answered(study: Study, fits: Iterable[str]) -> tuple[DerivedFit, ...]:
+    """Return those of some fits that have an answer."""
+    found = []
+    for identity in fits:
+        try:
+            found.append(derive_fit(study, identity))
+        except VettoreError:
+            continue
+    return tuple(found)
+
+
+def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -> Layer:
+    """Return what is drawn of a fit; where there are several, its names say of which series it is."""
+    series, y = fit.series, fit.response
+    x = series.values(Role.X)
+    assert x is not None
+    aside = series.measured & ~series.kept
+    # Those of the left side: of ln(y), not of y, where that was fitted.
+    shown = fit.recipe.use_errors
+    marks = Marks(
+        series.name if several else (series.column(Role.Y) or series).name,
+        x[fit.rows],
+        y[fit.rows],
+        fit.result.error_of_y if shown else None,
+        fit.result.sigma_x if shown else None,
+        x[aside],
+        y[aside],
+    )
+    name = f"{fit.recipe.name} ({series.name})" if several else fit.recipe.name
+    if fit.curve is None:
+        return Layer(marks, places=(fit.x, fit.result.fitted), places_name=name)
+    curve, level = fit.curve, fit.result.level
+    drawn = Drawn(name, curve, curve.span, lambda at: curve.band(at, level))
+    return Layer(marks, drawn, flags=_flags(study, fit, style))
+
+
+def _flags(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[Flag, ...]:
+    kept = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
+    found = []
+    for reading in (read(fit, one, kept) for one in kept):
+        words = pennants(fit, reading, style)
+        found += [Flag(text, x, y) for (x, y), text in zip(reading.places, words, strict=False)]
+    return tuple(found)
+
+
+def _caption(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> str:
+    """Say what the figure shows: rows, curve, band, ±, weights, axes and where the data are from."""
+    fit = fits[0]
+    level = f"{fit.result.level:.0%}".replace("%", " %")
+    band = f", {level} band of the curve" if recipe.band and fit.result.residual_sd else ""
+    y = fit.series.column(Role.Y)
+    words = f"Measured {y.name if y else 'y'} ({MARK_WORDS[recipe.mark]}) and fitted {fit.recipe.name.lower()} (line{band})"
+    words += f" of {fit.series.name}" if len(fits) > 1 else ""
+    beside = [f"{other.recipe.name.lower()} of {other.series.name}" for other in fits[1:]]
+    words += f", beside {', '.join(beside)}" if beside else ""
+    source = fit.series.table.full_source.name
+    words += f", from {source}" if source else ""
+    words += "; residuals below." if recipe.residuals else "."
+    if recipe.error_bars and fit.result.error_of_y is not None and fit.recipe.use_errors:
+        bars = "± of x and of y" if fit.result.sigma_x is not None else "± of y"
+        words += f" Bars are {bars}; {weights_in_words(fit.result)}."
+    if recipe.readings and any(layer.flags for layer in plot.layers):
+        words += " Diamonds are kept readings."
+    words += scales_in_words(plot, recipe)
+    return words + (f" Open {marks_of(recipe)} are set aside." if fit.series.set_aside else "")
+
+
+def marks_of(recipe: FigureRecipe) -> str:
+    """Return how the marks of rows that are set aside are called."""
+    return "discs" if recipe.mark == "disc" else "marks"
+
+
+def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
+    """Say which axes are not straight, and what an inset shows."""
+    words = ""
+    scales = dict(zip("xy", scales_of(recipe, plot), strict=True))
+    for scale, told in (("log", "is logarithmic"), ("reciprocal", "is reciprocal")):
+        names = [name for name, known in scales.items() if known == scale]
+        if names:
+            words += f" The axis of {' and '.join(names)} {told}."
+    return words + (" The inset shows a part of x larger." if recipe.inset is not None else "")
+
+
+def _tables(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> Mapping[str, str]:
+    """Return the rows, and each curve with its band."""
+    files = {}
+    log = scales_of(recipe, plot)[0] == "log"
+    for number, (fit, layer) in enumerate(zip(fits, plot.layers, strict=True), 1):
+        ending = "" if len(fits) == 1 else f"-{number}"
+        sigma = fit.result.error_of_y if fit.result.error_of_y is not None else np.full(len(fit.rows), np.nan)
+        names = ("x", "y", "fitted", "residual", "sigma")
+        columns = (fit.x, fit.response[fit.rows], fit.result.fitted, fit.result.residuals, sigma)
+        files[f"{ending}-rows.csv"] = as_csv(names, columns)
+        if layer.drawn is not None:
+            files[f"{ending}-curve.csv"] = line_table(layer.drawn, log)
+    return files

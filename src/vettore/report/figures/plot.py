@@ -1,0 +1,143 @@
+"""What a plot shows, free of how it is drawn: marks, lines, bands, areas and flags over an x and a y."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+import numpy as np
+
+from vettore.core.arrays import Array
+
+CURVE_POINTS = 400
+# x runs over at least so many times its smallest, and half of the rows crowd in this share of the axis: logarithmic.
+DECADES, CROWDED = 1000.0, 0.05
+
+Line: TypeAlias = Callable[[Array], Array]
+Band: TypeAlias = Callable[[Array], tuple[Array, Array]]
+NONE = np.empty(0)
+
+
+@dataclass(frozen=True, eq=False)
+class Marks:
+    """Rows as marks: those in use with their ±, and those set aside, which are open. ``name`` stands in the legend."""
+
+    name: str
+    x: Array
+    y: Array
+    error: Array | None = None
+    error_x: Array | None = None
+    aside_x: Array = field(default_factory=lambda: NONE)
+    aside_y: Array = field(default_factory=lambda: NONE)
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A line over a span of x, with its band where it has one."""
+
+    name: str
+    line: Line
+    span: tuple[float, float]
+    band: Band | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Filled:
+    """An area between a line and its floor."""
+
+    name: str
+    x: Array
+    top: Array
+    floor: Array
+
+
+@dataclass(frozen=True)
+class Flag:
+    """A number that was read, at its place."""
+
+    words: str
+    x: float
+    y: float
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """What is drawn in the colours of one series; ``places`` (x, y) are fitted values where there is no line over x."""
+
+    marks: Marks | None = None
+    drawn: Drawn | None = None
+    places: tuple[Array, Array] | None = None
+    places_name: str = ""
+    filled: tuple[Filled, ...] = ()
+    flags: tuple[Flag, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Missed:
+    """By how much the rows miss the curve, (n,), and how that is called."""
+
+    x: Array
+    by: Array
+    called: str
+
+
+@dataclass(frozen=True, eq=False)
+class Plot:
+    """Layers over the same axes, with the words of these; ``missed`` is drawn below."""
+
+    layers: tuple[Layer, ...]
+    x_title: str
+    y_title: str
+    missed: Missed | None = None
+
+    @property
+    def crowded(self) -> bool:
+        """Whether x runs over decades and most rows would crowd at one end of a straight axis."""
+        marks = self.layers[0].marks
+        if marks is None or not len(marks.x):
+            return False
+        low, high = float(np.min(marks.x)), float(np.max(marks.x))
+        if not 0 < low * DECADES <= high:
+            return False
+        return float(np.median((marks.x - low) / (high - low))) < CROWDED
+
+    def reaches_above_zero(self, axis: int) -> bool:
+        """Whether anything is drawn above 0 along x (0) or y (1)."""
+        for layer in self.layers:
+            if layer.marks is not None and np.any((layer.marks.x, layer.marks.y)[axis] > 0):
+                return True
+            if layer.drawn is not None:
+                x = spread(layer.drawn.span, log=False)
+                if np.any((x if axis == 0 else layer.drawn.line(x)) > 0):
+                    return True
+        return False
+
+
+def spread(span: tuple[float, float], log: bool) -> Array:
+    """Return the places at which a line is drawn."""
+    low, high = span
+    return np.geomspace(low, high, CURVE_POINTS) if log and low > 0 else np.linspace(low, high, CURVE_POINTS)
+
+
+def line_table(drawn: Drawn, log: bool) -> str:
+    """Return a drawn line with its band as CSV, in full digits."""
+    x = spread(drawn.span, log)
+    none = np.full(len(x), np.nan)
+    low, high = (none, none) if drawn.band is None else drawn.band(x)
+    return as_csv(("x", "curve", "band from", "band to"), (x, drawn.line(x), low, high))
+
+
+def as_csv(names: Sequence[str], columns: Sequence[Array]) -> str:
+    """Return columns as CSV in full digits; what is no number is blank."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(names)
+    writer.writerows([_full(value) for value in row] for row in zip(*columns, strict=True))
+    return out.getvalue()
+
+
+def _full(value: float) -> str:
+    return repr(float(value)) if np.isfinite(value) else ""

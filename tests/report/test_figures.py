@@ -1,0 +1,258 @@
+"""Figures of all that a study holds: what each shows, how its look changes it, and what it hands on."""
+
+import base64
+import csv
+import io
+import re
+
+import numpy as np
+import pypdfium2
+import pytest
+from weasyprint import HTML
+
+from vettore.core.errors import VettoreError
+from vettore.core.rounding import NumberStyle
+from vettore.demo.study import demo_study
+from vettore.files.study_file import save_study
+from vettore.report.document import report_document
+from vettore.report.figures import paper
+from vettore.report.figures.figure import sheet_of
+from vettore.report.figures.listed import figure_names, study_figure
+from vettore.report.figures.paper import drawn
+from vettore.study import edits, parts
+from vettore.study.areas import derive_area
+from vettore.study.derive import derive_fit
+from vettore.study.figures import figure_of, set_figure, usual_figure, with_look
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import BetweenEnds, Level
+from vettore.study.kinds.figure import ALL_FITS
+from vettore.study.kinds.function import FunctionRecipe
+from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.kinds.polynomial import PolynomialRecipe
+from vettore.study.kinds.surface import SurfaceRecipe
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
+
+STYLE = NumberStyle()
+SURFACE, FUNCTION, POLYNOMIAL = "Nitrate, reed bed · surface", "exp(-x^2) · function", "p · polynomial"
+PULSE, POND, LIGHT = "Dye pulse, weir · the points", "Pond temperature · the points", "Cubic · Light response, algae"
+
+
+@pytest.fixture(scope="module")
+def study():
+    """The demo study with something of every kind that has a figure, and five fits."""
+    study = demo_study()
+    ids = {series.name: series.id for series in study.series}
+    pulse, pond = ids["Dye pulse, weir"], ids["Pond temperature"]
+    for part in (
+        AreaRecipe(series=pulse, name="pulse", baseline=BetweenEnds()),
+        AreaRecipe(series=pulse, start=100.0, end=200.0, baseline=Level(1.0)),
+        InterpolantRecipe(series=pond, read_at=(5.0, 11.5)),
+        PolynomialRecipe(name="p", coefficients=(2.0, -3.0, 0.0, 1.0)),
+        FunctionRecipe(formula="exp(-x^2)", start="-inf", end="1"),
+        SurfaceRecipe(series=ids["Nitrate, reed bed"]),
+    ):
+        study = parts.add(study, part)
+    for name in ("Oxygen, chamber B", "Light response, algae"):
+        study = edits.add_fit(study, ids[name], 3)
+    return edits.set_report(study, study.report.changed(fits="all"))
+
+
+def named(study, name):
+    return next(of for of, told in figure_names(study) if told == name)
+
+
+def texts(study, name, **look):
+    of = named(study, name)
+    svg = study_figure(study, of, STYLE, figure_of(study, of).changed(**look))("svg", letters=True).decode()
+    return re.findall(r"<text[^>]*>([^<]+)</text>", svg), svg
+
+
+def table(text):
+    rows = list(csv.DictReader(io.StringIO(text)))
+    return {name: np.array([float(row[name] or "nan") for row in rows]) for name in rows[0]}
+
+
+def test_everything_in_a_study_has_its_figure(study):
+    """Once each; bare series among them; a fit's series has none of its own unless something was done with its points."""
+    names = [name for _, name in figure_names(study)]
+    assert len(names) == len(set(names)) == 10
+    assert {SURFACE, FUNCTION, POLYNOMIAL, PULSE, POND, LIGHT, "All fits, side by side"} <= set(names)
+    assert "Light response, algae · the points" not in names
+    captions = [
+        block.caption
+        for section in report_document(study).sections
+        for block in section.blocks
+        if type(block).__name__ == "Figure"
+    ]
+    assert len(captions) == len(names)
+    for words in (
+        "shaded: pulse, area 2.",
+        "joined by monotone cubic (line)",
+        "its real roots",
+        "Thin plate over",
+        "4 fits, each",
+    ):
+        assert sum(words in caption for caption in captions) == 1, words
+    with pytest.raises(VettoreError, match="has no figure"):
+        study_figure(study, study.readings[0].id, STYLE)
+
+
+def test_what_is_drawn_is_what_was_worked_out(study):
+    """The tables of a figure give the area, the roots, the function, the grid again."""
+    pulse = study_figure(study, named(study, PULSE), STYLE).tables()
+    series = study.find_series(named(study, PULSE))
+    for number, recipe in enumerate(study.areas_of(series.id), 1):
+        drawn = table(pulse[f"-area-{number}.csv"])
+        assert np.trapezoid(drawn["curve"] - drawn["floor"], drawn["x"]) == pytest.approx(
+            derive_area(study, series, recipe).area, rel=1e-12
+        )
+    assert drawn["x"][[0, -1]].tolist() == [100.0, 200.0]
+    assert set(drawn["floor"]) == {1.0}
+    curve = table(study_figure(study, named(study, POLYNOMIAL), STYLE).tables()["-curve.csv"])
+    assert curve["curve"] == pytest.approx(2 - 3 * curve["x"] + curve["x"] ** 3, abs=1e-12)
+    assert curve["x"][0] < -2
+    assert curve["x"][-1] > 1
+    bell = table(study_figure(study, named(study, FUNCTION), STYLE).tables()["-curve.csv"])
+    assert bell["curve"] == pytest.approx(np.exp(-(bell["x"] ** 2)), rel=1e-13)
+    assert bell["x"][[0, -1]].tolist() == [-8.0, 1.0]
+    files = study_figure(study, named(study, SURFACE), STYLE).tables()
+    assert len(table(files["-grid.csv"])["z"]) == 80 * 80
+    assert len(table(files["-sites.csv"])["z"]) == 116
+    every = study_figure(study, ALL_FITS, STYLE).tables()
+    fit = derive_fit(study, study.curves[1].id)
+    assert table(every["-2-rows.csv"])["fitted"].tolist() == fit.result.fitted.tolist()
+
+
+def test_a_look_is_drawn_on_every_kind(study):
+    """Title, words of axes and letter where there are such; kept numbers when asked; the size that was decided."""
+    for name in (SURFACE, POLYNOMIAL, FUNCTION, PULSE, LIGHT):
+        told, svg = texts(study, name, title="A & B", x_title="along", panel="b", width=90.0, height=70.0)
+        assert {"A &amp; B", "along", "b"} <= set(told), name
+        assert re.search(r'width="255\.1\d*pt" height="198\.4\d*pt"', svg)
+    assert "20.06" not in texts(study, POND)[0]
+    assert {"14.14", "20.06"} <= set(texts(study, POND, readings=True)[0])
+    assert "5.625 ± 0.017 mg/L" in texts(study, "Straight line · Nitrate probe", readings=True)[0]
+    assert {"(−1.000, 4.000)", "−2.000"} <= set(texts(study, POLYNOMIAL, readings=True)[0])
+    flat, relief = (texts(study, SURFACE, relief=on)[1] for on in (False, True))
+    assert len(flat) < len(relief)
+    small, _ = texts(study, "All fits, side by side")
+    assert sum(" · " in text for text in small) == 4
+
+
+def test_scales_ticks_and_inset(study):
+    """A reciprocal axis has equal lengths for equal 1/x; ticks stand as far apart as asked; the inset shows its part."""
+    of = named(study, LIGHT)
+    usual = figure_of(study, of)
+    told = usual.changed(x_scale="reciprocal", x_limits=(20.0, 1250.0))
+    figure = study_figure(study, of, STYLE, told)
+    assert "The axis of x is reciprocal." in figure.caption
+    _, _, plotted = figure.with_places()
+    assert plotted.x_scale == "reciprocal"
+    middle = plotted.frame.x + plotted.frame.width / 2
+    assert plotted.data_at(middle, 0.3)[0] == pytest.approx(2 / (1 / 20 + 1 / 1250), rel=1e-9)
+    for x_every, wanted in ((250.0, {"250", "750", "1250"}), (1e-9, {"0", "200"})):
+        figures, _ = texts(study, LIGHT, x_every=x_every)
+        assert wanted <= set(figures)
+    with_inset = study_figure(study, of, STYLE, usual.changed(inset=(0.0, 100.0), inset_at=(0.4, 0.1)))
+    assert "inset shows" in with_inset.caption
+    _, places, plotted = with_inset.with_places()
+    inset = next(place for place in places if place.what == "inset")
+    assert plotted.share_at(inset.x, inset.y + inset.height) == pytest.approx((0.4, 0.1), abs=0.01)
+    small = usual.changed(x_scale="log", x_limits=(None, None))
+    assert study_figure(study, of, STYLE, small)("png").startswith(b"\x89PNG")
+
+
+@pytest.mark.parametrize(("low", "straight"), [(-5.0, False), (-30.0, True)])
+def test_a_reciprocal_axis_has_no_place_below_zero(low, straight):
+    """Rows at and below 0 are not seen on it, and no line runs across from there; with nothing above 0 it is straight."""
+    x = np.linspace(low, low + 20, 21)
+    table = Table((RawColumn("x", "", x), RawColumn("y", "", 2 * x)), Source("made"))
+    study = edits.add_fit(edits.add_series(Study(), table, "made"), "s1", 1)
+    figure = study_figure(study, "c2", STYLE, figure_of(study, "c2").changed(x_scale="reciprocal"))
+    _, _, plotted = figure.with_places()
+    assert (plotted.x_scale, "reciprocal" in figure.caption) == (
+        ("linear", False) if straight else ("reciprocal", True)
+    )
+    assert straight or plotted.x_limits[0] > 0
+    shape = figure("svg", letters=True).decode()
+    (line,) = re.findall(r'<path d="([^"]*)"[^>]*stroke="#b75715"[^>]*stroke-width="1.5"', shape)
+    across = [float(one) for one in re.findall(r"[ML] (-?[\d.]+) ", line)]
+    assert across == sorted(across)
+
+
+def test_the_usual_look_is_none_that_is_kept(study):
+    """Taken back to it, a figure leaves the study as it was; a look for all spares what belongs to other kinds."""
+    of = named(study, SURFACE)
+    changed = set_figure(study, figure_of(study, of).changed(title="Bed"))
+    assert figure_of(changed, of).title == "Bed"
+    assert set_figure(changed, usual_figure(changed, of)).parts == study.parts
+    first = study.curves[0].id
+    alike = with_look(study, figure_of(study, first).changed(palette="grey", width=85.0, residuals=False))
+    assert {figure_of(alike, of).palette for of, _ in figure_names(alike)} == {"grey"}
+    assert figure_of(alike, study.curves[1].id).width == 85.0
+    assert figure_of(alike, of).width == 160.0
+    assert figure_of(parts.remove(changed, of), of).title == ""
+
+
+def test_a_figure_is_drawn_anew_when_what_it_shows_changes(study, monkeypatch):
+    """And is at hand when it is asked for again in the same look."""
+    from vettore.report.figures import figure as module
+
+    made = []
+    original = module.drawn
+    monkeypatch.setattr(module, "drawn", lambda *given: made.append(1) or original(*given))
+    of = named(study, PULSE)
+    before = study_figure(study, of, STYLE)("svg")
+    count = len(made)
+    assert study_figure(study, of, STYLE)("svg") is before
+    assert len(made) == count
+    area = study.areas_of(of)[0]
+    moved = parts.change(study, area.changed(start=50.0))
+    renamed = edits.rename_series(study, named(study, POND), "Pond")
+    assert study_figure(moved, of, STYLE)("svg") != before
+    assert len(made) == count + 1
+    pond = named(study, POND)
+    assert study_figure(renamed, pond, STYLE).caption.startswith("Pond, as measured")
+
+
+def printed(svg):
+    """A figure on a page, as the pixels of it."""
+    data = base64.b64encode(svg).decode()
+    page = f'<style>@page {{ margin: 5mm }}</style><img src="data:image/svg+xml;base64,{data}" style="width: 160mm">'
+    document = pypdfium2.PdfDocument(HTML(string=page).write_pdf())
+    pixels = document[0].render(scale=2).to_numpy().astype(int)
+    document.close()
+    return pixels
+
+
+@pytest.mark.parametrize("name", [PULSE, LIGHT, SURFACE, "All fits, side by side"])
+def test_a_lean_figure_is_the_same_picture(study, name, monkeypatch):
+    """Pixel by pixel, with fewer elements; texts stay texts."""
+    figure = study_figure(
+        study, named(study, name), STYLE, figure_of(study, named(study, name)).changed(title="Lean")
+    )
+    lean = figure("svg", letters=True)
+    monkeypatch.setattr(paper, "lean", lambda text: text[text.index("<svg") :])
+    whole = drawn(figure.draw, sheet_of(figure.recipe, letters=True), "svg")
+    assert lean.count(b"<g") < 0.6 * whole.count(b"<g")
+    assert b"<use" not in lean
+    assert lean.count(b"<text") == whole.count(b"<text")
+    one, other = printed(lean), printed(whole)
+    assert one.min() < 100
+    assert np.abs(one - other).max() < 32
+
+
+def test_any_figure_is_had_without_a_window(study, tmp_path, run):
+    """By a part of its name; what is none, or several, is answered with all there are."""
+    save_study(study, tmp_path / "s.vettore")
+    out = tmp_path / "f.svg"
+    asked = ["figure", str(tmp_path / "s.vettore"), "-o", str(out), "--figure-data", "--of"]
+    assert run(*asked, "surface")[0] == 0
+    assert "north (m)" in out.read_text()
+    assert (tmp_path / "f-grid.csv").exists()
+    for wrong, words in (("the points", "several figures of"), ("moon", "no figure of")):
+        code, _, told = run(*asked, wrong)
+        assert code
+        assert words in told
+        assert SURFACE in told
