@@ -4,6 +4,9 @@ import base64
 import csv
 import io
 import re
+import subprocess
+import sys
+from collections import OrderedDict
 
 import numpy as np
 import pypdfium2
@@ -15,10 +18,11 @@ from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
 from vettore.files.study_file import save_study
 from vettore.report.document import report_document
-from vettore.report.figures import paper
+from vettore.report.figures import figure, paper
 from vettore.report.figures.figure import sheet_of
 from vettore.report.figures.listed import figure_names, study_figure
 from vettore.report.figures.paper import drawn
+from vettore.report.renderers.pdf import pdf
 from vettore.study import edits, parts
 from vettore.study.areas import derive_area
 from vettore.study.derive import derive_fit
@@ -256,3 +260,39 @@ def test_any_figure_is_had_without_a_window(study, tmp_path, run):
         assert code
         assert words in told
         assert SURFACE in told
+
+
+BESIDE = """
+from vettore.demo.study import demo_study
+from vettore.report.figures import beforehand, figure
+from vettore.report.figures.listed import figure_names, study_figure
+from vettore.report.document import style_of
+
+study = demo_study()
+made = [study_figure(study, identity, style_of(study)) for identity, _ in list(figure_names(study))[:3]]
+alone = [one.draw_anew("svg", True) for one in made]
+with beforehand.drawn_beside(made, "svg", True):
+    # From here on nothing is drawn in this process.
+    figure.drawn = None
+    assert [one("svg", True) for one in made] == alone
+assert beforehand.promised(made[0].key("svg", True)) is None
+print("alike")
+"""
+
+
+def test_figures_that_other_processes_draw_are_the_same_to_the_last_byte():
+    """A report without a window has them drawn beside; in a process that has threads they are drawn in it."""
+    done = subprocess.run([sys.executable, "-c", BESIDE], capture_output=True, text=True, timeout=120)
+    assert done.stdout == "alike\n", done.stderr
+
+
+def test_a_figure_that_cannot_be_drawn_ends_the_pdf(monkeypatch):
+    """The printer would leave it out and go on."""
+
+    def broken(*_):
+        raise ValueError("no ink")
+
+    monkeypatch.setattr(figure, "drawn", broken)
+    monkeypatch.setattr(figure, "_known", OrderedDict())
+    with pytest.raises(ValueError, match="no ink"):
+        pdf(report_document(demo_study()))

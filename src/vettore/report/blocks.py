@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import Protocol, TypeAlias
 
 from vettore.core.typeset import Box
-from vettore.report.figures.paper import WIDTH_MM, Kind
+from vettore.report.figures.paper import Kind
 from vettore.report.notes import NoteBlock, note_blocks
 from vettore.words.lines import Line
 
@@ -89,11 +89,12 @@ class Drawing(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """A figure that is drawn when it is needed, with the words under it; ``width`` in mm."""
+    """A figure that is drawn when it is needed, with the words under it; ``width`` and ``height`` in mm."""
 
     draw: Drawing
     caption: str
-    width: float = WIDTH_MM
+    width: float
+    height: float
 
 
 Block: TypeAlias = Heading | Paragraph | Pairs | Table | Equation | Figure | NoteBlock

@@ -7,8 +7,10 @@ from pathlib import Path
 from vettore.core.errors import VettoreError
 from vettore.files.study_file import study_bytes
 from vettore.files.whole import write_whole
-from vettore.report.blocks import Attachment
+from vettore.report.blocks import Attachment, Figure
 from vettore.report.document import report_document, style_of
+from vettore.report.figures.beforehand import drawn_beside
+from vettore.report.figures.figure import StudyFigure
 from vettore.report.figures.listed import find_figure, study_figure
 from vettore.report.renderers.listed import FORMATS, format_of
 from vettore.study.study import Study
@@ -41,7 +43,11 @@ def save_report(study: Study, path: Path | str) -> None:
     attachment = None
     if study.report.attach and chosen.carries:
         attachment = Attachment(f"{path.stem}.vettore", study_bytes(study))
-    files = chosen.write(report_document(study, attachment=attachment), path.stem)
+    document = report_document(study, attachment=attachment)
+    blocks = [block for section in document.sections for block in section.blocks]
+    figures = [block.draw for block in blocks if isinstance(block, Figure) and isinstance(block.draw, StudyFigure)]
+    with drawn_beside(figures, *chosen.figures):
+        files = chosen.write(document, path.stem)
     # What the report refers to first, so that it never refers to what is not there.
     for ending, data in sorted(files.items(), reverse=True):
         write_whole(path.with_name(path.stem + ending) if ending else path, data)

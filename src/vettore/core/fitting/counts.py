@@ -21,7 +21,6 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from scipy.special import betainc, betaincc, pdtr, pdtrc, xlogy
 
 from vettore.core.arrays import Array, Rows, Values
 from vettore.core.distributions import t_quantile
@@ -76,11 +75,9 @@ class Law:
         A mean of 0 is one where the count is 0, as where a share steps from none to all.
         """
         if self.trials is None:
-            return np.where(
-                (mu > 0) | ((mu == 0) & (y == 0)), 2 * (np.where(y > 0, xlogy(y, y / mu), 0.0) - (y - mu)), np.inf
-            )
+            return np.where((mu > 0) | ((mu == 0) & (y == 0)), 2 * (_y_ln(y, y / mu) - (y - mu)), np.inf)
         rest, over = self.whole - y, self.whole - mu
-        told = np.where(y > 0, xlogy(y, y / mu), 0.0) + np.where(rest > 0, xlogy(rest, rest / over), 0.0)
+        told = _y_ln(y, y / mu) + _y_ln(rest, rest / over)
         possible = ((mu > 0) | ((mu == 0) & (y == 0))) & ((over > 0) | ((over == 0) & (rest == 0)))
         return np.where(possible, 2 * self.trials / self.whole * told, np.inf)
 
@@ -93,6 +90,11 @@ class Law:
         over = self.whole - low
         bent = np.where(over >= floor, over, floor * np.exp(np.clip(over / floor - 1, -600, 0)))
         return self.whole - bent, slope * np.where(over >= floor, 1.0, bent / floor)
+
+
+def _y_ln(y: Array, ratio: Array) -> Array:
+    """Return y ln(ratio), and 0 where y is none."""
+    return np.where(y > 0, y * np.log(np.where(y > 0, ratio, 1.0)), 0.0)
 
 
 @dataclass(frozen=True)
@@ -178,6 +180,8 @@ def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, r
 
 def tails(result: FitResult) -> Array:
     """Return for each row the probability of a count at least as far out on its side, doubled, by the fitted curve."""
+    from scipy.special import betainc, betaincc, pdtr, pdtrc
+
     mu, y = result.fitted, result.y
     below: Any
     above: Any

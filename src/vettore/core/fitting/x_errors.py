@@ -18,7 +18,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.special import ndtr
 
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
@@ -43,6 +42,8 @@ def x_error_check(result: FitResult, x_name: str, x: Array, sigma_x: Array) -> C
     effect = _effect(result, x_name, x, sigma_x)
     if effect is None:
         return None
+    from scipy.special import ndtr
+
     moved, spread = effect
     told = np.sqrt(np.diag(result.covariance))
     with np.errstate(invalid="ignore", divide="ignore"):

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple, cast, get_args
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.files.whole import write_whole
+from vettore.report.figures.beforehand import promised
 from vettore.report.figures.paper import DPI, Kind, Sheet, drawn
 from vettore.report.figures.places import Place, Plotted, places_on
 from vettore.study.kinds.figure import FigureRecipe
@@ -54,12 +55,12 @@ class StudyFigure:
 
     def __call__(self, kind: Kind, letters: bool = False) -> bytes:
         """Return the figure as a file; see ``blocks.Drawing``."""
-        key = (self.made_from, self.recipe, self.style, kind, letters)
+        key = self.key(kind, letters)
         with _lock:
             if key in _known:
                 _known.move_to_end(key)
                 return _known[key]
-        made = drawn(self.draw, sheet_of(self.recipe, letters), kind)
+        made = promised(key) or self.draw_anew(kind, letters)
         if len(made) > LARGEST_KNOWN:
             return made
         with _lock:
@@ -67,6 +68,19 @@ class StudyFigure:
             if len(_known) > MOST_KNOWN:
                 _known.popitem(last=False)
         return made
+
+    def key(self, kind: Kind, letters: bool) -> Hashable:
+        """Return all that a file of the figure depends on."""
+        return (self.made_from, self.recipe, self.style, kind, letters)
+
+    def is_known(self, kind: Kind, letters: bool) -> bool:
+        """Whether a file of the figure need not be drawn again."""
+        with _lock:
+            return self.key(kind, letters) in _known
+
+    def draw_anew(self, kind: Kind, letters: bool) -> bytes:
+        """Return the figure as a file, whether it was drawn before or not."""
+        return drawn(self.draw, sheet_of(self.recipe, letters), kind)
 
     def with_places(self) -> tuple[bytes, tuple[Place, ...], Plotted]:
         """Return the figure as a picture (PNG), where its parts stand on it, and the scale of its plot."""

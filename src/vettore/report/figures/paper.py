@@ -48,6 +48,11 @@ def _matplotlib() -> Any:
     return matplotlib
 
 
+def make_ready() -> None:
+    """Load what drawing needs."""
+    _matplotlib()
+
+
 @dataclass(frozen=True)
 class Sheet:
     """What a figure is drawn on: its size in millimetres, the size of type in points, and the typeface.

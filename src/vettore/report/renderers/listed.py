@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from vettore.report.blocks import Document
+from vettore.report.figures.paper import Kind
 from vettore.report.renderers.docx import docx
 from vettore.report.renderers.html import html
 from vettore.report.renderers.latex import latex
@@ -19,29 +20,33 @@ class Format:
     """A format by the ``endings`` of its files (the first is the usual one), its ``name`` and ``use`` on screen.
 
     ``write`` gives the file, and those beside it by what follows its name: {"": …, "-figure-1.svg": …}. One that
-    ``carries`` can take the study along.
+    ``carries`` can take the study along. ``figures`` are drawn as this kind, their texts kept as texts or not.
     """
 
     name: str
     use: str
     endings: tuple[str, ...]
     write: Callable[[Document, str], Mapping[str, bytes]]
+    figures: tuple[Kind, bool] = ("png", False)
     carries: bool = False
 
 
 FORMATS = (
-    Format("PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}, carries=True),
+    Format(
+        "PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}, ("svg", True), carries=True
+    ),
     Format(
         "Web page",
         "one file, opens anywhere",
         (".html", ".htm"),
         lambda document, name: {"": html(document).encode("utf-8")},
+        ("svg", False),
         carries=True,
     ),
     Format("Word document", "to be edited", (".docx",), lambda document, name: {"": docx(document)}),
     Format("Spreadsheet", "numbers in full, rows too", (".xlsx",), lambda document, name: {"": xlsx(document)}),
-    Format("LaTeX", "for a paper, figures beside it", (".tex",), latex),
-    Format("Markdown", "plain text, figures beside it", (".md",), markdown),
+    Format("LaTeX", "for a paper, figures beside it", (".tex",), latex, ("pdf", False)),
+    Format("Markdown", "plain text, figures beside it", (".md",), markdown, ("svg", False)),
 )
 
 

@@ -11,6 +11,8 @@ from vettore.look.theme import FONT_FOLDER
 from vettore.report.blocks import Document, Figure
 from vettore.report.renderers.html import FIGURE, html
 
+# A figure as it is painted, which is later than it is given a place.
+DRAWN = "vettore-drawn"
 _printing = threading.Lock()
 
 
@@ -28,17 +30,26 @@ def pdf(document: Document) -> bytes:
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     figures = [block for section in document.sections for block in section.blocks if isinstance(block, Figure)]
+    failed: list[Exception] = []
 
     class OwnFiles(URLFetcher):  # type: ignore[misc]
         """Fetches nothing but the typefaces that the page names and the document's own figures."""
 
         def fetch(self, url: str, headers: object = None) -> URLFetcherResponse:
             scheme, _, place = url.partition(":")
+            if scheme not in (FIGURE, DRAWN):
+                return URLFetcherResponse(url, own_typeface(url), {"Content-Type": "font/otf"})
+            figure = figures[int(place)]
             if scheme == FIGURE:
-                return URLFetcherResponse(
-                    url, figures[int(place)].draw("svg", letters=True), {"Content-Type": "image/svg+xml"}
-                )
-            return URLFetcherResponse(url, own_typeface(url), {"Content-Type": "font/otf"})
+                data = _frame(figure, f"{DRAWN}:{place}")
+            else:
+                try:
+                    data = figure.draw("svg", letters=True)
+                except Exception as error:
+                    # The printer would leave the figure out and go on.
+                    failed.append(error)
+                    raise
+            return URLFetcherResponse(url, data, {"Content-Type": "image/svg+xml"})
 
     # The fonts' configuration belongs to the whole process.
     with _printing:
@@ -49,4 +60,15 @@ def pdf(document: Document) -> bytes:
             files = [Attachment(string=attached.data, name=attached.name, description="The study that is reported")]
         # Tagged, with its language and title, so that it can be read aloud (PDF/UA).
         page: bytes = source.write_pdf(pdf_variant="pdf/ua-1", attachments=files)
-        return page
+    if failed:
+        raise failed[0]
+    return page
+
+
+def _frame(figure: Figure, address: str) -> bytes:
+    """Return a drawing of a figure's size that has the figure in it.
+
+    Pages are laid out by its size alone, so that the figure itself can be drawn meanwhile.
+    """
+    size = f'width="{figure.width:g}mm" height="{figure.height:g}mm"'
+    return f'<svg xmlns="http://www.w3.org/2000/svg" {size}><image href="{address}" {size}/></svg>'.encode()

@@ -30,7 +30,7 @@ class Subject:
             figure = study_figure(self.study, of, self.style)
         except VettoreError as error:
             return Paragraph(str(error))
-        return Figure(figure, figure.caption, figure.recipe.width)
+        return Figure(figure, figure.caption, figure.recipe.width, figure.recipe.height)
 
     def has_figure_in(self, section: str, series: Series) -> bool:
         """Whether the figure of a series itself stands in a section: with its areas, what was read, or among all series."""
