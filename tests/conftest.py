@@ -5,6 +5,7 @@ import threading
 
 import pytest
 
+from tests.told import checked
 from vettore.cli import main
 
 
@@ -38,6 +39,8 @@ def run(capsys):
         with pytest.raises(SystemExit) as left:
             main([str(one) for one in arguments])
         told = capsys.readouterr()
+        if "--json" in arguments and told.out:
+            checked(told.out)
         return left.value.code, told.out, told.err
 
     return run_it

@@ -30,7 +30,7 @@ def test_models_limits_and_losses_of_a_fit(run):
     assert run("fit", CHAMBER, "--formula", "oxygen = a", "--limit", "a:3")[0] == 2
     assert "gompertz" in run("models")[1]
     assert "ceiling" in run("models", "gompertz")[1]
-    assert len(json.loads(run("models", "--json")[1])) > 40
+    assert len(json.loads(run("models", "--json")[1])["models"]) > 40
 
 
 def test_a_formula_can_be_reported(run, tmp_path):
@@ -45,7 +45,7 @@ def test_a_formula_can_be_reported(run, tmp_path):
 def test_comparison_ranks_models(run):
     """Best first, with weights that add up; one model is nothing to compare."""
     code, out, _ = run("compare", STAGE, "--model", "straight-line", "--model", "quadratic", "--json")
-    told = json.loads(out)
+    told = json.loads(out)["models"]
     assert code == 0
     assert told[0]["model"] == "quadratic"
     assert sum(one["weight"] for one in told) == pytest.approx(1)

@@ -10,6 +10,7 @@ import lzma
 import numpy as np
 import pytest
 
+from tests.told import checked
 from vettore import core
 from vettore.cli import main
 from vettore.demo.make_data import FOLDER
@@ -30,6 +31,8 @@ def run(capsys, monkeypatch):
         with pytest.raises(SystemExit) as left:
             main([str(one) for one in arguments])
         told = capsys.readouterr()
+        if "--json" in arguments and told.out:
+            checked(told.out)
         return left.value.code, told.out, told.err
 
     return run_it
@@ -51,7 +54,7 @@ def test_rows_are_chosen_by_a_condition_and_by_number(run):
     assert [one["value"] for one in told["coefficients"].values()] == pytest.approx(list(expected), rel=1e-12)
     assert told["rows"] == (np.flatnonzero(used & np.isfinite(y)) + 1).tolist()
     _, out, _ = run("describe", CHAMBER, "--rows", "time > 5", "--leave-out", "10", "--json")
-    assert json.loads(out)["time"]["count"] == int(used.sum())
+    assert json.loads(out)["columns"]["time"]["count"] == int(used.sum())
     for option, value, words in (
         ("--leave-out", "99", "no row 99: the table has rows 1 to"),
         ("--leave-out", "three", "is no row"),
@@ -99,17 +102,17 @@ def test_delimiter_decimal_and_sheet_can_be_said(run, tmp_path):
     path = tmp_path / "a.txt"
     path.write_text("a;b\n1,250;2,500\n2,250;3,500\n3,250;4,500\n")
     _, out, _ = run("describe", path, "--decimal", "point", "--json")
-    assert json.loads(out)["a"]["sum"] == 1250 + 2250 + 3250
+    assert json.loads(out)["columns"]["a"]["sum"] == 1250 + 2250 + 3250
     _, out, _ = run("describe", path, "--decimal", "comma", "--delimiter", "semicolon", "--json")
-    assert json.loads(out)["a"]["sum"] == pytest.approx(6.75)
+    assert json.loads(out)["columns"]["a"]["sum"] == pytest.approx(6.75)
     path.write_text("a|b\n1|2\n3|4\n5|7\n")
-    assert json.loads(run("describe", path, "--delimiter", "|", "--json")[1])["b"]["sum"] == 13
+    assert json.loads(run("describe", path, "--delimiter", "|", "--json")[1])["columns"]["b"]["sum"] == 13
     assert "parts no columns" in run("describe", path, "--delimiter", "both")[2]
     np.savez(tmp_path / "two.npz", first=np.arange(6.0).reshape(3, 2), second=np.arange(6.0).reshape(3, 2) * 10)
     _, out, complaint = run("describe", tmp_path / "two.npz", "--json")
     assert "first of 2 tables" in complaint
     _, other, _ = run("describe", tmp_path / "two.npz", "--sheet", "2", "--json")
-    sums = [next(iter(json.loads(text).values()))["sum"] for text in (out, other)]
+    sums = [next(iter(json.loads(text)["columns"].values()))["sum"] for text in (out, other)]
     assert sums[1] == 10 * sums[0]
     assert "has no table “third”. It has:" in run("describe", tmp_path / "two.npz", "--sheet", "third")[2]
 
@@ -203,7 +206,7 @@ def test_each_column_of_a_wide_table_is_fitted(run, plants, tmp_path):
         "fit", plants[0], "--y", "each", "--x", "dose", "--rows", 'plant == "x"', "-o", tmp_path / "t.json"
     )
     assert code == 0
-    rows = json.loads((tmp_path / "t.json").read_text())["rows"]
+    rows = checked((tmp_path / "t.json").read_text())["rows"]
     assert {row["group"] for row in rows} == {"leaf", "root"}
     slopes = {row["group"]: row["value"] for row in rows if row["number"] == "a1"}
     assert slopes["root"] == pytest.approx(2 * slopes["leaf"], rel=1e-3)

@@ -5,9 +5,11 @@ import re
 import shlex
 from pathlib import Path
 
+import jsonschema
 import pytest
-from tools.api_page import page
+from tools import api_page, json_page
 
+from tests.told import WHOLE
 from vettore import core
 from vettore.cli import main
 from vettore.cli.listed import COMMANDS, command
@@ -26,9 +28,17 @@ def test_every_block_of_python_runs(monkeypatch):
         exec(compile(block, "docs/PYTHON.md", "exec"), names)
 
 
+def test_the_page_of_what_is_written_as_json_is_that_of_the_schema():
+    """Every command's output is checked by the schema where it is run, see told.py."""
+    assert (ROOT / "docs" / "JSON.md").read_text(encoding="utf-8") == json_page.page()
+    jsonschema.Draft202012Validator.check_schema(WHOLE)
+    outputs = {f"#/$defs/{name}".replace("/1", "~11") for name in WHOLE["$defs"] if name.startswith("vettore.")}
+    assert {one["$ref"] for one in WHOLE["oneOf"]} == outputs
+
+
 def test_the_reference_is_that_of_the_program_and_its_examples_hold():
     """The page is made anew and compared; every function of the core has an example, which is run."""
-    assert (ROOT / "docs" / "API.md").read_text(encoding="utf-8") == page()
+    assert (ROOT / "docs" / "API.md").read_text(encoding="utf-8") == api_page.page()
     finder, runner = doctest.DocTestFinder(recurse=False), doctest.DocTestRunner()
     for name in core.__all__:
         made = getattr(core, name)

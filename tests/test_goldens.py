@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.told import checked
 from vettore.cli import main
 from vettore.core.polynomial import Polynomial
 from vettore.core.typeset import Box, to_html
@@ -144,6 +145,8 @@ def test_what_a_command_prints(name, at_home, capsys):
     with pytest.raises(SystemExit) as left:
         main(list(COMMANDS[name]))
     told = capsys.readouterr()
+    if "--json" in COMMANDS[name]:
+        checked(told.out)
     text = f"exit {left.value.code}\n--- out\n{told.out}--- err\n{told.err}"
     check(name, text.replace(str(at_home), "HOME"))
 

@@ -84,7 +84,7 @@ def test_the_command_line_fits_describes_and_reports(capsys, tmp_path):
     assert "0.874 ± 0.059 m³/s/m²" in out
     assert "Quadratic" in (tmp_path / "r.html").read_text()
     code, out, _ = run(capsys, "describe", FOLDER / "pond-temperature.csv", "--json")
-    assert json.loads(out)["water"]["blank"] == 2
+    assert json.loads(out)["columns"]["water"]["blank"] == 2
 
 
 def test_the_command_line_fits_formulas(capsys):

@@ -10,6 +10,7 @@ import pandas as pd
 import pytest
 
 import vettore
+from tests.told import checked
 from vettore.batch import replay as module
 from vettore.batch.replay import Asked, Ended, Progress, go_on, key_of
 from vettore.batch.sources import files_of
@@ -94,8 +95,12 @@ def test_a_table_is_written_in_full_in_every_format(folder, tmp_path, monkeypatc
         table.save(tmp_path / f"t{ending}")
     lines = list(csv.DictReader((tmp_path / "t.csv").read_text().splitlines()))
     assert (float(lines[0]["value"]), lines[0]["standard_error"], lines[0]["file"]) == (0.1 + 0.2, "", "'=cmd.csv")
-    told = json.loads((tmp_path / "t.json").read_text())
-    assert (told["schema"], told["rows"][0]["value"], told["rows"][0]["standard_error"]) == (1, 0.1 + 0.2, None)
+    told = checked((tmp_path / "t.json").read_text())
+    assert (told["schema"], told["rows"][0]["value"], told["rows"][0]["standard_error"]) == (
+        "vettore.table/1",
+        0.1 + 0.2,
+        None,
+    )
     sheet = openpyxl.load_workbook(tmp_path / "t.xlsx").active
     assert (sheet["F2"].value, sheet["A2"].data_type, sheet["A2"].value) == (0.1 + 0.2, "s", "=cmd.csv")
     table.save(tmp_path / "t.parquet")

@@ -15,8 +15,8 @@ from vettore.core.errors import VettoreError
 from vettore.files.whole import write_whole
 from vettore.files.writers import harmless
 
-# Of the JSON that is written; a change of its fields changes it.
-SCHEMA = 1
+# Of the JSON that is written, see cli/schema.json.
+SCHEMA = "vettore.table/1"
 ENDINGS = (".csv", ".tsv", ".json", ".xlsx", ".parquet")
 
 

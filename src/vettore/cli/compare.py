@@ -50,7 +50,7 @@ def compare(
         fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
     order = ranked(fits)
     if as_json:
-        say_json([_told(one) for one in order])
+        say_json("compare/1", {"models": [_told(one) for one in order]})
     else:
         _say_table(order, NumberStyle())
     if not all(one.result.converged for one in order):

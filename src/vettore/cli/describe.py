@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.given import Reading, table_of, table_options
+from vettore.cli.given import Reading, say_json, table_of, table_options
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 
@@ -34,7 +33,7 @@ def describe(read: Reading, file: Path, as_json: bool) -> None:
             except DataError:
                 told[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
     if as_json:
-        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        say_json("describe/1", {"columns": told})
         return
     for name, numbers in told.items():
         unit = numbers.pop("unit")

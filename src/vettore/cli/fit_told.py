@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Sequence
 from pathlib import Path
@@ -55,6 +54,7 @@ def _places_weighted_down(derived: DerivedFit) -> list[int]:
 
 def fit_json(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> str:
     """Return everything in the result of a fit as JSON; rows by their numbers in the file."""
+    from vettore.cli.given import json_of
     from vettore.core.rounding import NumberStyle
     from vettore.words.checks import check_figure, check_sentence
 
@@ -74,7 +74,7 @@ def fit_json(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> st
     out["rows"] = (derived.rows + 1).tolist()
     if readings:
         out["readings"] = list(readings)
-    return json.dumps(out, ensure_ascii=False, indent=1, allow_nan=False)
+    return json_of("fit/1", out)
 
 
 def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:

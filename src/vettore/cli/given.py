@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -224,9 +224,15 @@ def list_of(text: str, what: str) -> list[float]:
     return [number_of(part, what) for part in text.replace(",", " ").replace(";", " ").split()]
 
 
-def say_json(value: Any) -> None:
-    """Print a value as JSON."""
-    click.echo(json.dumps(plain(value), ensure_ascii=False, indent=1, allow_nan=False))
+def json_of(kind: str, value: Mapping[str, Any]) -> str:
+    """Return an object as JSON, with the name of its schema: see schema.json."""
+    whole = {"schema": f"vettore.{kind}", **value}
+    return json.dumps(plain(whole), ensure_ascii=False, indent=1, allow_nan=False)
+
+
+def say_json(kind: str, value: Mapping[str, Any]) -> None:
+    """Print an object as JSON."""
+    click.echo(json_of(kind, value))
 
 
 def model_of(key: str, library: Path | None = None) -> Model:

@@ -95,7 +95,7 @@ def _tell_function(formula: str, area: FunctionArea, as_json: bool) -> None:
     if as_json:
         told = asdict(area)
         told.pop("edges")
-        say_json({"formula": formula, **told})
+        say_json("function-area/1", {"formula": formula, **told})
     else:
         error = "" if area.error is None else f"  (error below {area.error:.1e})"
         click.echo(f"area  {area.area!r}{error}\n{area.message}" if area.settled else f"no area\n{area.message}")
@@ -106,7 +106,7 @@ def _tell_function(formula: str, area: FunctionArea, as_json: bool) -> None:
 def _tell_points(area: SampledArea, as_json: bool) -> None:
     """Print an area under points."""
     if as_json:
-        say_json(area.to_dict())
+        say_json("area/1", area.to_dict())
         return
     style = NumberStyle()
     limits = f"{style.short(area.a)} … {style.short(area.b)}"

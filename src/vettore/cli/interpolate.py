@@ -67,7 +67,7 @@ def interpolate(
             "penalty": curve.penalty,
             "notes": list(curve.notes),
         }
-        say_json(told)
+        say_json("interpolate/1", told)
         return
     click.echo(f"{x}\t{y}" + ("\t±" if sigma is not None else ""))
     for one, value, error in zip(at.tolist(), values.tolist(), errors.tolist(), strict=True):

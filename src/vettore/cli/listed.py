@@ -25,6 +25,7 @@ COMMANDS = {
     "report": "Save the report of a study.",
     "study": "Make a study from files, add to it, or tell what it holds.",
     "replay": "Do the work of a study again on many files.",
+    "schema": "Print the JSON schema of all that is written as JSON.",
     "manual": "Print the reference of all commands.",
     "desktop": "Add Vettore to the desktop's menu for this user, or remove it.",
 }

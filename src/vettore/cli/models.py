@@ -26,7 +26,7 @@ def models(key: str | None, library: Path | None, as_json: bool) -> None:
     every = list(CATALOGUE.values()) if library is None else list(read_library(library))
     chosen = [model_of(key, library)] if key else every
     if as_json:
-        say_json([_described(one) for one in chosen])
+        say_json("models/1", {"models": [_described(one) for one in chosen]})
         return
     group = ""
     for one in chosen:

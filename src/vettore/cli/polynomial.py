@@ -63,7 +63,7 @@ def _tell_json(p: Polynomial, at: list[float]) -> None:
         "antiderivative": list(p.antiderivative().coefficients),
         "values": [{"x": one, "y": float(p(one))} for one in at],
     }
-    say_json(told)
+    say_json("polynomial/1", told)
 
 
 def _tell(p: Polynomial, at: list[float]) -> None:

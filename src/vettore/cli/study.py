@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 import sys
 from collections.abc import Sequence
@@ -12,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.given import Reading, model_of, quiet_table, table_options
+from vettore.cli.given import Reading, model_of, quiet_table, say_json, table_options
 from vettore.core.errors import DataError
 
 if TYPE_CHECKING:
@@ -78,7 +77,7 @@ def show(study_file: Path, as_json: bool) -> None:
     opened = open_study(study_file)
     numbers = {series.id: kept_numbers(opened, series) for series in opened.series}
     if as_json:
-        click.echo(json.dumps(_told(opened, numbers), ensure_ascii=False, indent=1))
+        say_json("study/1", _told(opened, numbers))
         return
     click.echo(opened.title)
     for series in opened.series:
@@ -146,7 +145,6 @@ def _told(study: Study, numbers: dict[str, tuple[Kept, ...]]) -> dict[str, Any]:
         }
 
     return {
-        "schema": "vettore.study/1",
         "title": study.title,
         "series": [
             {

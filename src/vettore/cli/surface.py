@@ -72,7 +72,7 @@ def surface(
         _write(made, names, output, matrix)
     told = _told(made, places, level)
     if as_json:
-        say_json(told)
+        say_json("surface/1", told)
         return
     _say(told, names)
 
