@@ -212,6 +212,8 @@ def test_each_column_of_a_wide_table_is_fitted(run, plants, tmp_path):
     assert slopes["root"] == pytest.approx(2 * slopes["leaf"], rel=1e-3)
     code, _, complaint = run("fit", *plants, "--report", tmp_path / "r.pdf")
     assert (code, "--report is for a single fit" in complaint) == (2, True)
+    # However a file is shared out, what is wrong with it is told once.
+    assert run("fit", plants[0], "--by", "soil", "--workers", 2)[1] == run("fit", plants[0], "--by", "soil")[1]
     code, out, _ = run("fit", plants[0], "--by", "soil")
     assert code == 1
     assert "no column “soil” to group by" in out

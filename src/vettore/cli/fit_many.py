@@ -15,8 +15,11 @@ from vettore.core.errors import DataError, VettoreError
 
 if TYPE_CHECKING:
     from vettore.batch.table import Row
+    from vettore.core.arrays import Rows
     from vettore.study.table import Table
 
+# A file is parted into so many shares for each process when there are few.
+SHARES = 16
 # As --y: each column of numbers beside x is fitted by itself.
 EACH = "each"
 
@@ -34,39 +37,87 @@ class _Worker:
     """What a process keeps between files."""
 
     asked: Asked | None = None
+    # The file that was worked on last, so that it is read once for all its shares.
+    path: Path | None = None
+    table: Table | None = None
+    groups: Sequence[tuple[str, Rows | None]] = ()
 
 
 def start(asked: Asked) -> None:
     """Make a process ready."""
-    _Worker.asked = asked
+    _Worker.asked, _Worker.path = asked, None
 
 
-def work(path: Path) -> list[Row]:
-    """Return the rows of a file; whatever goes wrong is a row with a sentence."""
+@dataclass(frozen=True)
+class Share:
+    """What one process is given at a time: a file, or one of so many equal shares of its groups."""
+
+    path: Path
+    part: int = 0
+    parts: int = 1
+
+
+def work(share: Share) -> list[Row]:
+    """Return the rows of a file, or of a share of it; whatever goes wrong is a row with a sentence."""
     from vettore.batch.replay import safely
 
     asked = _Worker.asked
     assert asked is not None
-    return safely(
-        path, lambda: [row for group, table in _groups(path, asked) for row in _of_group(path, group, table, asked)]
-    )
+    return safely(share.path, lambda: _of_share(share, asked))
 
 
-def _groups(path: Path, asked: Asked) -> Iterator[tuple[str, Table]]:
-    """Give the tables of a file: all of it, or the rows of each entry in a column, in the order in which they appear."""
-    from vettore.cli.given import quiet_table, rows_of_table
+def lost(share: Share) -> list[Row]:
+    """Return the row of what no process came back from."""
+    from vettore.batch import replay
 
-    table = quiet_table(path, asked.read)
-    if asked.by is None:
-        yield "", table
-        return
+    return replay.lost(share.path)
+
+
+def _of_share(share: Share, asked: Asked) -> list[Row]:
+    from vettore.cli.given import rows_of_table
+
+    try:
+        table, groups = _read(share.path, asked)
+    except VettoreError:
+        # Told once, by the first share.
+        if share.part:
+            return []
+        raise
+    count = len(groups)
+    rows: list[Row] = []
+    for label, places in groups[share.part * count // share.parts : (share.part + 1) * count // share.parts]:
+        some = table if places is None else rows_of_table(table, places)
+        rows += _of_group(share.path, label, some, asked)
+    return rows
+
+
+def _read(path: Path, asked: Asked) -> tuple[Table, Sequence[tuple[str, Rows | None]]]:
+    """Return the table of a file and its groups."""
+    from vettore.cli.given import quiet_table
+
+    if path != _Worker.path or _Worker.table is None:
+        _Worker.path = _Worker.table = None
+        _Worker.table = quiet_table(path, asked.read)
+        _Worker.groups = _groups(path, _Worker.table, asked.by)
+        _Worker.path = path
+    return _Worker.table, _Worker.groups
+
+
+def _groups(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows | None]]:
+    """Return the groups of a table by their names, in the order in which they appear, each with its rows: all, or some."""
+    if by is None:
+        return [("", None)]
+    import numpy as np
+
     names = [column.name for column in table.columns]
-    if asked.by not in names and not (asked.by.isdecimal() and 1 <= int(asked.by) <= len(names)):
-        raise DataError(f"“{path.name}” has no column “{asked.by}” to group by. Its columns are: {', '.join(names)}.")
-    column = table.columns[names.index(asked.by) if asked.by in names else int(asked.by) - 1]
+    if by not in names and not (by.isdecimal() and 1 <= int(by) <= len(names)):
+        raise DataError(f"“{path.name}” has no column “{by}” to group by. Its columns are: {', '.join(names)}.")
+    column = table.columns[names.index(by) if by in names else int(by) - 1]
     labels = column.texts if column.texts is not None else [f"{value:.15g}" for value in column.values.tolist()]
-    for label in dict.fromkeys(labels):
-        yield label, rows_of_table(table, [entry == label for entry in labels])
+    found: dict[str, list[int]] = {}
+    for row, label in enumerate(labels):
+        found.setdefault(label, []).append(row)
+    return [(label, np.array(rows)) for label, rows in found.items()]
 
 
 def _of_group(path: Path, group: str, table: Table, asked: Asked) -> Iterator[Row]:
@@ -109,7 +160,6 @@ def fit_all(
 ) -> None:
     """Fit all files, and all groups in them, and write one table."""
     from vettore.batch.pool import run
-    from vettore.batch.replay import lost
     from vettore.batch.sources import files_of
     from vettore.batch.table import ReplayTable, check_ending
     from vettore.cli.replay import SOME_FAILED, teller
@@ -117,9 +167,12 @@ def fit_all(
     if output is not None:
         check_ending(output)
     paths = list(files_of(files, sys.stdin))
-    tell, failures = teller(len(paths)), 0
+    # Few files of many groups are shared out, too.
+    parts = SHARES * workers if by is not None and workers > 1 and len(paths) < workers * SHARES else 1
+    shares = [Share(path, part, parts) for path in paths for part in range(parts)]
+    tell, failures = teller(len(shares), "files" if parts == 1 else "parts"), 0
     done: dict[int, list[Row]] = {}
-    for place, rows in run(work, lost, paths, workers, start, (Asked(by, read, options),)):
+    for place, rows in run(work, lost, shares, workers, start, (Asked(by, read, options),)):
         done[place] = rows
         failures += any(row.outcome == "failed" for row in rows)
         tell(len(done), failures)

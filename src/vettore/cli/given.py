@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import json
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,7 +17,7 @@ from vettore.core.telling import plain
 from vettore.core.typed import limit_in
 
 if TYPE_CHECKING:
-    from vettore.core.arrays import Mask
+    from vettore.core.arrays import Mask, Rows
     from vettore.core.models.model import Model
     from vettore.files.readers import Offer
     from vettore.study.table import Table
@@ -84,7 +84,9 @@ def quiet_table(file: Path, read: Reading, whole: bool = False) -> Table:
     """Return a table of a file, as table_of does, and say nothing."""
     table = _chosen(_offers(file, read), read.sheet, file)
     if not whole and (read.rows is not None or read.leave_out is not None):
-        table = rows_of_table(table, _used(table, read))
+        import numpy as np
+
+        table = rows_of_table(table, np.flatnonzero(_used(table, read)))
     return table
 
 
@@ -156,20 +158,18 @@ def left_out(read: Reading, rows: int) -> list[int]:
     return sorted(set(found))
 
 
-def rows_of_table(table: Table, used: Sequence[bool] | Mask) -> Table:
-    """Return a table with some of its rows."""
-    import numpy as np
-
+def rows_of_table(table: Table, rows: Rows) -> Table:
+    """Return a table with some of its rows, counted from 0."""
     from vettore.study.table import Table
 
-    used = np.asarray(used, dtype=bool)
-    new_place = np.cumsum(used) - 1
+    places = rows.tolist()
+    new_place = {row: place for place, row in enumerate(places)}
     columns = tuple(
         replace(
             column,
-            values=column.values[used],
-            words={int(new_place[row]): word for row, word in column.words.items() if used[row]},
-            texts=None if column.texts is None else tuple(np.array(column.texts, dtype=object)[used]),
+            values=column.values[rows],
+            words={new_place[row]: word for row, word in column.words.items() if row in new_place},
+            texts=None if column.texts is None else tuple(map(column.texts.__getitem__, places)),
             doubt=None,
         )
         for column in table.columns

@@ -126,7 +126,7 @@ def _check_names(paths: list[Path], folder: Path | None) -> list[Path]:
     return paths
 
 
-def teller(total: int) -> Callable[[int, int], None]:
+def teller(total: int, what: str = "files") -> Callable[[int, int], None]:
     """Return what tells how far a run is, with the time left; nothing where nobody watches."""
     if not sys.stderr.isatty():
         return lambda done, failed: None
@@ -138,7 +138,7 @@ def teller(total: int) -> Callable[[int, int], None]:
             return
         last[0] = now
         left = (now - begun) / max(done, 1) * (total - done)
-        words = f"\r{done:,} of {total:,} files, {failed} failed, {left:.0f} s left   "
+        words = f"\r{done:,} of {total:,} {what}, {failed} failed, {left:.0f} s left   "
         click.echo(words, err=True, nl=done == total)
 
     return tell
