@@ -6,10 +6,11 @@ menu's entry, icon, file type, thumbnails, man page and completions are placed f
 
 from __future__ import annotations
 
-import compileall
+import ast
 import gzip
+import importlib.util
+import marshal
 import os
-import py_compile
 import re
 import shutil
 import subprocess
@@ -33,6 +34,9 @@ NOT_OF_PYTHON = (
     "turtledemo",
     "lib2to3",
     "ensurepip",
+    "distutils",
+    "pydoc_data",
+    "turtle.py",
     "site-packages",
     "dist-packages",
 )
@@ -43,8 +47,26 @@ UNUSED_SCIPY = (
 NOT_NEEDED = (
     *("pip", "setuptools", "wheel", "pkg_resources", "_distutils_hack"),
     *(f"scipy/{part}" for part in UNUSED_SCIPY.split()),
-    # A language for the checking of XML.
-    "lxml/isoschematron",
+    # The system has time zones; smaller typefaces are written where that is asked for, which nobody does.
+    *("tzdata", "zopfli", "*.dist-info/RECORD", "*.dist-info/sboms", "lxml/html/_difflib.*"),
+    # A language for the checking of XML, and XML as objects.
+    *("lxml/isoschematron", "lxml/objectify.*"),
+    # Typefaces of others, all but the one that is looked for when a file is not there; pictures in formats nobody brings.
+    *("matplotlib/mpl-data/fonts/afm", "matplotlib/mpl-data/fonts/pdfcorefonts"),
+    *("matplotlib/mpl-data/fonts/ttf/[!D]*.ttf", "matplotlib/mpl-data/fonts/ttf/DejaVuS*[-MD]*.ttf"),
+    *(
+        "PIL/_avif.*",
+        "PIL/_webp.*",
+        "PIL/_imagingft.*",
+        "matplotlib/mpl-data/images",
+        "pyqtgraph/icons/peegee",
+        "pyqtgraph/flowchart/library",
+    ),
+    # How other languages are hyphenated.
+    "pyphen/dictionaries/hyph_[!e]*",
+    # What only tests and makers of modules use.
+    *("numpy/distutils", "numpy/_core/_simd.*", "scipy/special/cython_special.*", "scipy/_lib/highs"),
+    *("fontTools/ufoLib", "fontTools/voltLib", "fontTools/mtiLib", "fontTools/qu2cu", "fontTools/pens/momentsPen.*"),
     *("matplotlib/mpl-data/sample_data", "matplotlib/backends/web_backend", "pyqtgraph/examples", "pyqtgraph/opengl"),
 )
 ANYWHERE = re.compile(
@@ -52,10 +74,10 @@ ANYWHERE = re.compile(
 )
 # Folders of that name that are part of a program and not its tests.
 KEPT = re.compile(r"(numpy|pandas|scipy)/(_core/)?(_?testing|tests/__init__)|numpy/_core/include$")
-QT_MODULES = ("QtCore", "QtGui", "QtWidgets", "QtSvg", "QtNetwork", "QtOpenGL", "QtOpenGLWidgets", "QtDBus")
+QT_MODULES = ("QtCore", "QtGui", "QtWidgets", "QtSvg", "QtOpenGL", "QtOpenGLWidgets")
 QT_PLUGINS = (
     *["platforms", "platformthemes", "platforminputcontexts", "imageformats", "iconengines", "xcbglintegrations"],
-    *["wayland-decoration-client", "wayland-graphics-integration-client", "wayland-shell-integration", "tls"],
+    *["wayland-decoration-client", "wayland-graphics-integration-client", "wayland-shell-integration"],
 )
 # Plugins for screens without a desktop, and formats of pictures nobody brings.
 NOT_PLUGINS = re.compile(r"virtualkeyboard|eglfs|linuxfb|vkkhr|vnc|minimalegl|qpdf|qtiff|qwbmp|qtga|qicns|qwebp|gtk3")
@@ -76,6 +98,8 @@ Description: look at measured data, fit models, report values
  and nonlinear models by least squares, interpolates and integrates, and
  reports values with their uncertainties beside plots of data and curves.
 """
+# Packages whose modules are read with what they say of themselves: the program's own, and one whose grammar stands there.
+WITH_WORDS = ("vettore", "pycparser")
 # The system's libraries that nothing else on a machine that builds may need.
 FOR_BUILDING = ("libwayland-cursor.so.0", "libwayland-egl.so.1", "libxkbcommon.so.0")
 # What is unusual of this package is meant: one folder that holds a whole program.
@@ -87,8 +111,6 @@ OVERRIDES = (
     "shared-library-lacks-prerequisites",
     "library-not-linked-against-libc",
     "no-copyright-file",
-    # Modules are compiled once, since nobody may write there later.
-    "package-installs-python-pycache-dir",
     # Packages of others carry scripts that are never run as such.
     "interpreter-in-usr-local",
     "bogus-mail-host",
@@ -113,6 +135,7 @@ def main() -> None:
     install_packages(packages)
     prune(packages)
     prune_qt(packages / "PySide6")
+    prune_libraries(packages)
     finish(tree)
     place_for_all(tree)
     write_control(tree)
@@ -153,9 +176,8 @@ def install_packages(packages: Path) -> None:
 def prune(packages: Path) -> None:
     """Take out what nothing uses."""
     for name in NOT_NEEDED:
-        shutil.rmtree(packages / name, ignore_errors=True)
-        for info in packages.glob(f"{name}-*.dist-info"):
-            shutil.rmtree(info)
+        for path in [*packages.glob(name), *packages.glob(f"{name}-*.dist-info")]:
+            shutil.rmtree(path) if path.is_dir() else path.unlink()
     for path in sorted(packages.rglob("*"), key=lambda path: len(path.parts)):
         told = path.relative_to(packages).as_posix()
         if not path.exists() or KEPT.search(told) or not ANYWHERE.search(told):
@@ -195,6 +217,21 @@ def prune_qt(pyside: Path) -> None:
             path.unlink()
 
 
+def prune_libraries(packages: Path) -> None:
+    """Of libraries that packages bring along, keep those that one of their modules needs."""
+    for folder in packages.glob("*.libs"):
+        libraries = {path.name: path for path in folder.iterdir()}
+        roots = [path for path in elves(packages) if path.parent != folder]
+        needed = {name for root in roots for name in needs_of(root)} & libraries.keys()
+        waiting = list(needed)
+        while waiting:
+            more = set(needs_of(libraries[waiting.pop()])) & libraries.keys() - needed
+            needed |= more
+            waiting += more
+        for name in libraries.keys() - needed:
+            libraries[name].unlink()
+
+
 def _is_unused_module(path: Path) -> bool:
     module = path.name.split(".")[0]
     return module.startswith("Qt") and module not in QT_MODULES
@@ -225,21 +262,41 @@ def finish(tree: Path) -> None:
     """Strip symbols, compile modules, and set who may do what."""
     home = tree / HOME
     for path in elves(home):
-        # One whose sections were moved by its own makers is left as it is.
-        if ".libs/" not in path.as_posix():
-            subprocess.run(["strip", "--strip-unneeded", str(path)], check=False, capture_output=True)
-    compileall.compile_dir(
-        home / "lib",
-        quiet=2,
-        workers=os.cpu_count() or 1,
-        stripdir=str(tree),
-        prependdir="/",
-        invalidation_mode=py_compile.PycInvalidationMode.UNCHECKED_HASH,
-    )
+        # One whose sections were moved by its own makers could no longer be loaded.
+        if ".libs/" in path.as_posix():
+            continue
+        subprocess.run(["strip", "--strip-unneeded", str(path)], check=False, capture_output=True)
+    for path in sorted((home / "lib").rglob("*.py")):
+        compile_alone(path, "/" + path.relative_to(tree).as_posix())
     for path in tree.rglob("*"):
         if not path.is_symlink():
             runs = path.is_dir() or (path.parent.name == "bin" and path.parent.parent.name in ("vettore", "usr"))
             path.chmod(0o755 if runs else 0o644)
+
+
+def compile_alone(path: Path, shown: str) -> None:
+    """Put a compiled module in the place of its source: a third of the size, and nobody may write there later.
+
+    What modules of others say of themselves is left out, as the interpreter does with -OO; their assertions stay.
+    """
+    source = path.read_bytes()
+    try:
+        tree = ast.parse(source)
+    except SyntaxError:
+        # Templates and code for other versions, which nothing loads.
+        return
+    if not any(f"-packages/{name}/" in shown for name in WITH_WORDS):
+        for node in ast.walk(tree):
+            if isinstance(node, (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)) and node.body:
+                first = node.body[0]
+                if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant):
+                    # In its place, since a body is never empty.
+                    node.body[0] = ast.copy_location(ast.Pass(), first)
+    code = compile(tree, shown, "exec", dont_inherit=True)
+    # Unchecked, with the hash of its source (PEP 552).
+    head = importlib.util.MAGIC_NUMBER + (1).to_bytes(4, "little") + importlib.util.source_hash(source)
+    path.with_suffix(".pyc").write_bytes(head + marshal.dumps(code))
+    path.unlink()
 
 
 def place_for_all(tree: Path) -> None:
@@ -324,7 +381,7 @@ def depends_of(tree: Path) -> list[str]:
     script = (ROOT / "tools" / "system_libraries.sh").read_text()
     loaded = re.findall(r"^\S+\.so\.\d+ (\S+)$", script, flags=re.MULTILINE)
     known = {one.split()[0] for one in depends}
-    return sorted(depends | {package for package in loaded if package not in known})
+    return sorted({"tzdata"} | depends | {package for package in loaded if package not in known})
 
 
 def architecture() -> str:

@@ -194,6 +194,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     settled()
     assert (len(view.several.rows), view.several.shared) == (6, ("k",))
     assert view.several.rows[0].coefficients["k"].value == pytest.approx(0.05, abs=0.002)
+    assert "alone fits no better than chance would have it (F = " in view.words.text()
     qtbot.mouseClick(view.keep, LEFT)
     settled()
     assert derive_fit(session.study, session.study.curves[-1].id).result.coefficients["k"].held

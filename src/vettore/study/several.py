@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
+from vettore.core.fitting.compare import Nested
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.polynomial import polynomial_formula
 from vettore.core.fitting.result import Coefficient, FitResult
@@ -40,11 +42,16 @@ class SeveralRow:
 
 @dataclass(frozen=True)
 class Several:
-    """The table; ``shared`` are the coefficients common to all, ``residual_sd`` that of the fit together."""
+    """The table; ``shared`` are the coefficients common to all, ``residual_sd`` that of the fit together.
+
+    ``against_apart`` tests the fits of each series alone against it, and its AICc lies by so much above theirs.
+    """
 
     rows: tuple[SeveralRow, ...]
     shared: tuple[str, ...] = ()
     residual_sd: float | None = None
+    against_apart: Nested | None = None
+    aicc_above_apart: float | None = None
 
 
 def recipe_for(series: Series, recipe: AnyFit) -> AnyFit:
@@ -97,14 +104,16 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
         raise DataError(
             "Fits with common coefficients are by least squares; take y for what scatters in an ordinary way."
         )
-    if recipe.loss != "squares" or recipe.limits:
-        what = f"the {recipe.loss} loss" if recipe.loss != "squares" else "limits"
-        raise DataError(f"Fits with common coefficients are by least squares without limits; take {what} away first.")
+    if recipe.loss != "squares":
+        raise DataError(
+            f"Fits with common coefficients are by least squares; take the {recipe.loss} loss away first."
+        )
     told = fit_shared(
         formula,
         data,
         shared,
         hold=dict(recipe.hold),
+        limits={name: (low, high) for name, low, high in recipe.limits},
         sigma=spreads if recipe.use_errors else None,
         absolute_sigma=recipe.use_errors and recipe.errors_known,
     )
@@ -112,7 +121,12 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
         _together(one, recipe, coefficients, told.result)
         for one, coefficients in zip(series, told.coefficients, strict=True)
     )
-    return Several(rows, told.shared, told.result.residual_sd)
+    try:
+        test, gap = told.against_apart, told.result.aicc - told.apart.aicc
+    except DataError:
+        # Too few rows for every series alone, say; the fit together stands.
+        test, gap = None, math.nan
+    return Several(rows, told.shared, told.result.residual_sd, test, gap if math.isfinite(gap) else None)
 
 
 def _formula(recipe: AnyFit, x_name: str, y_name: str) -> str:

@@ -20,6 +20,7 @@ from vettore.study.fits import DerivedFit
 from vettore.study.kinds.fits import as_formula
 from vettore.study.series import Role, Series
 from vettore.study.several import Several, SeveralRow, fit_each, fit_together, recipe_for
+from vettore.words.several import several_in_words
 
 ABREAST, TALL = 4, 150
 
@@ -138,15 +139,7 @@ class SeveralView(QWidget):
         style = self._session.style
         self._show_table(several, style)
         refused = [f"{row.name}: {row.refusal}" for row in several.rows if row.refusal]
-        words = f"Each of {len(several.rows)} series alone."
-        if len(several.rows) == 1:
-            words = "One series so far. Tick others below, and the same model is fitted to them."
-        if several.shared:
-            listed = " and ".join(several.shared)
-            scatter = style.number(several.residual_sd, 3)
-            words = f"{len(several.rows)} series together, with {listed} common to all; "
-            words += f"what is left has a standard deviation of {scatter}."
-        self.words.setText("\n".join([words, *refused]))
+        self.words.setText("\n".join([several_in_words(several, style), *refused]))
         found = {series.id: series for series in self._session.study.series}
         pairs = [(row, found[row.series]) for row in several.rows if row.series in found and row.curve is not None]
         self._show_multiples(several, pairs, style)

@@ -6,16 +6,18 @@ converge from any of them is searched for on its own.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, overload
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Rows, Values, as_values, finite
+from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, Options
-from vettore.core.fitting.nonlinear import fit
+from vettore.core.fitting.left_side import Sigma
+from vettore.core.fitting.limits import Limits, check_limits
+from vettore.core.fitting.many_asked import Asked, by_label, check_each, stacked
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import Polished, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
@@ -39,7 +41,7 @@ SAME = 1e-9
 class ManyFits(Tells, Sequence[FitResult]):
     """The fits in the order of the series. ``values`` and ``standard_errors`` have shape (fits, coefficients).
 
-    An item is the full result of one fit, made when it is asked for.
+    An item, by its place or its label, is the full result of one fit, made when it is asked for.
     """
 
     formula: str
@@ -49,16 +51,15 @@ class ManyFits(Tells, Sequence[FitResult]):
     sums_of_squares: Array
     rows: Array
     converged: Mask
-    _series: Sequence[Mapping[str, Values]] = field(repr=False)
-    _held: Mapping[str, float] = field(repr=False)
-    _level: float = field(repr=False)
+    labels: tuple[str, ...]
+    _asked: Asked = field(repr=False)
 
     def _line(self) -> str:
         failed = int(np.sum(~self.converged))
         return f"{self.formula}; {len(self)} fits" + (f", {failed} did not converge" if failed else "")
 
     def _columns(self) -> Mapping[str, Sequence[Any]]:
-        columns: dict[str, Sequence[Any]] = {"series": list(range(1, len(self) + 1))}
+        columns: dict[str, Sequence[Any]] = {"series": list(self.labels)}
         for place, name in enumerate(self.coefficients):
             columns[name] = self.values[:, place].tolist()
             columns[f"{name} standard error"] = self.standard_errors[:, place].tolist()
@@ -68,36 +69,51 @@ class ManyFits(Tells, Sequence[FitResult]):
         return columns
 
     def _facts(self) -> Mapping[str, Any]:
-        names = ("formula", "coefficients", "values", "standard_errors", "sums_of_squares", "rows", "converged")
+        names = (
+            "formula",
+            "labels",
+            "coefficients",
+            "values",
+            "standard_errors",
+            "sums_of_squares",
+            "rows",
+            "converged",
+        )
         return {name: getattr(self, name) for name in names}
 
     def __len__(self) -> int:
-        return len(self._series)
+        return len(self._asked.series)
 
     def __iter__(self) -> Iterator[FitResult]:
         return (self._result(i) for i in range(len(self)))
 
     @overload
-    def __getitem__(self, place: int) -> FitResult: ...
+    def __getitem__(self, place: int | str) -> FitResult: ...
     @overload
     def __getitem__(self, place: slice) -> Sequence[FitResult]: ...
-    def __getitem__(self, place: int | slice) -> FitResult | Sequence[FitResult]:
-        """Return the result of one fit, or of several."""
+    def __getitem__(self, place: int | str | slice) -> FitResult | Sequence[FitResult]:
+        """Return the result of one fit, or of several. Raises IndexError, KeyError."""
         if isinstance(place, slice):
             return [self._result(i) for i in range(*place.indices(len(self)))]
+        if isinstance(place, str):
+            if place not in self.labels:
+                raise KeyError(place)
+            place = self.labels.index(place)
         if not -len(self) <= place < len(self):
             raise IndexError(place)
         return self._result(place % len(self))
 
     def _result(self, i: int) -> FitResult:
-        data = self._series[i]
-        model = prepared(self.formula, data, self._held)
-        if not model.parts.nonlinear:
-            return fit(self.formula, data, hold=self._held, level=self._level)
-        rows, used = pick_rows(model.formula, data, None, None)
-        given: dict[str, Array | float] = {**{name: used[name] for name in model.formula.data}, **self._held}
-        problem = Separable(model, given, rows.y)
-        theta = np.array([self.values[i, self.coefficients.index(name)] for name in model.free])
+        asked, data, sigma = self._asked, self._asked.series[i], self._asked.sigma_of(i)
+        model = prepared(self.formula, data, asked.held)
+        values = dict(zip(self.coefficients, self.values[i].tolist(), strict=True))
+        if not model.parts.nonlinear or not asked.inside(values):
+            return asked.alone(self.formula, i)
+        rows, used = pick_rows(model.formula, data, sigma, None)
+        given: dict[str, Array | float] = {**{name: used[name] for name in model.formula.data}, **asked.held}
+        root = None if rows.weights is None else np.sqrt(rows.weights.high)
+        problem = Separable(model, given, rows.y, root)
+        theta = np.array([values[name] for name in model.free])
         p = len(model.parts.linear)
         with np.errstate(all="ignore"):
             residual, slopes = problem.joint(theta[p:], theta[:p])
@@ -114,7 +130,7 @@ class ManyFits(Tells, Sequence[FitResult]):
             singular,
             np.ones(len(theta), dtype=np.bool_),
         )
-        options = Options(held=self._held, level=self._level)
+        options = Options(held=asked.held, level=asked.level, absolute_sigma=asked.absolute_sigma)
         result = nonlinear_result(model, problem, rows, used, Solved(answer, (), Search(1)), options)
         return result if self.converged[i] else replace(result, converged=False)
 
@@ -134,63 +150,73 @@ def _one_model(
     return formula, model
 
 
-def _check_counts(counts: Array, needed: int) -> None:
+def _check_counts(counts: Array, needed: int, asked: Asked) -> None:
     short = np.flatnonzero(counts < needed)
     if len(short):
         i = int(short[0])
         raise DataError(
-            f"Series {i + 1} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
+            f"{asked.named(i)} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
         )
 
 
-def _errors(best: Answers, freedom: Array) -> Array:
+def _errors(best: Answers, freedom: Array, known: bool) -> Array:
     """Return the standard errors (series, m); NaN where no row is left over to tell them."""
     with np.errstate(all="ignore"):
         variance = np.where(freedom > 0, best.squares / np.maximum(freedom, 1), np.nan)
+        if known:
+            variance = np.ones_like(variance)
         return np.sqrt(best.unit_variance * variance[:, None])
 
 
 def fit_many(
     formula: str | Model,
-    data: Sequence[Mapping[str, Values]],
+    data: Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]],
     *,
-    start: Mapping[str, float] | None = None,
+    start: Mapping[str, float] | Sequence[Mapping[str, float]] | None = None,
     hold: Mapping[str, float] | None = None,
+    sigma: Sequence[Sigma] | Mapping[str, Sigma] | None = None,
+    absolute_sigma: bool = False,
+    limits: Limits | None = None,
     level: float = 0.95,
     seed: int = DEFAULT_SEED,
     columns: tuple[str, str] | None = None,
 ) -> ManyFits:
     """Fit one formula to many series, each a mapping of columns; see fit. No starting values are needed.
 
-    Raises FormulaError, or DataError that names a series (counted from 1) which cannot be fitted.
+    A mapping of series gives them labels. ``start`` is that of all series, or one for each; ``sigma`` gives the standard
+    deviations of each, in their order or by label. A fit that ends outside its ``limits`` is made anew within them.
+    Raises FormulaError, or DataError that names a series (by its label, or counted from 1) which cannot be fitted.
 
     >>> from vettore import core
     >>> rows = [{"x": [0, 1, 2, 3], "y": [a, 2.1 * a, 4.3 * a, 8.5 * a]} for a in (1.0, 2.0)]
-    >>> fits = core.fit_many("y = A*exp(k*x)", rows)
-    >>> fits.values.shape
-    (2, 2)
+    >>> fits = core.fit_many("y = A*exp(k*x)", dict(zip("PQ", rows)))
+    >>> fits.values.shape, fits.labels
+    ((2, 2), ('P', 'Q'))
     """
-    series = list(data)
+    labels = tuple(map(str, data)) if isinstance(data, Mapping) else tuple(map(str, range(1, len(data) + 1)))
+    series = list(data.values()) if isinstance(data, Mapping) else list(data)
     if not series:
         raise DataError("There is no series to fit.")
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
-    Options(level=level, seed=seed).check(False)
+    Options(level=level, seed=seed, absolute_sigma=absolute_sigma).check(sigma is not None)
     formula, model = _one_model(formula, list(series[0]), held, columns)
-    check_start(model.formula, start)
-    given, y_of, mask = _stacked(model, series)
-    counts = mask.sum(axis=1)
-    _check_counts(counts, len(model.free))
-
-    def alone(place: int) -> FitResult:
-        return fit(formula, series[place], start=start, hold=held, seed=seed)
-
-    starts = [np.tile(alpha, (len(series), 1)) for alpha in _starts(model, start, alone, len(series))]
-    stack = Stack(model, given, y_of, None if mask.all() else mask.astype(np.float64), held)
-    best = stack.solve(starts[0])
-    for other in starts[1:]:
+    starts = [start] * len(series) if start is None or isinstance(start, Mapping) else list(start)
+    check_each(starts, labels, "start")
+    for one in {id(one): one for one in starts}.values():
+        check_start(model.formula, one)
+    spreads = by_label(sigma, labels)
+    bounds = check_limits(model.formula, limits, held)
+    asked = Asked(series, labels, starts, held, spreads, absolute_sigma, bounds, level, seed)
+    given, y_of, mask = stacked(model, asked)
+    counts = (mask > 0).sum(axis=1)
+    _check_counts(counts, len(model.free), asked)
+    begins = _starts(model, asked, formula)
+    stack = Stack(model, given, y_of, None if (mask == 1).all() else mask, held)
+    best = stack.solve(begins[0])
+    for other in begins[1:]:
         _try_another(best, stack, other, np.maximum(counts - len(model.free), 1))
-    _search_alone(best, formula, series, start, held, seed, model)
-    errors = _errors(best, np.maximum(counts - len(model.free), 0))
+    errors = _errors(best, np.maximum(counts - len(model.free), 0), absolute_sigma)
+    _search_alone(best, errors, formula, asked, model)
     order = list(model.order)
     return ManyFits(
         formula,
@@ -200,102 +226,37 @@ def fit_many(
         best.squares,
         counts.astype(np.float64),
         best.converged,
-        series,
-        held,
-        level,
+        labels,
+        asked,
     )
 
 
-def _starts(
-    model: Prepared, start: Mapping[str, float] | None, fitted: Callable[[int], FitResult], count: int
-) -> list[Array]:
-    """Return where the searches begin (q,): as given, or the answers of some of the series, fitted each alone."""
-    nonlinear = model.parts.nonlinear
+def _starts(model: Prepared, asked: Asked, formula: str) -> list[Array]:
+    """Return where the searches begin (series, q): as given, or the answers of some of the series, fitted each alone."""
+    nonlinear, count = model.parts.nonlinear, len(asked.series)
     if not nonlinear:
-        return [np.empty(0)]
-    if start is not None and all(name in start for name in nonlinear):
-        return [np.array([float(start[name]) for name in nonlinear])]
+        return [np.empty((count, 0))]
+    if all(one is not None and all(name in one for name in nonlinear) for one in asked.starts):
+        return [np.array([[float((one or {})[name]) for name in nonlinear] for one in asked.starts])]
     chosen = sorted({int(place) for place in np.linspace(0, count - 1, SAMPLES).round()})
-    answers = [fitted(place).coefficients for place in chosen]
-    return [np.array([answer[name].value for name in nonlinear]) for answer in answers]
+    answers = [asked.alone(formula, place).coefficients for place in chosen]
+    return [np.tile([answer[name].value for name in nonlinear], (count, 1)) for answer in answers]
 
 
-def _search_alone(
-    best: Answers,
-    formula: str,
-    series: Sequence[Mapping[str, Values]],
-    start: Mapping[str, float] | None,
-    held: Mapping[str, float],
-    seed: int,
-    model: Prepared,
-) -> None:
-    """Search for the answers that no common start led to."""
-    for i in np.flatnonzero(~best.converged).tolist():
-        alone = fit(formula, series[i], start=start, hold=held, seed=seed)
-        if alone.sum_of_squares <= best.squares[i] or not np.isfinite(best.squares[i]):
-            best.theta[i] = [alone.coefficients[name].value for name in model.free]
+def _search_alone(best: Answers, errors: Array, formula: str, asked: Asked, model: Prepared) -> None:
+    """Search for the answers that no common start led to, and for those that left their limits."""
+    outside = np.zeros(len(best.converged), dtype=np.bool_)
+    for name, (low, high) in asked.limits.items():
+        value = best.theta[:, model.free.index(name)]
+        outside |= ~((value > low) & (value < high))
+    for i in np.flatnonzero(~best.converged | outside).tolist():
+        alone = asked.alone(formula, i)
+        if outside[i] or alone.sum_of_squares <= best.squares[i] or not np.isfinite(best.squares[i]):
+            ones = [alone.coefficients[name] for name in model.free]
+            best.theta[i] = [one.value for one in ones]
             best.squares[i] = alone.sum_of_squares
             best.converged[i] = alone.converged
-            spread = [alone.coefficients[name].standard_error for name in model.free]
-            scatter = alone.residual_sd or 1.0
-            best.unit_variance[i] = [np.nan if one is None else (one / scatter) ** 2 for one in spread]
-
-
-def _stacked(model: Prepared, series: Sequence[Mapping[str, Values]]) -> tuple[dict[str, Array], Array, Mask]:
-    """Return columns and response of shape (fits, rows) with a mask of the rows in use.
-
-    A column that is one and the same array in all series stays one, of shape (1, rows).
-    """
-    read = model.formula
-    wanted = list(dict.fromkeys([*read.data, *read.measured]))
-    tables = {}
-    for name in wanted:
-        try:
-            lists = [one[name] for one in series]
-        except KeyError:
-            number = next(i for i, one in enumerate(series, 1) if name not in one)
-            raise DataError(f"Series {number} has no column “{name}”.", column=name) from None
-        try:
-            if not all(_is_simple(values) for values in lists):
-                # Masks, missing values and dates are for the one door of values.
-                raise TypeError
-            common = name not in read.measured and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
-            table = np.array(lists[:1] if common else lists, dtype=np.float64)
-        except (ValueError, TypeError):
-            arrays = [as_values(one[name], name) for one in series]
-            table = np.full((len(arrays), max(map(len, arrays))), np.nan)
-            for i, values in enumerate(arrays):
-                table[i, : len(values)] = values
-        if table.ndim != 2:
-            raise DataError(f"{name} is not a list of numbers in every series.", column=name)
-        tables[name] = table
-    if len({table.shape[1] for table in tables.values()}) > 1:
-        raise DataError("The columns of a series are not equally long.")
-    mask = np.ones(tables[read.response].shape, dtype=np.bool_)
-    for table in tables.values():
-        if not finite(table):
-            mask &= np.isfinite(table)
-    if not mask.all():
-        first = np.argmax(mask, axis=1)
-        for name, table in tables.items():
-            # A row out of use gets the numbers of one in use, so that the formula has a value there.
-            whole = np.broadcast_to(table, mask.shape)
-            tables[name] = np.where(mask, whole, whole[np.arange(len(whole)), first][:, None])
-    from vettore.core.formula.evaluate import Program
-
-    assert read.left is not None
-    with np.errstate(all="ignore"):
-        y = np.broadcast_to(
-            np.asarray(Program(read.left)({name: tables[name] for name in read.measured})), mask.shape
-        )
-    if not finite(y):
-        y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
-    return {name: tables[name] for name in read.data}, y, mask
-
-
-def _is_simple(values: Values) -> bool:
-    """Whether values are an array of numbers or a list, and need no second look."""
-    return isinstance(values, (list, tuple)) or (type(values) is np.ndarray and values.dtype.kind in "fiub")
+            errors[i] = [np.nan if one.standard_error is None else one.standard_error for one in ones]
 
 
 def _try_another(best: Answers, stack: Stack, start: Array, freedom: Array) -> None:

@@ -7,16 +7,20 @@ the common coefficients and the others go together. Starts are the answers of th
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
-from typing import Any
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, a_number
 from vettore.core.fitting.asked import DEFAULT_SEED, Options
+from vettore.core.fitting.compare import Nested, nested_f
 from vettore.core.fitting.left_side import Sigma, as_sigma
+from vettore.core.fitting.limits import Limits, check_limits
+from vettore.core.fitting.many_asked import by_label, check_each
 from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.result import Coefficient, FitResult
@@ -26,25 +30,43 @@ from vettore.core.formula.write import to_text
 from vettore.core.telling import Tells
 
 MOST_SERIES = 60
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class SharedFit(Tells):
     """``result`` is the fit of all rows; ``coefficients`` has one mapping a series, by the names in the formula.
 
-    ``rows`` are the places of each series' rows among those in use.
+    ``rows`` are the places of each series' rows among those in use, ``labels`` what the series are called.
     """
 
     result: FitResult
     shared: tuple[str, ...]
     coefficients: tuple[Mapping[str, Coefficient], ...]
     rows: tuple[np.ndarray, ...]
+    labels: tuple[str, ...] = ()
+    _apart: Callable[[], FitResult] | None = field(default=None, repr=False)
+
+    @cached_property
+    def apart(self) -> FitResult:
+        """The fit of the same rows with no coefficient in common: every series alone, their scatter one.
+
+        Raises DataError where a coefficient goes with a constant of the series, which one series alone cannot tell.
+        """
+        if self._apart is None:
+            raise DataError("A coefficient goes with a constant of each series, so no series can be fitted alone.")
+        return self._apart()
+
+    @property
+    def against_apart(self) -> Nested:
+        """The F test of the separate fits against this one: a small p says that what is taken for common is not."""
+        return nested_f(self.result, self.apart)
 
     def _line(self) -> str:
         return f"{self.result.formula}; {len(self.coefficients)} series, {', '.join(self.shared)} common to all"
 
     def _columns(self) -> Mapping[str, Sequence[Any]]:
-        columns: dict[str, Sequence[Any]] = {"series": list(range(1, len(self.coefficients) + 1))}
+        columns: dict[str, Sequence[Any]] = {"series": list(self.labels)}
         for name in self.coefficients[0]:
             columns[name] = [own[name].value for own in self.coefficients]
             columns[f"{name} standard error"] = [own[name].standard_error for own in self.coefficients]
@@ -64,66 +86,140 @@ def _free_name(name: str, taken: Collection[str]) -> str:
 
 def fit_shared(
     formula: str,
-    data: Sequence[Mapping[str, Values]],
+    data: Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]],
     shared: Collection[str],
     *,
+    constants: Mapping[str, Sequence[float] | Mapping[str, float]] | None = None,
+    start: Mapping[str, float | Sequence[float]] | None = None,
     hold: Mapping[str, float] | None = None,
+    limits: Limits | None = None,
     seed: int = DEFAULT_SEED,
-    sigma: Sequence[Sigma] | None = None,
+    sigma: Sequence[Sigma] | Mapping[str, Sigma] | None = None,
     absolute_sigma: bool = False,
     level: float = 0.95,
 ) -> SharedFit:
     """Fit a formula to several series with the coefficients in ``shared`` common to all.
 
-    ``sigma`` gives the standard deviations of each series, see fit. Raises DataError, FormulaError.
+    A mapping of series gives them labels. ``constants`` are numbers of each series that the formula names, as the pH in
+    ``k0 + k1*pH``: in the order of the series or by label. ``start`` and ``limits`` go with all series; a start may be one
+    number for each. ``sigma`` gives the standard deviations of each series, see fit. Raises DataError, FormulaError.
 
     >>> from vettore import core
     >>> rows = [{"x": [0, 1, 2], "y": [1.0, 3.1, 4.9]}, {"x": [0, 1, 2], "y": [5.1, 7.0, 9.0]}]
     >>> both = core.fit_shared("y = a + b*x", rows, ["b"])
     >>> [round(each["a"].value, 3) for each in both.coefficients]
     [1.05, 5.083]
+    >>> bool(both.against_apart.p > 0.05)
+    True
     """
     Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
-    _check_series(data, sigma)
-    columns = list(data[0])
+    labels = tuple(map(str, data)) if isinstance(data, Mapping) else tuple(map(str, range(1, len(data) + 1)))
+    series = list(data.values()) if isinstance(data, Mapping) else list(data)
+    _check_series(series)
+    spreads = by_label(sigma, labels)
+    series = list(_with_constants(series, labels, constants or {}))
     held = dict(hold or {})
-    read = _read_shared(formula, columns, shared, held)
-    assert read.left is not None
+    read = _read_shared(formula, list(series[0]), shared, held)
+    bounds = check_limits(read, limits, held)
     common = tuple(name for name in read.coefficients if name in shared)
-    own = [name for name in read.coefficients if name not in common and name not in held]
-    number = _free_name("series", {*columns, *read.coefficients})
-    called = {(name, i): _named(name, i, read.coefficients, columns) for name in own for i in range(len(data))}
-    tree = read.right
-    for name in own:
-        tree = replaced(tree, name, _choice(number, [called[name, i] for i in range(len(data))], 0))
-    wanted = [*read.data, *read.measured]
-    joined = {name: np.concatenate([as_values(one[name], name) for one in data]) for name in wanted}
-    lengths = [len(as_values(one[wanted[0]], wanted[0])) for one in data]
-    joined[number] = np.repeat(np.arange(1.0, len(data) + 1), lengths)
-    start: dict[str, float] = {}
-    nonlinear = prepared(formula, columns, held).parts.nonlinear
-    if nonlinear:
-        spreads = [None] * len(data) if sigma is None else sigma
-        alone = [fit(formula, one, hold=held, seed=seed, sigma=own) for one, own in zip(data, spreads, strict=True)]
-        start = _starts(nonlinear, alone, common, called)
-    spread = None if sigma is None else _joined_sigma(read, sigma, lengths)
-    options: dict[str, Any] = {"hold": held, "seed": seed, "absolute_sigma": absolute_sigma, "level": level}
-    result = fit(f"{to_text(read.left)} = {to_text(tree)}", joined, start=start, sigma=spread, **options)
+    parts = _Parts(read, series, common, held)
+    begin = _starts(parts, start or {}, spreads, seed, alone=not (constants and set(constants) & set(read.data)))
+    options = {"hold": held, "seed": seed, "absolute_sigma": absolute_sigma, "level": level}
+    joined = parts.joined()
+    result = fit(
+        parts.formula,
+        joined,
+        start=begin or None,
+        limits=parts.of_each(bounds),
+        sigma=None if spreads is None else _joined_sigma(read, spreads, parts.lengths),
+        **options,  # type: ignore[arg-type]
+    )
     # The starts are answers of searches, so nothing is looked for beside them.
     result = replace(result, beside=None)
     told = tuple(
-        {name: result.coefficients[called.get((name, i), name)] for name in read.coefficients}
-        for i in range(len(data))
+        {name: result.coefficients[parts.called.get((name, i), name)] for name in read.coefficients}
+        for i in range(len(series))
     )
-    series = joined[number][result.rows_in_use]
-    rows = tuple(np.flatnonzero(series == i + 1) for i in range(len(data)))
-    return SharedFit(result, common, told, rows)
+    place = joined[parts.number][result.rows_in_use]
+    rows = tuple(np.flatnonzero(place == i + 1) for i in range(len(series)))
+
+    def apart() -> FitResult:
+        return fit_shared(formula, series, (), limits=limits, sigma=spreads, **options).result  # type: ignore[arg-type]
+
+    possible = not any(name in read.data for name in constants or {})
+    return SharedFit(result, common, told, rows, labels, apart if possible else None)
 
 
-def _check_series(data: Sequence[Mapping[str, Values]], sigma: Sequence[Sigma] | None) -> None:
-    """Insist on two series or more, not too many, and ± for each or none. Raises DataError."""
-    if sigma is not None and len(sigma) != len(data):
-        raise DataError(f"{len(data)} series were given, but sigma for {len(sigma)}. Give one for each.")
+class _Parts:
+    """A formula over all series: each own coefficient in its place there, and the rows of all in columns."""
+
+    def __init__(
+        self,
+        read: Formula,
+        series: Sequence[Mapping[str, Values]],
+        common: Collection[str],
+        held: Mapping[str, float],
+    ) -> None:
+        self.read, self.series, self.held = read, series, held
+        self.common, count = tuple(common), len(series)
+        columns = list(series[0])
+        self.own = [name for name in read.coefficients if name not in common and name not in held]
+        self.number = _free_name("series", {*columns, *read.coefficients})
+        self.called = {
+            (name, i): _named(name, i, read.coefficients, columns) for name in self.own for i in range(count)
+        }
+        self.wanted = [*read.data, *read.measured]
+        self.lengths = [len(as_values(one[self.wanted[0]], self.wanted[0])) for one in series]
+
+    @property
+    def formula(self) -> str:
+        """The formula over all rows."""
+        tree = self.read.right
+        for name in self.own:
+            tree = replaced(
+                tree, name, _choice(self.number, [self.called[name, i] for i in range(len(self.series))], 0)
+            )
+        assert self.read.left is not None
+        return f"{to_text(self.read.left)} = {to_text(tree)}"
+
+    def joined(self) -> dict[str, Array]:
+        """Return the rows of all series, with the number of each."""
+        out = {name: np.concatenate([as_values(one[name], name) for one in self.series]) for name in self.wanted}
+        return {**out, self.number: np.repeat(np.arange(1.0, len(self.series) + 1), self.lengths)}
+
+    def of_each(self, given: Mapping[str, T]) -> dict[str, T]:
+        """Return what is given of coefficients for those of the formula over all series."""
+        out: dict[str, T] = {}
+        for name, value in given.items():
+            names = [self.called[name, i] for i in range(len(self.series))] if name in self.own else [name]
+            out |= dict.fromkeys(names, value)
+        return out
+
+
+def _with_constants(
+    series: Sequence[Mapping[str, Values]],
+    labels: Sequence[str],
+    constants: Mapping[str, Sequence[float] | Mapping[str, float]],
+) -> Sequence[Mapping[str, Values]]:
+    """Return the series with their constants as columns. Raises DataError."""
+    out: list[dict[str, Any]] = [dict(one) for one in series]
+    for name, given in constants.items():
+        if any(name in one for one in series):
+            raise DataError(f"{name} is a column of the data and cannot be a constant of each series, too.")
+        if isinstance(given, Mapping):
+            missing = [label for label in labels if label not in given]
+            if missing:
+                raise DataError(f"The constants {name} have no number for series “{missing[0]}”. Give one for each.")
+            given = [given[label] for label in labels]
+        check_each(given, labels, name)
+        for one, value in zip(out, given, strict=True):
+            rows = len(as_values(next(iter(one.values())), next(iter(one))))
+            one[name] = np.full(rows, a_number(value, f"{name} of a series"))
+    return out
+
+
+def _check_series(data: Sequence[Mapping[str, Values]]) -> None:
+    """Insist on two series or more, and not too many. Raises DataError."""
     if len(data) < 2:
         raise DataError("A fit with common coefficients needs at least two series.")
     if len(data) > MOST_SERIES:
@@ -142,19 +238,39 @@ def _read_shared(formula: str, columns: Sequence[str], shared: Collection[str], 
 
 
 def _starts(
-    nonlinear: Sequence[str],
-    alone: Sequence[FitResult],
-    common: Collection[str],
-    called: Mapping[tuple[str, int], str],
+    parts: _Parts,
+    given: Mapping[str, float | Sequence[float]],
+    sigma: Sequence[Sigma] | None,
+    seed: int,
+    alone: bool,
 ) -> dict[str, float]:
-    """Return where the search begins: common coefficients at the median of the series fitted alone, others at theirs."""
+    """Return where the search begins: as given, else common coefficients at the median of the series fitted ``alone``.
+
+    Coefficients of their own begin there where each series alone has them. Raises DataError.
+    """
+    read, series = parts.read, parts.series
     out: dict[str, float] = {}
-    for name in nonlinear:
-        values = [result.coefficients[name].value for result in alone]
-        if name in common:
+    for name, value in given.items():
+        if name not in parts.own and name not in parts.common:
+            raise DataError(f"A start is given for {name}, which is no free coefficient of {read}.")
+        values = [value] * len(series) if isinstance(value, (int, float)) else list(value)
+        if name in parts.common and len(set(values)) > 1:
+            raise DataError(f"{name} is common to all series, so it has one start.")
+        check_each(values, parts.lengths, f"starts of {name}")
+        numbers = [a_number(one, f"A start of {name}") for one in values]
+        out |= {parts.called.get((name, i), name): number for i, number in enumerate(numbers)}
+    text = f"{to_text(read.left)} = {to_text(read.right)}" if read.left is not None else ""
+    nonlinear = prepared(text, list(series[0]), parts.held).parts.nonlinear
+    if not alone or not [name for name in nonlinear if name not in given]:
+        return out
+    spreads = [None] * len(series) if sigma is None else sigma
+    fits = [fit(text, one, hold=parts.held, seed=seed, sigma=own) for one, own in zip(series, spreads, strict=True)]
+    for name in (name for name in nonlinear if name not in given):
+        values = [result.coefficients[name].value for result in fits]
+        if name in parts.common:
             out[name] = float(np.median(values))
         else:
-            out |= {called[name, place]: value for place, value in enumerate(values)}
+            out |= {parts.called[name, place]: value for place, value in enumerate(values)}
     return out
 
 

@@ -73,7 +73,8 @@ class _State:
 class Stack:
     """Problems of one model as arrays (fits, rows); a column common to all has shape (1, rows).
 
-    ``mask`` is 0 for rows out of use, or None. Inside, coefficients have shape (m, fits), Gram matrices (m, m, fits).
+    ``mask`` holds the roots of the rows' weights, 0 for rows out of use, or is None.
+    Inside, coefficients have shape (m, fits), Gram matrices (m, m, fits).
     """
 
     def __init__(
@@ -185,7 +186,8 @@ class Stack:
         end = here.take(np.ones(fits, dtype=np.bool_))
         damping = np.full(fits, FIRST_DAMPING if self.q else 0.0)
         grow, live = np.full(fits, 2.0), np.ones(fits, dtype=np.bool_)
-        floor = ONLY_ROUNDING * np.einsum("fn,fn->f", self.y, self.y)
+        weighed = self.y if self.mask is None else self.y * self.mask
+        floor = ONLY_ROUNDING * np.einsum("fn,fn->f", weighed, weighed)
         for _ in range(MOST_STEPS):
             step = _solve(_factor(here.gram, damping), here.slope)
             there_theta = theta + step

@@ -1,0 +1,159 @@
+"""What is asked of the fits of many series, and their rows stacked into arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from vettore.core.arrays import Array, Mask, Values, as_values, finite
+from vettore.core.errors import DataError
+from vettore.core.fitting.left_side import Sigma, sigma_of_left
+from vettore.core.fitting.nonlinear import fit
+from vettore.core.fitting.prepared import Prepared
+from vettore.core.fitting.result import FitResult
+from vettore.core.fitting.rows import check_sign
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The series, and what is asked of their fits: see fit_many. ``starts`` are those of each series."""
+
+    series: Sequence[Mapping[str, Values]]
+    labels: tuple[str, ...]
+    starts: Sequence[Mapping[str, float] | None]
+    held: Mapping[str, float]
+    sigma: Sequence[Sigma] | None
+    absolute_sigma: bool
+    limits: Mapping[str, tuple[float, float]]
+    level: float
+    seed: int
+
+    def named(self, place: int) -> str:
+        """Return how a message calls a series."""
+        own = self.labels[place]
+        return f"Series {own}" if own == str(place + 1) else f"Series “{own}”"
+
+    def sigma_of(self, place: int) -> Sigma | None:
+        """Return the ± of a series."""
+        return None if self.sigma is None else self.sigma[place]
+
+    def inside(self, values: Mapping[str, float]) -> bool:
+        """Whether coefficients lie within their limits."""
+        return all(low < values[name] < high for name, (low, high) in self.limits.items())
+
+    def alone(self, formula: str, place: int) -> FitResult:
+        """Fit a series alone. Raises DataError, which names it."""
+        try:
+            return fit(
+                formula,
+                self.series[place],
+                start=self.starts[place],
+                hold=self.held,
+                sigma=self.sigma_of(place),
+                absolute_sigma=self.absolute_sigma,
+                limits=self.limits,
+                level=self.level,
+                seed=self.seed,
+            )
+        except DataError as error:
+            raise DataError(f"{self.named(place)}: {error}") from None
+
+
+def check_each(given: Sequence[object], labels: Sequence[object], name: str) -> None:
+    """Insist on as many of something as there are series. Raises DataError."""
+    if len(given) != len(labels):
+        raise DataError(f"{len(labels)} series were given, but {name} for {len(given)}. Give one for each.")
+
+
+def by_label(sigma: Sequence[Sigma] | Mapping[str, Sigma] | None, labels: Sequence[str]) -> Sequence[Sigma] | None:
+    """Return the ± of each series in their order. Raises DataError."""
+    if sigma is None:
+        return None
+    if isinstance(sigma, Mapping):
+        missing = [label for label in labels if label not in sigma]
+        if missing:
+            raise DataError(f"sigma names no ± for series “{missing[0]}”. Give one for each.")
+        return [sigma[label] for label in labels]
+    if np.ndim(sigma) == 0:  # type: ignore[arg-type]
+        return [sigma] * len(labels)  # type: ignore[list-item]
+    check_each(sigma, labels, "sigma")
+    return sigma
+
+
+def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Array]:
+    """Return columns and response of shape (fits, rows), and the roots of their weights, 0 for rows out of use.
+
+    A column that is one and the same array in all series stays one, of shape (1, rows).
+    """
+    read, series = model.formula, asked.series
+    wanted = list(dict.fromkeys([*read.data, *read.measured]))
+    tables = {}
+    for name in wanted:
+        try:
+            lists = [one[name] for one in series]
+        except KeyError:
+            place = next(i for i, one in enumerate(series) if name not in one)
+            raise DataError(f"{asked.named(place)} has no column “{name}”.", column=name) from None
+        try:
+            if not all(_is_simple(values) for values in lists):
+                # Masks, missing values and dates are for the one door of values.
+                raise TypeError
+            common = name not in read.measured and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
+            table = np.array(lists[:1] if common else lists, dtype=np.float64)
+        except (ValueError, TypeError):
+            arrays = [as_values(one[name], name) for one in series]
+            table = np.full((len(arrays), max(map(len, arrays))), np.nan)
+            for i, values in enumerate(arrays):
+                table[i, : len(values)] = values
+        if table.ndim != 2:
+            raise DataError(f"{name} is not a list of numbers in every series.", column=name)
+        tables[name] = table
+    if len({table.shape[1] for table in tables.values()}) > 1:
+        raise DataError("The columns of a series are not equally long.")
+    mask = np.ones(tables[read.response].shape, dtype=np.bool_)
+    for table in tables.values():
+        if not finite(table):
+            mask &= np.isfinite(table)
+    if not mask.all():
+        first = np.argmax(mask, axis=1)
+        for name, table in tables.items():
+            # A row out of use gets the numbers of one in use, so that the formula has a value there.
+            whole = np.broadcast_to(table, mask.shape)
+            tables[name] = np.where(mask, whole, whole[np.arange(len(whole)), first][:, None])
+    from vettore.core.formula.evaluate import Program
+
+    assert read.left is not None
+    with np.errstate(all="ignore"):
+        y = np.broadcast_to(
+            np.asarray(Program(read.left)({name: tables[name] for name in read.measured})), mask.shape
+        )
+    if not finite(y):
+        y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
+    columns = {name: tables[name] for name in read.data}
+    return columns, y, mask.astype(np.float64) if asked.sigma is None else _roots(model, asked, mask)
+
+
+def _roots(model: Prepared, asked: Asked, mask: Mask) -> Array:
+    """Return 1/σ (fits, rows) of the left sides; 0 for rows out of use and without a ±. Raises DataError."""
+    read, roots = model.formula, np.zeros(mask.shape)
+    for place, one in enumerate(asked.series):
+        sigma = asked.sigma_of(place)
+        assert sigma is not None
+        measured = {name: as_values(one[name], name) for name in read.measured}
+        n = len(measured[read.response])
+        try:
+            spread, called, _ = sigma_of_left(read, measured, sigma, n)
+            if len(spread) != n:
+                raise DataError(f"{called} has {len(spread)} values for {n} rows. Make them the same length.")
+            check_sign(spread, called, zero_allowed=False)
+        except DataError as error:
+            raise DataError(f"{asked.named(place)}: {error}") from None
+        roots[place, :n] = np.where(np.isfinite(spread), 1 / spread, 0.0)
+    return np.where(mask, roots, 0.0)
+
+
+def _is_simple(values: Values) -> bool:
+    """Whether values are an array of numbers or a list, and need no second look."""
+    return isinstance(values, (list, tuple)) or (type(values) is np.ndarray and values.dtype.kind in "fiub")
