@@ -42,6 +42,8 @@ COMMANDS = {
     "fit-words": ("fit", "words.csv", "--degree", "1"),
     "fit-limit": ("fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "C=3.."),
     "fit-counts": ("fit", "larvae.csv", "--model", "exponential-decay", "--noise", "poisson", "--next", "k"),
+    "fit-growing": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--limits", "1", "--where", "4"),
+    "fit-growing-json": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--json"),
     "fit-counts-json": ("fit", "larvae.csv", "--degree", "0", "--noise", "poisson", "--json"),
     "fit-shares": (
         "fit",
@@ -127,6 +129,9 @@ def at_home(tmp_path, monkeypatch):
         (tmp_path / file.name).write_bytes(file.read_bytes())
     (tmp_path / "larvae.csv").write_text(
         "day (d),larvae\n0,21\n1,13\n2,15\n3,7\n4,9\n5,3\n6,5\n7,2\n8,1\n9,2\n10,0\n"
+    )
+    (tmp_path / "ponds.csv").write_text(
+        "iron (mg/L),signal (mV)\n0,1.08\n0,0.95\n1,3.15\n1,2.81\n2,5.3\n2,4.75\n4,9.4\n4,8.5\n8,16.2\n8,18.1\n16,34.9\n16,31.4\n"
     )
     (tmp_path / "seeds.csv").write_text(
         "salinity (g/L),sprouted (%),seeds\n0,95,20\n2,95,20\n4,75,20\n6,45,20\n8,20,20\n10,5,20\n12,0,20\n"

@@ -53,7 +53,7 @@ NOT_NEEDED = (
     *("lxml/isoschematron", "lxml/objectify.*"),
     # Typefaces of others, all but the one that is looked for when a file is not there; pictures in formats nobody brings.
     *("matplotlib/mpl-data/fonts/afm", "matplotlib/mpl-data/fonts/pdfcorefonts"),
-    *("matplotlib/mpl-data/fonts/ttf/[!D]*.ttf", "matplotlib/mpl-data/fonts/ttf/DejaVuS*[-MD]*.ttf"),
+    *("matplotlib/mpl-data/fonts/ttf/[!DL]*.ttf", "matplotlib/mpl-data/fonts/ttf/DejaVuS*[-MD]*.ttf"),
     *(
         "PIL/_avif.*",
         "PIL/_webp.*",
@@ -98,8 +98,8 @@ Description: look at measured data, fit models, report values
  and nonlinear models by least squares, interpolates and integrates, and
  reports values with their uncertainties beside plots of data and curves.
 """
-# Packages whose modules are read with what they say of themselves: the program's own, and one whose grammar stands there.
-WITH_WORDS = ("vettore", "pycparser")
+# Packages whose modules keep what they say of themselves: the program's own, one whose grammar stands there, one that insists.
+WITH_WORDS = ("vettore", "pycparser", "numpy")
 # The system's libraries that nothing else on a machine that builds may need.
 FOR_BUILDING = ("libwayland-cursor.so.0", "libwayland-egl.so.1", "libxkbcommon.so.0")
 # What is unusual of this package is meant: one folder that holds a whole program.
@@ -111,6 +111,7 @@ OVERRIDES = (
     "shared-library-lacks-prerequisites",
     "library-not-linked-against-libc",
     "no-copyright-file",
+    "package-installs-python-bytecode",
     # Packages of others carry scripts that are never run as such.
     "interpreter-in-usr-local",
     "bogus-mail-host",
@@ -289,9 +290,16 @@ def compile_alone(path: Path, shown: str) -> None:
         for node in ast.walk(tree):
             if isinstance(node, (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)) and node.body:
                 first = node.body[0]
-                if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant):
-                    # In its place, since a body is never empty.
-                    node.body[0] = ast.copy_location(ast.Pass(), first)
+                if (
+                    isinstance(first, ast.Expr)
+                    and isinstance(first.value, ast.Constant)
+                    and isinstance(first.value.value, str)
+                ):
+                    # Nothing may stand before an import from __future__, and no body but a module's is empty.
+                    rest = node.body[1:]
+                    node.body = (
+                        rest if rest or isinstance(node, ast.Module) else [ast.copy_location(ast.Pass(), first)]
+                    )
     code = compile(tree, shown, "exec", dont_inherit=True)
     # Unchecked, with the hash of its source (PEP 552).
     head = importlib.util.MAGIC_NUMBER + (1).to_bytes(4, "little") + importlib.util.source_hash(source)

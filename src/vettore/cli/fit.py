@@ -42,8 +42,8 @@ NOT_CONVERGED = 1
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option(
     "--noise",
-    type=click.Choice(["poisson", "binomial"]),
-    help="Take y for counts, or for shares of the numbers in --trials.",
+    type=click.Choice(["poisson", "binomial", "growing"]),
+    help="Take y for counts, for shares of the numbers in --trials, or let its scatter grow with the curve.",
 )
 @click.option("--trials", "trials_name", help="Column with of how many each share is; it needs --noise binomial.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
@@ -146,6 +146,7 @@ def check_options(asked: dict[str, Any]) -> None:
     if formula and model:
         raise DataError("Give either --formula or --model, not both.")
     polynomial, counts = not formula and not model, asked["noise"] is not None
+    grows = asked["noise"] == "growing"
     kind = "--formula" if formula else "--model"
     searched = "A polynomial has one best answer"
     # Option, whether it was given, whether it has no use here, and why.
@@ -166,9 +167,14 @@ def check_options(asked: dict[str, Any]) -> None:
             "--sigma",
             asked["sigma_name"] is not None,
             counts,
-            "the scatter of counts follows from the curve",
+            "the rows tell their scatter" if grows else "the scatter of counts follows from the curve",
         ),
-        ("--loss", asked["loss"] is not None, counts, "counts are fitted by their likelihood"),
+        (
+            "--loss",
+            asked["loss"] is not None,
+            counts,
+            "a scatter that grows goes with squares" if grows else "counts are fitted by their likelihood",
+        ),
         ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
     )
     for option, given, useless, why in table:

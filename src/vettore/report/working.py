@@ -108,8 +108,8 @@ def _worked(fit: DerivedFit) -> LinearWorking:
     columns = series.numbers(rows)
     result = fit.result
     sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
-    if result.deviance is not None:
-        # The weights of counts are those at the answer.
+    if result.deviance is not None or result.spread is not None:
+        # The weights of counts, and of a scatter that grows, are those at the answer.
         sigma = result.sigma
     if isinstance(fit.recipe, PolynomialFit):
         names = (name_text(series.name_and_unit(Role.X)[0]), name_text(series.name_and_unit(Role.Y)[0]))

@@ -250,9 +250,11 @@ def _trials_of(series: Series) -> Array:
 
 
 def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArray[np.intp]) -> Mapping[str, Any]:
-    """Return what a fit is to know of counts; shares in % are of 100."""
+    """Return what a fit is to know of the scatter of y; shares in % are of 100."""
     if recipe.noise == "normal":
         return {}
+    if recipe.noise == "growing":
+        return {"noise": recipe.noise}
     of = None if trials is None else trials[rows]
     return {"noise": recipe.noise, "trials": of, "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
-from vettore.core.fitting.record import Noise
+from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.remarks import counted
@@ -62,6 +62,8 @@ def summary(
     elif result.reduced_chi_squared is not None:
         of = "x and y" if result.sigma_x is not None else "y"
         parts.append(f"Beside the known ± of {of}, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
+    elif result.spread is not None:
+        parts.append(f"What is left scatters by {spread_in_words(result.spread, y_unit, style)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")
@@ -75,6 +77,12 @@ def summary(
         parts.append(f"Only rows with {span} are fitted.")
     parts += _rows(set_aside)
     return " ".join(parts)
+
+
+def spread_in_words(spread: Spread, unit: str, style: NumberStyle) -> str:
+    """Return a scatter that grows: ``0.053 mg/L + 9.7 % of the curve``."""
+    even = f"{style.number(spread.a, 2)} {unit}".strip()
+    return f"{even} + {style.number(100 * spread.b, 2)} %{OF_CURVE}"
 
 
 def degree_reason(ladder: Ladder, style: NumberStyle) -> str:
@@ -97,11 +105,13 @@ LOSS_WORDS = {
 }
 
 
+OF_CURVE = " of the curve"
 # How y scatters, in words.
 NOISE_WORDS = {
     "normal": "ordinary scatter",
     "poisson": "y are counts",
     "binomial": "y are shares of the number",
+    "growing": "weights from a scatter that grows with y",
 }
 
 
@@ -118,7 +128,7 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
         trials = series.column(Role.TRIALS)
         weights = NOISE_WORDS[recipe.noise]
         weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
-        how = "greatest likelihood"
+        how = "least squares" if recipe.noise == "growing" else "greatest likelihood"
     elif recipe.use_errors and series.sigma is not None:
         column = series.column(Role.Y_ERROR)
         sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
@@ -144,8 +154,10 @@ def conflict_in_words(conflict: UnitConflict) -> str:
 
 def weights_in_words(result: FitResult) -> str:
     """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
-    if result.noise is not Noise.NORMAL:
+    if result.deviance is not None:
         return "weights from the scatter of counts about the curve"
+    if result.spread is not None:
+        return "weights 1/σ² from a scatter σ = a + b·|curve| that the rows tell"
     if not result.weighted:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
@@ -229,6 +241,10 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         of, p = style.number(result.deviance, 5), style.probability(result.deviance_p)
         ratio = style.number(result.reduced_chi_squared, 4)
         scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, p {_of(p)}")
+    elif result.spread is not None:
+        told = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
+        scatter = Line("scatter, even + of y", told)
+        squares = Line("even scatter", f"p {_of(style.probability(result.spread.p))}")
     elif result.chi_squared is not None:
         ratio, above = style.number(result.reduced_chi_squared, 4), style.probability(result.chi_squared_p)
         scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, p {_of(above)}")
@@ -277,12 +293,17 @@ def method_in_words(fit: DerivedFit) -> str:
             f"Least squares with {weights}: the distances of the rows in x and in y, each in its ±, with the true x of every "
             f"row found beside the coefficients. {fit.result.message.rstrip('.')}"
         )
-    elif result.noise is not Noise.NORMAL:
+    elif result.deviance is not None:
         law = "Poisson counts" if result.noise is Noise.POISSON else "binomial shares of the number of trials"
         return (
             f"The greatest likelihood of {law}: Fisher’s scoring and a Newton polish. {fit.result.message.rstrip('.')}; "
             "standard errors from the expected information, ranges from the likelihood with the other coefficients fitted "
             "again, R² of the deviance against the mean."
+        )
+    elif result.spread is not None:
+        how = (
+            f"Generalised least squares with {weights}: a and b of greatest restricted likelihood, the rows weighed by them, "
+            f"and both again until neither moves. {fit.result.message.rstrip('.')}"
         )
     elif result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"

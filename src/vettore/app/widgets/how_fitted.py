@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from vettore.app.widgets.parts import button, label, section
+from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
 from vettore.core.fitting.counts import looks_counted
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.kinds.fits import AnyFit
@@ -14,7 +17,7 @@ from vettore.words.fits import LOSS_WORDS, how_in_words
 
 RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
-NOISES = {"normal": "ordinary scatter", "poisson": "counts", "binomial": "shares of n"}
+NOISES = {"normal": "ordinary scatter", "poisson": "counts", "binomial": "shares of n", "growing": "grows with y"}
 
 
 class HowFitted(QWidget):
@@ -59,6 +62,13 @@ class HowFitted(QWidget):
             "Whole numbers that scatter by their square root: fitted by the likelihood of counts",
         )
         self.use_counts.hide()
+        self.use_growing = button(
+            "let the scatter grow with y",
+            lambda: self.noise_chosen.emit("growing"),
+            "link",
+            "Weigh the rows by a scatter σ = a + b·|y|, with a and b told by the rows",
+        )
+        self.use_growing.hide()
         self._controls = QWidget()
         self._controls.hide()
         outer.addLayout(head)
@@ -66,9 +76,10 @@ class HowFitted(QWidget):
         outer.addWidget(self.use_column, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self.use_x, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self.use_counts, alignment=Qt.AlignmentFlag.AlignLeft)
+        outer.addWidget(self.use_growing, alignment=Qt.AlignmentFlag.AlignLeft)
         outer.addWidget(self._controls)
         self._spanned = False
-        self._x_offered = self._counts_offered = False
+        self._x_offered = self._counts_offered = self._growing_offered = False
         self._build_controls()
 
     def _build_controls(self) -> None:
@@ -123,7 +134,8 @@ class HowFitted(QWidget):
         self.noise.setAccessibleName("How y scatters")
         self.noise.setToolTip(
             "Counts: whole numbers, fitted by the likelihood of Poisson counts.\n"
-            "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood."
+            "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood.\n"
+            "Grows with y: σ = a + b·|y|, told by the rows, which are weighed by it."
         )
         self.noise.activated.connect(lambda place: self.noise_chosen.emit(list(NOISES)[place]))
         return self.noise
@@ -139,6 +151,7 @@ class HowFitted(QWidget):
         self.use_column.setVisible(not opened and bool(self.use_column.text()))
         self.use_x.setVisible(not opened and self._x_offered)
         self.use_counts.setVisible(not opened and self._counts_offered)
+        self.use_growing.setVisible(not opened and self._growing_offered)
         self.turn.setText("done" if opened else "change")
 
     def show_recipe(self, series: Series, recipe: AnyFit, style: NumberStyle) -> None:
@@ -189,6 +202,16 @@ class HowFitted(QWidget):
             self.span.setText(f"x from {low} to {high} · use all")
         else:
             self.span.setText("Fit only a span of x …")
+
+    def show_checks(self, recipe: AnyFit, found: Sequence[Check]) -> None:
+        """Offer a scatter that grows where the residuals of a fit do."""
+        grows = any(
+            check.kind is Kind.SPREAD and check.verdict is not Verdict.GOOD and check.outcome is Outcome.GROWS
+            for check in found
+        )
+        free = recipe.noise == "normal" and not recipe.use_errors and recipe.loss == "squares"
+        self._growing_offered = grows and free and not self._counts_offered
+        self.use_growing.setVisible(self._growing_offered and not self._controls.isVisible())
 
     def show_dragging(self) -> None:
         """Say that the span is being dragged."""

@@ -20,7 +20,6 @@ from vettore.core.fitting.asked import SQUARES
 from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
 from vettore.core.fitting.counts import tails
 from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
-from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
 from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
@@ -122,7 +121,7 @@ def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tu
     if result.exact:
         return tuple(check for check in (*found, _enough(result)) if check is not None)
     told = diagnostics(result)
-    counts = result.noise is not Noise.NORMAL
+    counts = result.deviance is not None
     if told is not None and result.n >= FEWEST_ROWS:
         r = weighted_residuals(result)
         with np.errstate(divide="ignore", invalid="ignore"):

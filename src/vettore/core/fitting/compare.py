@@ -56,7 +56,7 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 
 
 def _same_weights(result: FitResult, other: FitResult) -> bool:
-    # What counts scatter by follows from each curve.
+    # What counts scatter by, or a scatter that grows, follows from each curve.
     if result.noise is not Noise.NORMAL:
         return True
     # With errors in x what both make of a row depends on the curve; what was given does not.
@@ -164,7 +164,7 @@ def nested_f(small: FitResult, large: FitResult) -> Nested:
     if top < 1 or large.degrees_of_freedom < 1:
         raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
     if small.noise is not Noise.NORMAL:
-        raise DataError("Models of counts are compared by AICc; the F test is for scatter that the residuals tell.")
+        raise DataError("The scatter of these models follows from their curves; AICc compares them, and no F test.")
     s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
     if t > s * (1 + 1e-9):
         raise DataError("The model with more coefficients fits worse, so it does not contain the other.")

@@ -28,7 +28,6 @@ from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import search_to_end
 from vettore.core.fitting.outwards import side
 from vettore.core.fitting.prepared import Prepared, prepared
-from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Stack
@@ -64,10 +63,11 @@ def profile_intervals(
     True
     """
     asked = names or result.fitted_names
-    if result.noise is not Noise.NORMAL:
+    if result.deviance is not None:
         # A fit of counts has them already.
         return {name: (result.coefficients[name].low, result.coefficients[name].high) for name in asked}
     _usable(result)
+    sigma = _sigma_of(result, sigma)
     quantile = t_quantile(result.level, result.interval_freedom)
     unit = 1.0 if result.absolute_sigma else result.sum_of_squares / result.degrees_of_freedom
     lowest = result.sum_of_squares
@@ -120,6 +120,7 @@ def bootstrap_intervals(
     With known standard deviations the data are drawn from them instead of from the residuals. Raises DataError.
     """
     _usable(result)
+    sigma = _sigma_of(result, sigma)
     if samples < 20:
         raise DataError(f"{samples} samples are too few for an interval; take 200 or more.")
     held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
@@ -184,6 +185,15 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
     return draw
 
 
+def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:
+    """Return the ± of the rows: as given, or that which a fit told from the rows, kept as it is."""
+    if result.spread is None or result.sigma is None:
+        return given
+    whole = np.full(len(result.rows_in_use), np.nan)
+    whole[result.rows_in_use] = result.sigma
+    return whole
+
+
 def _usable(result: FitResult) -> None:
     if result.degrees_of_freedom < 1 and not result.absolute_sigma:
         raise DataError("Without degrees of freedom there is no scatter to judge an interval by.")
@@ -191,7 +201,7 @@ def _usable(result: FitResult) -> None:
         raise DataError(
             "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
         )
-    if result.noise is not Noise.NORMAL:
+    if result.deviance is not None:
         raise DataError(
             "Bootstrap intervals are not worked out for fits of counts; their ranges are of the likelihood."
         )

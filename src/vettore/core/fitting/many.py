@@ -12,12 +12,12 @@ from typing import Any, overload
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Rows, Values
+from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits, check_limits
-from vettore.core.fitting.many_asked import Asked, by_label, check_each, stacked
+from vettore.core.fitting.many_asked import AllSeries, Asked, by_label, check_each, labelled, stacked
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import Polished, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
@@ -170,7 +170,7 @@ def _errors(best: Answers, freedom: Array, known: bool) -> Array:
 
 def fit_many(
     formula: str | Model,
-    data: Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]],
+    data: AllSeries,
     *,
     start: Mapping[str, float] | Sequence[Mapping[str, float]] | None = None,
     hold: Mapping[str, float] | None = None,
@@ -193,18 +193,13 @@ def fit_many(
     >>> fits.values.shape, fits.labels
     ((2, 2), ('P', 'Q'))
     """
-    labels = tuple(map(str, data)) if isinstance(data, Mapping) else tuple(map(str, range(1, len(data) + 1)))
-    series = list(data.values()) if isinstance(data, Mapping) else list(data)
+    labels, series = labelled(data)
     if not series:
         raise DataError("There is no series to fit.")
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
     Options(level=level, seed=seed, absolute_sigma=absolute_sigma).check(sigma is not None)
     formula, model = _one_model(formula, list(series[0]), held, columns)
-    starts = [start] * len(series) if start is None or isinstance(start, Mapping) else list(start)
-    check_each(starts, labels, "start")
-    for one in {id(one): one for one in starts}.values():
-        check_start(model.formula, one)
-    spreads = by_label(sigma, labels)
+    starts, spreads = _start_of_each(start, labels, model), by_label(sigma, labels)
     bounds = check_limits(model.formula, limits, held)
     asked = Asked(series, labels, starts, held, spreads, absolute_sigma, bounds, level, seed)
     given, y_of, mask = stacked(model, asked)
@@ -229,6 +224,17 @@ def fit_many(
         labels,
         asked,
     )
+
+
+def _start_of_each(
+    start: Mapping[str, float] | Sequence[Mapping[str, float]] | None, labels: Sequence[str], model: Prepared
+) -> Sequence[Mapping[str, float] | None]:
+    """Return the start of each series. Raises DataError."""
+    starts = [start] * len(labels) if start is None or isinstance(start, Mapping) else list(start)
+    check_each(starts, labels, "start")
+    for one in {id(one): one for one in starts}.values():
+        check_start(model.formula, one)
+    return starts
 
 
 def _starts(model: Prepared, asked: Asked, formula: str) -> list[Array]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 
@@ -14,6 +15,8 @@ from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import check_sign
+
+AllSeries: TypeAlias = Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]]
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,13 @@ class Asked:
             )
         except DataError as error:
             raise DataError(f"{self.named(place)}: {error}") from None
+
+
+def labelled(data: AllSeries) -> tuple[tuple[str, ...], list[Mapping[str, Values]]]:
+    """Return what series are called, by their keys or counted from 1, and the series."""
+    if isinstance(data, Mapping):
+        return tuple(map(str, data)), list(data.values())
+    return tuple(map(str, range(1, len(data) + 1))), list(data)
 
 
 def check_each(given: Sequence[object], labels: Sequence[object], name: str) -> None:
@@ -110,18 +120,7 @@ def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Arr
         if table.ndim != 2:
             raise DataError(f"{name} is not a list of numbers in every series.", column=name)
         tables[name] = table
-    if len({table.shape[1] for table in tables.values()}) > 1:
-        raise DataError("The columns of a series are not equally long.")
-    mask = np.ones(tables[read.response].shape, dtype=np.bool_)
-    for table in tables.values():
-        if not finite(table):
-            mask &= np.isfinite(table)
-    if not mask.all():
-        first = np.argmax(mask, axis=1)
-        for name, table in tables.items():
-            # A row out of use gets the numbers of one in use, so that the formula has a value there.
-            whole = np.broadcast_to(table, mask.shape)
-            tables[name] = np.where(mask, whole, whole[np.arange(len(whole)), first][:, None])
+    mask = _rows_with_numbers(tables, read.response)
     from vettore.core.formula.evaluate import Program
 
     assert read.left is not None
@@ -133,6 +132,22 @@ def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Arr
         y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
     columns = {name: tables[name] for name in read.data}
     return columns, y, mask.astype(np.float64) if asked.sigma is None else _roots(model, asked, mask)
+
+
+def _rows_with_numbers(tables: dict[str, Array], response: str) -> Mask:
+    """Return the rows in use, and give the others the numbers of one that is, so that the formula has a value there."""
+    if len({table.shape[1] for table in tables.values()}) > 1:
+        raise DataError("The columns of a series are not equally long.")
+    mask = np.ones(tables[response].shape, dtype=np.bool_)
+    for table in tables.values():
+        if not finite(table):
+            mask &= np.isfinite(table)
+    if not mask.all():
+        first = np.argmax(mask, axis=1)
+        for name, table in tables.items():
+            whole = np.broadcast_to(table, mask.shape)
+            tables[name] = np.where(mask, whole, whole[np.arange(len(whole)), first][:, None])
+    return mask
 
 
 def _roots(model: Prepared, asked: Asked, mask: Mask) -> Array:

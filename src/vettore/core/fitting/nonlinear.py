@@ -82,7 +82,8 @@ def fit(
     the distances of the rows in both (see distances.py).
 
     ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
-    (n,) or one number: the likelihood is made greatest (see counts.py), and no ``sigma`` is needed.
+    (n,) or one number: the likelihood is made greatest (see counts.py), and no ``sigma`` is needed. "growing" tells from the
+    rows how their scatter grows with the curve, σ = a + b·|y|, and weighs them by it (see growing.py).
 
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
@@ -98,7 +99,7 @@ def fit(
     asked = Options(start or {}, hold or {}, {}, loss, absolute_sigma, level, seed, progress, estimate, thorough)
     noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None)
     result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
-    return result if noisy is Noise.NORMAL else _counted(result, text, data, noisy, (trials, whole), asked, limits)
+    return result if noisy is Noise.NORMAL else _scattered(result, text, data, noisy, (trials, whole), asked, limits)
 
 
 def _text_of(
@@ -152,10 +153,31 @@ def _noise_of(noise: str, asked: Options, bare: bool) -> Noise:
     if noise not in tuple(Noise):
         raise DataError(f"There is no noise “{noise}”. It is {', '.join(Noise)}.")
     if noise != Noise.NORMAL and not (bare and asked.loss == SQUARES and not asked.absolute_sigma):
-        raise DataError(
-            f"The scatter of counts follows from the curve: a {noise} fit takes no ± of x or y, no weights and no other loss."
+        of = (
+            "The scatter is told by the rows"
+            if noise == Noise.GROWING
+            else "The scatter of counts follows from the curve"
         )
+        raise DataError(f"{of}: a {noise} fit takes no ± of x or y, no weights and no other loss.")
     return Noise(noise)
+
+
+def _scattered(
+    result: FitResult,
+    text: str,
+    data: Mapping[str, Values],
+    noise: Noise,
+    of: tuple[Values | float | None, float],
+    asked: Options,
+    limits: Limits | None,
+) -> FitResult:
+    """Return the fit of a scatter that follows from the curve, from one of even scatter."""
+    if noise is not Noise.GROWING:
+        return _counted(result, text, data, noise, of, asked, limits)
+    from vettore.core.fitting.growing import fit_growing
+
+    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
+    return fit_growing(result, read_once(text, frozenset(data)), data, {**options, "limits": limits})
 
 
 def _counted(

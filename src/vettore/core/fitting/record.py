@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
 
+import numpy as np
+
 from vettore.core.arrays import Array
 from vettore.core.remarks import Remark
 
@@ -17,6 +19,21 @@ class Noise(StrEnum):
     NORMAL = "normal"
     POISSON = "poisson"
     BINOMIAL = "binomial"
+    # In proportion to the curve beside an even part.
+    GROWING = "growing"
+
+
+@dataclass(frozen=True)
+class Spread:
+    """A scatter σ = ``a`` + ``b``·|μ| about a curve μ; ``p`` is the probability of so much growth in even scatter."""
+
+    a: float
+    b: float
+    p: float
+
+    def at(self, mu: Array) -> Array:
+        """Return σ where the curve is ``mu``."""
+        return self.a + self.b * np.abs(mu)
 
 
 @dataclass(frozen=True)

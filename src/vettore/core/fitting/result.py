@@ -15,7 +15,7 @@ from vettore.core.curve import Curve
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fitting.goodness import Goodness
-from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Stop
+from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Spread, Stop
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
 
@@ -105,7 +105,8 @@ class FitResult(Goodness, Tells):
     With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
     ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x.
     Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share of ``whole`` is, ``signed_deviance`` (n,)
-    are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows.
+    are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows. Where scatter grows with
+    the curve ``spread`` says how, and ``sigma`` are those that follow.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -142,6 +143,7 @@ class FitResult(Goodness, Tells):
     trials: Array | None = None
     whole: float = 1.0
     signed_deviance: Array | None = None
+    spread: Spread | None = None
 
     def _line(self) -> str:
         told = ", ".join(
@@ -170,6 +172,7 @@ class FitResult(Goodness, Tells):
             "rows": np.flatnonzero(self.rows_in_use) + 1,
             **{name: getattr(self, name) for name in TOLD},
             **({name: getattr(self, name) for name in TOLD_OF_COUNTS} if self.deviance is not None else {}),
+            **({} if self.spread is None else {"noise": self.noise, "spread": asdict(self.spread)}),
             "better": self.better,
             "alternatives": self.alternatives,
             **{name: getattr(self, name) for name in TOLD_ARRAYS},
@@ -208,6 +211,15 @@ class FitResult(Goodness, Tells):
     def warnings(self) -> tuple[str, ...]:
         """The remarks in sentences."""
         return sentences(self.remarks)
+
+    @property
+    def _parameters(self) -> int:
+        return super()._parameters + (0 if self.spread is None else 1)
+
+    def _misfit(self) -> float:
+        told = super()._misfit()
+        # A scatter that follows from the curve is part of the likelihood.
+        return told if self.spread is None or self.sigma is None else told + 2 * float(np.log(self.sigma).sum())
 
     @property
     def error_of_y(self) -> Array | None:

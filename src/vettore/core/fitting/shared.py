@@ -20,7 +20,7 @@ from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.compare import Nested, nested_f
 from vettore.core.fitting.left_side import Sigma, as_sigma
 from vettore.core.fitting.limits import Limits, check_limits
-from vettore.core.fitting.many_asked import by_label, check_each
+from vettore.core.fitting.many_asked import AllSeries, by_label, check_each, labelled
 from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.result import Coefficient, FitResult
@@ -86,7 +86,7 @@ def _free_name(name: str, taken: Collection[str]) -> str:
 
 def fit_shared(
     formula: str,
-    data: Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]],
+    data: AllSeries,
     shared: Collection[str],
     *,
     constants: Mapping[str, Sequence[float] | Mapping[str, float]] | None = None,
@@ -113,8 +113,7 @@ def fit_shared(
     True
     """
     Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
-    labels = tuple(map(str, data)) if isinstance(data, Mapping) else tuple(map(str, range(1, len(data) + 1)))
-    series = list(data.values()) if isinstance(data, Mapping) else list(data)
+    labels, series = labelled(data)
     _check_series(series)
     spreads = by_label(sigma, labels)
     series = list(_with_constants(series, labels, constants or {}))
@@ -136,18 +135,12 @@ def fit_shared(
     )
     # The starts are answers of searches, so nothing is looked for beside them.
     result = replace(result, beside=None)
-    told = tuple(
-        {name: result.coefficients[parts.called.get((name, i), name)] for name in read.coefficients}
-        for i in range(len(series))
-    )
-    place = joined[parts.number][result.rows_in_use]
-    rows = tuple(np.flatnonzero(place == i + 1) for i in range(len(series)))
 
     def apart() -> FitResult:
         return fit_shared(formula, series, (), limits=limits, sigma=spreads, **options).result  # type: ignore[arg-type]
 
     possible = not any(name in read.data for name in constants or {})
-    return SharedFit(result, common, told, rows, labels, apart if possible else None)
+    return SharedFit(result, common, *parts.told(result, joined), labels, apart if possible else None)
 
 
 class _Parts:
@@ -186,6 +179,20 @@ class _Parts:
         """Return the rows of all series, with the number of each."""
         out = {name: np.concatenate([as_values(one[name], name) for one in self.series]) for name in self.wanted}
         return {**out, self.number: np.repeat(np.arange(1.0, len(self.series) + 1), self.lengths)}
+
+    def told(
+        self, result: FitResult, joined: Mapping[str, Array]
+    ) -> tuple[tuple[Mapping[str, Coefficient], ...], tuple[np.ndarray, ...]]:
+        """Return the coefficients of each series by their names in the formula, and the places of its rows."""
+        count = range(len(self.series))
+        place = joined[self.number][result.rows_in_use]
+        return (
+            tuple(
+                {name: result.coefficients[self.called.get((name, i), name)] for name in self.read.coefficients}
+                for i in count
+            ),
+            tuple(np.flatnonzero(place == i + 1) for i in count),
+        )
 
     def of_each(self, given: Mapping[str, T]) -> dict[str, T]:
         """Return what is given of coefficients for those of the formula over all series."""

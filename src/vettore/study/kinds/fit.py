@@ -13,7 +13,8 @@ class Fit(Part, frozen=True, kw_only=True):
     ``use_errors`` weighs rows by the ± of y; ``errors_known`` takes these as they are instead of as relative weights.
     ``use_x_errors`` takes the distances of the rows in x, too, by the ± of x; it needs the ± of y in use.
     ``span`` leaves rows with x outside it out of the fit. With ``noise`` "poisson" y are counts, with "binomial" shares of the
-    numbers in the column of trials; both take the likelihood, and no ±.
+    numbers in the column of trials; both take the likelihood, and no ±. With "growing" the rows tell how their scatter grows
+    with the curve, and are weighed by it.
     """
 
     letter: ClassVar[str] = "c"
@@ -23,7 +24,7 @@ class Fit(Part, frozen=True, kw_only=True):
     errors_known: bool = False
     use_x_errors: bool = False
     span: tuple[float, float] | None = None
-    noise: Literal["normal", "poisson", "binomial"] = "normal"
+    noise: Literal["normal", "poisson", "binomial", "growing"] = "normal"
 
     def refers_to(self) -> tuple[str, ...]:
         """A fit is nothing without its series."""

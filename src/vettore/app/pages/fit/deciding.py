@@ -126,8 +126,9 @@ class Deciding:
         self._change("use the ± of x" if used else "leave the ± of x out", use_x_errors=used)
 
     def choose_noise(self, noise: str) -> None:
-        """Take y for counts, for shares of a number of trials, or for what scatters in an ordinary way."""
-        self._change("take y for counts" if noise != "normal" else "ordinary scatter", noise=noise)
+        """Take y for counts, for shares of a number of trials, or for what scatters in an ordinary or in a growing way."""
+        told = {"normal": "ordinary scatter", "growing": "let the scatter grow"}
+        self._change(told.get(noise, "take y for counts"), noise=noise)
 
     def take_better(self) -> None:
         """Begin at the better answer that was met beside a start that was given."""

@@ -148,6 +148,7 @@ class FitPage(Page):
         self.drawn.show_fit(fit)
         self.hands.take_fit(fit)
         self.told.show_fit(fit, "")
+        self.how.show_checks(fit.recipe, fit.checks)
         self.readings.show_fit(fit)
         self.drawn.show_next(fit)
         self.session.say("", "status")

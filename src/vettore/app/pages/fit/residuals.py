@@ -8,7 +8,6 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.fitting.counts import Law
-from vettore.core.fitting.record import Noise
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
@@ -49,7 +48,7 @@ def residuals_of(fit: DerivedFit) -> Residuals:
 def _missed_by(fit: DerivedFit, aside: np.ndarray, curve: Array) -> Array:
     """Return what rows that are set aside miss the curve by, of counts as the roots of what they would add to the deviance."""
     y, result = fit.response[aside], fit.result
-    if result.noise is Noise.NORMAL:
+    if result.deviance is None:
         return y - curve
     trials = fit.series.values(Role.TRIALS)
     law = Law(result.noise, None if result.trials is None or trials is None else trials[aside], result.whole)

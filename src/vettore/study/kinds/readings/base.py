@@ -175,9 +175,14 @@ def neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:
     return tuple(Neighbour(int(fit.rows[place]), float(x[place]), float(y[place])) for place in places)
 
 
-def scatter_of(fit: DerivedFit) -> float | None:
-    """Return the standard deviation of one new measurement; None where it differs from row to row, or is not known."""
-    curve = fit.result.curve
+def scatter_of(fit: DerivedFit, level: float) -> float | None:
+    """Return the standard deviation of one new measurement near a ``level`` of y.
+
+    None where it differs from row to row in no way that is known, or is not known.
+    """
+    curve, spread = fit.result.curve, fit.result.spread
+    if spread is not None and curve.residual_sd is not None:
+        return float(spread.at(np.asarray(level))) * curve.residual_sd
     if curve.row_sigma is None or curve.residual_sd is None:
         return None
     return curve.residual_sd * curve.row_sigma

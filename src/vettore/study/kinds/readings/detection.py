@@ -141,12 +141,14 @@ def _first_from_blank(curve: Curve, level: float) -> float | None:
 
 
 def scatter_near(fit: DerivedFit, at: float) -> float | None:
-    """Return the standard deviation of one new measurement at x, where rows differ that of the rows nearest to it."""
+    """Return the standard deviation of one new measurement at x: as the fit tells it, else that of the rows nearest to it."""
     curve, result = fit.result.curve, fit.result
     if curve.residual_sd is None:
         return None
     if curve.row_sigma is not None:
         return curve.residual_sd * curve.row_sigma
+    if result.spread is not None:
+        return float(result.spread.at(np.asarray(curve(at)))) * curve.residual_sd
     if result.sigma is None:
         return None
     away = np.abs(fit.x - at)

@@ -46,7 +46,7 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         reach = SEARCH_BEYOND * (high - low)
         level = float(np.mean(self.signals)) if self.signals else self.at
         crossings = curve.crossings_with_error(level, low - reach, high + reach)
-        scatter = scatter_of(fit)
+        scatter = scatter_of(fit, level)
         single = _with_scatter(fit, crossings[0], scatter, 1) if len(crossings) == 1 and not self.signals else None
         if self.signals:
             count = len(self.signals)
@@ -69,7 +69,7 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         x, curve = said.crossings[0].x, fit.result.curve
         slope, shared, own = float(curve.slope(x)), curve.value_spread(x), 0.0
         if self.signals:
-            scatter = scatter_of(fit)
+            scatter = scatter_of(fit, float(np.mean(self.signals)))
             if scatter is None:
                 raise DataError(
                     f"The ± of the signals of {self.name} is not known, since each row has a ± of its own."
