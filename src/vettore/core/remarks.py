@@ -37,6 +37,7 @@ class RemarkKind(StrEnum):
     THROUGH_EVERY_POINT = "through every point"
     TOO_FEW_ROWS = "too few rows"
     NO_EFFECT = "no effect on the curve"
+    STEPS = "where the curve steps"
     NOT_APART = "not to be told apart"
     AT_LIMIT = "at a limit"
     START_WITHOUT_VALUE = "start without a value"
@@ -169,6 +170,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.NO_EFFECT: lambda r: (
         f"{listed(r.names)} {'has' if len(r.names) == 1 else 'have'} no effect on the curve, so no uncertainty can be "
         "known."
+    ),
+    RemarkKind.STEPS: lambda r: (
+        f"{listed(r.names)} {'says' if len(r.names) == 1 else 'say'} where the curve steps: the middle of the gap between "
+        "rows that fits best, with a range from the likelihood; the ± of the others are those beside it."
     ),
     RemarkKind.NOT_APART: lambda r: f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.",
     RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",

@@ -64,6 +64,12 @@ class FormulaCurve(Curve):
         other.values = dict(values)
         return other
 
+    def with_scatter(self, covariance: Array | None, residual_sd: float | None, freedom: float) -> FormulaCurve:
+        """Return the curve with another covariance, scatter and degrees of freedom."""
+        other = copy(self)
+        other._covariance, other.residual_sd, other.degrees_of_freedom = covariance, residual_sd, freedom
+        return other
+
     # Made when first asked for: a fit among thousands is never drawn.
 
     @cached_property

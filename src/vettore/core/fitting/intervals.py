@@ -32,6 +32,7 @@ from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Stack
 from vettore.core.fitting.terms import pick_rows
+from vettore.core.remarks import RemarkKind
 
 # Width of the kernel by which drawn residuals are smoothed, in their standard deviation · n^(−1/5): a handful of them
 # has no tails of its own (Silverman & Young 1987).
@@ -72,7 +73,7 @@ def profile_intervals(
     unit = 1.0 if result.absolute_sigma else result.sum_of_squares / result.degrees_of_freedom
     lowest = result.sum_of_squares
     allowed = lowest + quantile**2 * unit
-    held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
+    held = _held(result)
     out: dict[str, Interval] = {}
     for name in asked:
         one = result.coefficients[name]
@@ -123,7 +124,7 @@ def bootstrap_intervals(
     sigma = _sigma_of(result, sigma)
     if samples < 20:
         raise DataError(f"{samples} samples are too few for an interval; take 200 or more.")
-    held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
+    held = _held(result)
     model = prepared(result.formula, data, held)
     rows, used = pick_rows(model.formula, data, sigma, weights)
     root = None if rows.weights is None else np.sqrt(rows.weights.high)
@@ -183,6 +184,12 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
         return result.fitted + spread * drawn
 
     return draw
+
+
+def _held(result: FitResult) -> dict[str, float]:
+    """Return the coefficients that keep their values: those that are held, and places of steps."""
+    steps = [name for remark in result.own_remarks if remark.kind is RemarkKind.STEPS for name in remark.names]
+    return {name: one.value for name, one in result.coefficients.items() if one.held or name in steps}
 
 
 def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:

@@ -135,7 +135,9 @@ def _asked_fit(
     check_start(read, begin)
     asked = replace(asked, start=begin, held=held, limits=bounds)
     asked.check(sigma is not None)
-    result = None
+    result = _stepped(read, data, sigma, asked) if asked.loss == SQUARES and weights is None else None
+    if result is not None:
+        return result
     if asked.loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
         result = fit_terms(read, data, held, sigma, weights, asked.absolute_sigma, asked.level)
     if result is None or not _inside(result, bounds):
@@ -160,6 +162,26 @@ def _noise_of(noise: str, asked: Options, bare: bool) -> Noise:
         )
         raise DataError(f"{of}: a {noise} fit takes no ± of x or y, no weights and no other loss.")
     return Noise(noise)
+
+
+def _stepped(read: Formula, data: Mapping[str, Values], sigma: Sigma | None, asked: Options) -> FitResult | None:
+    """Return the fit of a formula that steps at coefficients, which no derivative finds; None for others."""
+    from vettore.core.fitting.steps import fit_steps, step_names
+
+    steps = step_names(read, asked.held)
+    if not steps or read.left is None:
+        return None
+    bounds = {name: pair for name, pair in asked.limits.items() if name not in steps}
+    start = {name: value for name, value in asked.start.items() if name not in steps}
+    shared = {"limits": bounds, "level": asked.level, "seed": asked.seed, "absolute_sigma": asked.absolute_sigma}
+
+    def fit_held(at: Mapping[str, float]) -> FitResult:
+        result = fit(str(read), data, start=start, hold={**asked.held, **at}, sigma=sigma, **shared)  # type: ignore[arg-type]
+        return replace(result, formula=str(read))
+
+    return fit_steps(
+        read, data, steps, sigma, asked.limits, fit_held, {**shared, "hold": asked.held, "start": start or None}
+    )
 
 
 def _scattered(

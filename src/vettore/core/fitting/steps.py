@@ -1,0 +1,262 @@
+"""Coefficients that only say where a curve steps, as m in ``if(x < m, a, b)``: found by trying every place.
+
+Between two thresholds nothing changes, so no derivative leads to the answer. Every gap between the thresholds of neighbouring
+rows is tried, with the other coefficients fitted (all gaps at once, see many.py), and its middle is told. The range holds the
+gaps whose likelihood ratio stays below
+
+    (n − p) (S(m) − S_min)/S_min ≤ −2 ln(1 − √level)          (Hansen 2000, Econometrica 68, 575: 7.35 for 95 %)
+
+since the ordinary quantile is for curves that change smoothly. The ± of the other coefficients are those beside this m, which
+is right for many rows: a place is found faster than they are. Several such coefficients are found by turns.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values
+from vettore.core.distributions import t_quantile
+from vettore.core.errors import DataError
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.left_side import Sigma
+from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import CONDITIONS, Binary, Compare, Name, Node, Number, children, names, replaced, walk
+from vettore.core.remarks import Remark, RemarkKind
+
+# Gaps that are tried at once, and numbers that they may hold together.
+MOST_GAPS, MOST_NUMBERS = 400, 4_000_000
+# Rounds in which several steps are found by turns.
+MOST_ROUNDS = 20
+
+
+@dataclass(frozen=True)
+class _Profile:
+    """For each gap of a step from ``edges`` to the next: the sum of squares there, infinite where nothing can be told."""
+
+    edges: Array
+    squares: Array
+
+    @property
+    def best(self) -> int:
+        return int(np.argmin(self.squares))
+
+    @property
+    def middle(self) -> float:
+        """The middle of the best gap."""
+        return float(self.edges[self.best] + self.edges[self.best + 1]) / 2
+
+    def within(self, allowed: float) -> tuple[float | None, float | None]:
+        """Return the range of gaps with sums of squares up to one; None on a side where the rows end first."""
+        inside = np.flatnonzero(self.squares <= allowed)
+        low, high = int(inside.min()), int(inside.max())
+        known = np.flatnonzero(np.isfinite(self.squares))
+        return (
+            None if low == known.min() else float(self.edges[low]),
+            None if high == known.max() else float(self.edges[high + 1]),
+        )
+
+
+def step_names(read: Formula, held: Mapping[str, float]) -> tuple[str, ...]:
+    """Return the coefficients that stand in conditions only."""
+    smooth: set[str] = set()
+    waiting: list[Node] = [read.right]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Name):
+            smooth.add(node.name)
+        waiting += [part for part in children(node) if not isinstance(part, CONDITIONS)]
+    return tuple(name for name in read.coefficients if name not in smooth and name not in held)
+
+
+def fit_steps(
+    read: Formula,
+    data: Mapping[str, Values],
+    steps: tuple[str, ...],
+    sigma: Sigma | None,
+    limits: Mapping[str, tuple[float, float]],
+    fit_held: Callable[[Mapping[str, float]], FitResult],
+    options: Mapping[str, Any],
+) -> FitResult | None:
+    """Return the fit with every step at the place that fits best; None where their places are not those of rows.
+
+    ``limits`` bound the steps, ``fit_held`` fits with values held, ``options`` go to the fits of many places. Raises DataError.
+    """
+    columns = {name: np.asarray(data[name], dtype=np.float64) for name in (*read.data, *read.measured)}
+    used = np.all([np.isfinite(column) for column in columns.values()], axis=0)
+    rows = {name: column[used] for name, column in columns.items()}
+    edges: dict[str, Array] = {}
+    for name in steps:
+        found = _thresholds(read, name, rows)
+        if found is None:
+            return None
+        low, high = limits.get(name, (-math.inf, math.inf))
+        edges[name] = np.unique(np.clip(found, low, high))
+        if len(edges[name]) < 2:
+            raise DataError(f"No row changes sides while {name} is within its limits.")
+    given = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
+
+    def profile(name: str, at: Mapping[str, float]) -> _Profile:
+        return _profile(str(read), rows, name, edges[name], at, given, options)
+
+    at, told = _by_turns(steps, edges, profile)
+    result = fit_held(at)
+    return _with_steps(read, result, at, told)
+
+
+def _picked(sigma: Sigma, used: Array) -> Sigma:
+    if isinstance(sigma, Mapping):
+        return {name: one if np.ndim(one) == 0 else np.asarray(one)[used] for name, one in sigma.items()}  # type: ignore[arg-type]
+    return np.asarray(sigma)[used] if np.ndim(sigma) else sigma  # type: ignore[arg-type]
+
+
+def _thresholds(read: Formula, name: str, rows: Mapping[str, Array]) -> Array | None:
+    """Return the values of a step at which a row changes sides, sorted; None where other coefficients decide, too."""
+    n, found = len(next(iter(rows.values()))), []
+    for node in walk(read.right):
+        if not isinstance(node, Compare) or name not in names(node):
+            continue
+        between = Binary("-", node.left, node.right)
+        slope = derivative(between, name)
+        if any(one in read.coefficients for one in names(slope)) or set(names(between)) & set(read.coefficients) != {
+            name
+        }:
+            return None
+        with np.errstate(all="ignore"):
+            start = evaluate(replaced(between, name, Number(0.0)), rows, n)
+            found.append(-start / evaluate(slope, rows, n))
+    edges = np.unique(np.concatenate(found)) if found else np.empty(0)
+    edges = edges[np.isfinite(edges)]
+    if len(edges) < 2:
+        raise DataError(f"{name} says where the curve steps, and all rows lie on one side wherever that is.")
+    return edges
+
+
+def _profile(
+    formula: str,
+    rows: Mapping[str, Array],
+    name: str,
+    edges: Array,
+    at: Mapping[str, float],
+    sigma: Sigma | None,
+    options: Mapping[str, Any],
+) -> _Profile:
+    """Return the sums of squares over the gaps of one step, the others where they are."""
+    n = len(next(iter(rows.values())))
+    most = max(min(MOST_GAPS, MOST_NUMBERS // n), 20)
+    kept = edges
+    if len(edges) - 1 > most:
+        kept = edges[np.unique(np.linspace(0, len(edges) - 1, most + 1).round().astype(int))]
+    squares = _squares(formula, rows, name, kept, at, sigma, options)
+    if len(kept) < len(edges):
+        # Once more in full about the best of the coarse gaps.
+        best = int(np.argmin(squares))
+        low, high = kept[max(best - 1, 0)], kept[min(best + 2, len(kept) - 1)]
+        fine = edges[(edges >= low) & (edges <= high)]
+        fine = fine[np.unique(np.linspace(0, len(fine) - 1, min(len(fine), most + 1)).round().astype(int))]
+        kept = np.unique(np.concatenate([kept[(kept < low) | (kept > high)], fine]))
+        squares = _squares(formula, rows, name, kept, at, sigma, options)
+    return _Profile(kept, squares)
+
+
+def _squares(
+    formula: str,
+    rows: Mapping[str, Array],
+    name: str,
+    edges: Array,
+    at: Mapping[str, float],
+    sigma: Sigma | None,
+    options: Mapping[str, Any],
+) -> Array:
+    """Return the sum of squares in each gap, with the step as a column that is the same in all rows."""
+    from vettore.core.fitting.many import fit_many
+
+    n = len(next(iter(rows.values())))
+    middles = (edges[:-1] + edges[1:]) / 2
+    others = {other: np.full(n, value) for other, value in at.items() if other != name}
+    series = [{**rows, **others, name: np.full(n, middle)} for middle in middles.tolist()]
+    spread = None if sigma is None else [sigma] * len(series)
+    told = fit_many(formula, series, sigma=spread, **options)
+    with np.errstate(invalid="ignore"):
+        # Where a part of the curve has too few rows its coefficients have no ±.
+        known = told.converged & np.isfinite(told.standard_errors).all(axis=1)
+    squares = np.where(known, told.sums_of_squares, np.inf)
+    if not np.isfinite(squares).any():
+        raise DataError(f"Wherever {name} is, some coefficient of the curve has too few rows to be told.")
+    return squares
+
+
+def _by_turns(
+    steps: Sequence[str], edges: Mapping[str, Array], profile: Callable[[str, Mapping[str, float]], _Profile]
+) -> tuple[dict[str, float], dict[str, _Profile]]:
+    """Return the places of all steps, and the profile of each beside the others: the best of several beginnings."""
+    best: tuple[float, dict[str, float], dict[str, _Profile]] | None = None
+    for turn in range(len(steps)):
+        count = len(steps)
+        at = {
+            name: float(np.quantile(edges[name], ((place + turn) % count + 0.5) / count))
+            for place, name in enumerate(steps)
+        }
+        told: dict[str, _Profile] = {}
+        for _ in range(MOST_ROUNDS):
+            before = dict(at)
+            for name in steps:
+                told[name] = profile(name, at)
+                at[name] = told[name].middle
+            if at == before or count == 1:
+                break
+        lowest = min(float(one.squares.min()) for one in told.values())
+        if best is None or lowest < best[0]:
+            best = lowest, at, told
+    assert best is not None
+    return best[1], best[2]
+
+
+def _with_steps(read: Formula, result: FitResult, at: Mapping[str, float], told: Mapping[str, _Profile]) -> FitResult:
+    """Return a fit with its steps held as one in which they were fitted: they count among the coefficients."""
+    freedom = result.degrees_of_freedom - len(at)
+    known = result.absolute_sigma
+    enough = freedom > 0 or known
+    wider = 1.0 if known or freedom < 1 else math.sqrt(result.degrees_of_freedom / freedom)
+    quantile = t_quantile(result.level, math.inf if known else float(max(freedom, 1)))
+    limit = -2 * math.log(1 - math.sqrt(result.level))
+    coefficients: dict[str, Coefficient] = {}
+    for name in read.coefficients:
+        one = result.coefficients[name]
+        if name in at:
+            profile, low, high = told[name], None, None
+            least = float(profile.squares.min())
+            if enough:
+                low, high = profile.within(least + limit * (1.0 if known else least / freedom))
+            coefficients[name] = Coefficient(name, at[name], None, low, high, freedom=freedom)
+        elif one.standard_error is None or not enough:
+            coefficients[name] = one if enough or one.held else Coefficient(name, one.value)
+        else:
+            error = one.standard_error * wider
+            low, high = one.value - quantile * error, one.value + quantile * error
+            t = None if one.t is None else one.t / wider
+            coefficients[name] = replace(
+                one, standard_error=error, low=low, high=high, t=t, freedom=math.inf if known else freedom
+            )
+    covariance = None if result.covariance is None or not enough else result.covariance * wider**2
+    scatter = None if result.residual_sd is None or not enough else result.residual_sd * wider
+    curve = result.given_curve
+    if isinstance(curve, FormulaCurve):
+        unit = 1.0 if known else scatter
+        curve = curve.with_scatter(covariance, unit, math.inf if known else float(max(freedom, 0)))
+    return replace(
+        result,
+        coefficients=coefficients,
+        given_curve=curve,
+        degrees_of_freedom=freedom,
+        residual_sd=scatter,
+        covariance=covariance,
+        own_remarks=(*result.own_remarks, Remark(RemarkKind.STEPS, tuple(at))),
+    )
