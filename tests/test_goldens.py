@@ -43,6 +43,8 @@ COMMANDS = {
     "fit-limit": ("fit", CHAMBER, "--model", "exponential-decay-level", "--limit", "C=3.."),
     "fit-counts": ("fit", "larvae.csv", "--model", "exponential-decay", "--noise", "poisson", "--next", "k"),
     "fit-growing": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--limits", "1", "--where", "4"),
+    "fit-profile": ("fit", CHAMBER, "--model", "exponential-decay-level", "--profile"),
+    "fit-step": ("fit", STAGE, "--formula", "discharge = if(stage < m, a, b + c*stage)", "--profile"),
     "fit-growing-json": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--json"),
     "fit-counts-json": ("fit", "larvae.csv", "--degree", "0", "--noise", "poisson", "--json"),
     "fit-shares": (

@@ -4,13 +4,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.readings import AreaReading, FormulaReading, PlaceReading, ValueReading
 from vettore.study.line_up import OWN
+from vettore.study.profiles import likelihood_ranges
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -534,6 +535,15 @@ def test_an_outlier_is_named_looked_at_and_set_aside_after_its_effect_was_seen(p
     assert session.series.reason(9) == "bubble"
     assert page.fit.result.coefficients["k"].value == told.then.result.coefficients["k"].value
     assert page.plot.ghost.curve is None
+    qtbot.mouseClick(page.findings.turn_tests, LEFT)
+    assert page.findings.turn_tests.text() == "95 % range, likelihood"
+    settled()
+    low, high = likelihood_ranges(page.fit)["k"]
+    one = page.fit.result.coefficients["k"]
+    assert (low, high) == pytest.approx((one.low, one.high), rel=0.02)
+    assert session.style.interval(low, high, one.standard_error) in [
+        told.text() for told in page.findings.findChildren(QLabel)
+    ]
     qtbot.mouseClick(page.findings.turn_tests, LEFT)
     assert page.findings.turn_tests.text() == "t and p"
     qtbot.mouseClick(page.findings.turn_correlations, LEFT)

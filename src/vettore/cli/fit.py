@@ -11,7 +11,7 @@ import click
 
 from vettore.cli.figure import LOOKS, figure_options, save_figure_of
 from vettore.cli.fit_many import fit_all
-from vettore.cli.fit_told import fit_json, fit_text, next_of, readings_of, save_rows
+from vettore.cli.fit_told import fit_json, fit_text, next_of, ranges_of, readings_of, save_rows
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
 from vettore.core.errors import DataError
 
@@ -22,6 +22,18 @@ if TYPE_CHECKING:
     from vettore.study.table import Table
 
 NOT_CONVERGED = 1
+
+
+# What only a single fit takes, and the option that says so; blank for one that goes with another.
+SINGLE = {
+    "as_json": "--json",
+    "report": "--report",
+    "figure": "--figure",
+    "table": "--table",
+    "improve": "--next",
+    "next_rows": "",
+    "profile": "--profile",
+}
 
 
 @click.command()
@@ -82,6 +94,7 @@ NOT_CONVERGED = 1
 @click.option(
     "--workers", type=click.IntRange(1, 256), default=1, help="How many processes work at once, for many files."
 )
+@click.option("--profile", is_flag=True, help="Tell the range of each coefficient from the likelihood, too.")
 @click.option("--json", "as_json", is_flag=True, help="Print everything in the result as JSON.")
 @click.option("--report", "report", type=click.Path(path_type=Path), help="Save a report (.html, .pdf, .xlsx …).")
 @click.option(
@@ -91,12 +104,6 @@ NOT_CONVERGED = 1
 @table_options
 def fit(
     files: Sequence[str],
-    as_json: bool,
-    report: Path | None,
-    figure: Path | None,
-    table: Path | None,
-    improve: str | None,
-    next_rows: int | None,
     by: str | None,
     output: Path | None,
     workers: int,
@@ -108,20 +115,39 @@ def fit(
     With several FILES (or folders, patterns, - for a list of files), with --by, or with -o, one table of all numbers is
     made: a row for each file, group and number; a group that fails is a row with its reason.
     """
-    from vettore.study.derive import derive_fit
-
     check_options(asked)
     looks = {name: asked.pop(name) for name in LOOKS}
-    _check_looks(looks, figure)
+    single = {name: asked.pop(name) for name in SINGLE}
+    _check_looks(looks, single["figure"])
     if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
-        _check_single(
-            {"--report": report, "--figure": figure, "--table": table, "--json": as_json, "--next": improve}
-        )
+        _check_single({option: single[name] for name, option in SINGLE.items() if option})
         fit_all(files, by, output, workers, read, asked)
         return
-    study = study_of(table_of(Path(files[0]), read, whole=True), Path(files[0]), read, asked)
+    _fit_one(Path(files[0]), read, asked, looks, **single)
+
+
+def _fit_one(
+    file: Path,
+    read: Reading,
+    asked: dict[str, Any],
+    looks: dict[str, Any],
+    *,
+    as_json: bool,
+    report: Path | None,
+    figure: Path | None,
+    table: Path | None,
+    improve: str | None,
+    next_rows: int | None,
+    profile: bool,
+) -> None:
+    """Fit one file, and tell and save what is asked for."""
+    from vettore.study.derive import derive_fit
+
+    study = study_of(table_of(file, read, whole=True), file, read, asked)
     derived = derive_fit(study, study.curves[0].id)
     readings = readings_of(study, derived)
+    if profile:
+        readings += ranges_of(derived)
     if improve is not None:
         readings.append(next_of(derived, improve, next_rows or 1))
     elif next_rows is not None:

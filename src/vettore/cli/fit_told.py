@@ -122,6 +122,22 @@ def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Re
     }
 
 
+def ranges_of(derived: DerivedFit) -> list[dict[str, Any]]:
+    """Return the range of each coefficient from the likelihood, as readings are told. Raises DataError."""
+    from vettore.core.rounding import NumberStyle
+    from vettore.study.fits import coefficient_units
+    from vettore.study.profiles import likelihood_ranges
+
+    ranges, style = likelihood_ranges(derived), NumberStyle()
+    percent, out = f"{derived.result.level * 100:g} %", []
+    for unit, (name, one) in zip(coefficient_units(derived), derived.result.coefficients.items(), strict=True):
+        low, high = ranges[name]
+        told = f"{style.interval(low, high, one.standard_error)} {unit or ''}".strip()
+        asked = f"{name}, {percent} range of the likelihood"
+        out.append({"asked": asked, "told": told, "unit": unit or "", "numbers": [{"low": low, "high": high}]})
+    return out
+
+
 # Places over the span of the data that could be measured next.
 PLACES = 201
 

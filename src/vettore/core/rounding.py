@@ -96,10 +96,16 @@ class NumberStyle:
         text = value_text if error is None else f"{value_text} ± {error_text}"
         return f"{text} {self.unit(unit)}".rstrip() if unit else text
 
-    def interval(self, low: float, high: float, error: float | None) -> str:
-        """Write ``6.305 … 6.538``, rounded like the value whose standard error is ``error``."""
-        low_text, _ = self.with_error(low, error)
-        high_text, _ = self.with_error(high, error)
+    def interval(self, low: float | None, high: float | None, error: float | None) -> str:
+        """Write ``6.305 … 6.538``, rounded like the value whose standard error is ``error``.
+
+        Without one the width tells where to round; a side without an end is ``≥ 6.305`` or ``≤ 6.538``.
+        """
+        if error is None and low is not None and high is not None and high > low:
+            error = (high - low) / 10
+        low_text, high_text = ("" if end is None else self.with_error(end, error)[0] for end in (low, high))
+        if low is None or high is None:
+            return f"≥ {low_text}" if low_text else f"≤ {high_text}" if high_text else "—"
         return f"{low_text} … {high_text}"
 
     def probability(self, p: float | None) -> str:

@@ -62,7 +62,9 @@ def test_lines_and_decays_on_both_sides_and_known_errors():
     )
     for name in "ck":
         assert told.coefficients[name].value == pytest.approx(alone.coefficients[name].value, rel=1e-6)
-        assert told.coefficients[name].standard_error == pytest.approx(alone.coefficients[name].standard_error, rel=1e-5)
+        assert told.coefficients[name].standard_error == pytest.approx(
+            alone.coefficients[name].standard_error, rel=1e-5
+        )
     assert told.degrees_of_freedom == 41 - 5
     low, high = core.profile_intervals(told, data, ("k",), sigma)["k"]
     assert low < 0.2 < high

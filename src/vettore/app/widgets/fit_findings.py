@@ -5,30 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from vettore.app.session import Session
-from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.check_list import CheckList
+from vettore.app.widgets.coefficient_table import CoefficientTable
 from vettore.app.widgets.copy_table import CopyTable
 from vettore.app.widgets.correlations import Correlations
 from vettore.app.widgets.kept_readings import KeptReadings
-from vettore.app.widgets.parts import Column, Pairs, button, clear, label, plain_tip, rule, section
+from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.working import drawer_of
 from vettore.core.errors import name_rows
-from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import sentences
-from vettore.look.theme import SIZES
 from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
 from vettore.words.readings import present_lines
-
-# Pixels beside a value, its ± and its range: margins, the symbol, gaps.
-BESIDE = 72
-_SUBSCRIPT = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
 
 class FitFindings(Column):
@@ -44,21 +38,14 @@ class FitFindings(Column):
         self._session = session
         self.sentence = label("", "sentence", wrap=True)
         self._warnings = label("", "look", wrap=True)
-        self._coefficients = QWidget()
-        self._grid = QGridLayout(self._coefficients)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(6)
+        self._coefficients = CoefficientTable(session, lambda: self.viewport().width())
+        self.turn_tests = self._coefficients.turn
         self._goodness = Pairs()
         self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
         self.kept = KeptReadings(session)
         self._present_title, self._present = section("Readings"), Pairs()
         self._present_parts = (rule(), self._present_title, self._present)
-        self.turn_tests = button("", self._turn_tests, "link", "Show the range, or t and p, of each coefficient")
-        self._tests = False
-        # Whether ranges stand beneath the values, for want of room beside them.
-        self._beneath = False
         self.correlations = Correlations()
         self.correlations.hide()
         self.turn_correlations = button(
@@ -132,11 +119,6 @@ class FitFindings(Column):
         for part in self._present_parts:
             part.setVisible(bool(lines))
 
-    def _turn_tests(self) -> None:
-        self._tests = not self._tests
-        if self._fit is not None:
-            self._show_coefficients(self._fit)
-
     def _turn_correlations(self) -> None:
         self.correlations.setVisible(not self.correlations.isVisible())
 
@@ -179,7 +161,8 @@ class FitFindings(Column):
         for part in self._follows_parts:
             part.setVisible(bool(follows))
         self.checks.show_checks(fit.checks, fit)
-        self._show_coefficients(fit)
+        self._coefficients.show_fit(fit)
+        self._show_correlations(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
         made = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}
         self._truth.setText("\n".join(text for name, text in made.items() if name != "outliers"))
@@ -188,10 +171,7 @@ class FitFindings(Column):
         self._show_aside(fit)
         self.kept.show_readings(fit)
 
-    def _show_coefficients(self, fit: DerivedFit) -> None:
-        clear(self._grid)
-        percent = f"{fit.result.level:.0%} range".replace("%", " %")
-        self.turn_tests.setText("t and p" if self._tests else percent)
+    def _show_correlations(self, fit: DerivedFit) -> None:
         style, table = self._session.style, fit.result.correlation
         several = table is not None and len(table) > 1
         self.turn_correlations.setVisible(several)
@@ -200,58 +180,10 @@ class FitFindings(Column):
             self.correlations.show_table(names, table, style)
         else:
             self.correlations.hide()
-        told = [self._reach(coefficient) for coefficient in fit.result.coefficients.values()]
-        beneath = self._beneath = self._goes_beneath(fit)
-        for place, (coefficient, unit) in enumerate(
-            zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True)
-        ):
-            row = 2 * place + 1
-            symbol = label(coefficient.name.translate(_SUBSCRIPT))
-            symbol.setFont(serif(16))
-            symbol.setStyleSheet(f"color: {theme().fit}; font: italic 12pt 'STIXGeneral';")
-            value, error = style.with_error(coefficient.value, coefficient.standard_error)
-            shown = label(value, "value")
-            shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            full = f"{coefficient.name} = {coefficient.value!r} ± {coefficient.standard_error!r} {unit}"
-            shown.setToolTip(
-                plain_tip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
-            )
-            self._grid.addWidget(symbol, row, 0)
-            self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
-            said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
-            self._grid.addWidget(label(said, "label"), row, 2)
-            reach = label(told[place], "muted")
-            side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-            if beneath:
-                self._grid.addWidget(reach, row + 1, 1, 1, 3, Qt.AlignmentFlag.AlignLeft)
-            else:
-                self._grid.addWidget(reach, row, 3, side)
-        self._grid.setColumnStretch(3, 1)
-
-    def _reach(self, coefficient: Coefficient) -> str:
-        """Return the range of a coefficient, or its t and p."""
-        style, low, high = self._session.style, coefficient.low, coefficient.high
-        if self._tests:
-            return f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
-        return "—" if low is None or high is None else style.interval(low, high, coefficient.standard_error)
-
-    def _goes_beneath(self, fit: DerivedFit) -> bool:
-        """Return whether there is no room for ranges beside the values."""
-        style = self._session.style
-        pairs = [style.with_error(one.value, one.standard_error) for one in fit.result.coefficients.values()]
-        value, small = QFontMetricsF(sans(SIZES.text, QFont.Weight.DemiBold)), QFontMetricsF(sans(SIZES.small))
-        widest = max(
-            (value.horizontalAdvance(number) + value.horizontalAdvance(f"± {error}") for number, error in pairs),
-            default=0,
-        )
-        told = map(self._reach, fit.result.coefficients.values())
-        reach = max((small.horizontalAdvance(text) for text in told), default=0)
-        return widest + reach + BESIDE > self.viewport().width()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
-            self._show_coefficients(self._fit)
+        self._coefficients.fit_room()
 
     def _show_aside(self, fit: DerivedFit) -> None:
         entries = fit.series.set_aside
@@ -261,10 +193,6 @@ class FitFindings(Column):
         if len(entries) > 8:
             pairs.append(("and", f"{len(entries) - 8} more"))
         self._aside.show_pairs(pairs)
-
-
-def _compared(probability: str) -> str:
-    return probability if probability.startswith("<") else f"= {probability}"
 
 
 def _forgiven(fit: DerivedFit) -> tuple[str, ...]:

@@ -49,10 +49,7 @@ def _rows(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[Cell, ...], ...]:
     rows: list[tuple[Cell, ...]] = []
     for unit, coefficient in zip(coefficient_units(fit), fit.result.coefficients.values(), strict=True):
         value, error = style.with_error(coefficient.value, coefficient.standard_error)
-        low, high = coefficient.low, coefficient.high
-        interval = "—"
-        if low is not None and high is not None:
-            interval = style.interval(low, high, coefficient.standard_error)
+        interval = style.interval(coefficient.low, coefficient.high, coefficient.standard_error)
         symbol = coefficient_symbol(coefficient.name)
         p = _shown(style.probability(coefficient.p), coefficient.p)
         t = style.number(coefficient.t, 4) if coefficient.t is not None else "—"
