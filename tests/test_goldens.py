@@ -45,6 +45,8 @@ COMMANDS = {
     "fit-growing": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--limits", "1", "--where", "4"),
     "fit-profile": ("fit", CHAMBER, "--model", "exponential-decay-level", "--profile"),
     "fit-step": ("fit", STAGE, "--formula", "discharge = if(stage < m, a, b + c*stage)", "--profile"),
+    "fit-correlated": ("fit", CHAMBER, "--model", "exponential-decay-level", "--noise", "correlated"),
+    "fit-correlated-json": ("fit", STAGE, "--degree", "2", "--noise", "correlated", "--json"),
     "fit-growing-json": ("fit", "ponds.csv", "--degree", "1", "--noise", "growing", "--json"),
     "fit-counts-json": ("fit", "larvae.csv", "--degree", "0", "--noise", "poisson", "--json"),
     "fit-shares": (

@@ -54,8 +54,8 @@ SINGLE = {
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option(
     "--noise",
-    type=click.Choice(["poisson", "binomial", "growing"]),
-    help="Take y for counts, for shares of the numbers in --trials, or let its scatter grow with the curve.",
+    type=click.Choice(["poisson", "binomial", "growing", "correlated"]),
+    help="y are counts, or shares of the numbers in --trials; its scatter grows with the curve; neighbours err alike.",
 )
 @click.option("--trials", "trials_name", help="Column with of how many each share is; it needs --noise binomial.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
@@ -172,7 +172,7 @@ def check_options(asked: dict[str, Any]) -> None:
     if formula and model:
         raise DataError("Give either --formula or --model, not both.")
     polynomial, counts = not formula and not model, asked["noise"] is not None
-    grows = asked["noise"] == "growing"
+    grows = asked["noise"] in ("growing", "correlated")
     kind = "--formula" if formula else "--model"
     searched = "A polynomial has one best answer"
     # Option, whether it was given, whether it has no use here, and why.
@@ -199,7 +199,9 @@ def check_options(asked: dict[str, Any]) -> None:
             "--loss",
             asked["loss"] is not None,
             counts,
-            "a scatter that grows goes with squares" if grows else "counts are fitted by their likelihood",
+            "what the rows tell of their scatter goes with squares"
+            if grows
+            else "counts are fitted by their likelihood",
         ),
         ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
     )

@@ -121,6 +121,10 @@ class _Problem:
         curve = result.given_curve
         if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
             raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
+        if result.whitened is not None:
+            raise DataError(
+                "Rows of which neighbours err alike tell the less the nearer they are; that is not foretold."
+            )
         self.x = as_values(x, "x")
         if not len(self.x) or not np.isfinite(self.x).all():
             raise DataError("The places that could be measured are finite numbers, one at least.")

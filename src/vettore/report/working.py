@@ -46,7 +46,7 @@ class Step:
 
 def working_steps(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
     """Return the working of a fit."""
-    if fit.result.sigma_x is not None:
+    if fit.result.sigma_x is not None or fit.result.whitened is not None:
         return (Step("The answer", method_in_words(fit)),)
     if fit.result.path:
         return _iterations(fit, style)

@@ -253,7 +253,7 @@ def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArra
     """Return what a fit is to know of the scatter of y; shares in % are of 100."""
     if recipe.noise == "normal":
         return {}
-    if recipe.noise == "growing":
+    if recipe.noise in ("growing", "correlated"):
         return {"noise": recipe.noise}
     of = None if trials is None else trials[rows]
     return {"noise": recipe.noise, "trials": of, "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}

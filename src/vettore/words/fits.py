@@ -112,6 +112,7 @@ NOISE_WORDS = {
     "poisson": "y are counts",
     "binomial": "y are shares of the number",
     "growing": "weights from a scatter that grows with y",
+    "correlated": "neighbours that err alike",
 }
 
 
@@ -128,7 +129,8 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
         trials = series.column(Role.TRIALS)
         weights = NOISE_WORDS[recipe.noise]
         weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
-        how = "least squares" if recipe.noise == "growing" else "greatest likelihood"
+        by_squares = recipe.noise in ("growing", "correlated")
+        how = "least squares" if by_squares else "greatest likelihood"
     elif recipe.use_errors and series.sigma is not None:
         column = series.column(Role.Y_ERROR)
         sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
@@ -158,6 +160,8 @@ def weights_in_words(result: FitResult) -> str:
         return "weights from the scatter of counts about the curve"
     if result.spread is not None:
         return "weights 1/σ² from a scatter σ = a + b·|curve| that the rows tell"
+    if result.memory is not None:
+        return "errors of neighbours that are alike, as far as the rows tell"
     if not result.weighted:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
@@ -241,6 +245,9 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         of, p = style.number(result.deviance, 5), style.probability(result.deviance_p)
         ratio = style.number(result.reduced_chi_squared, 4)
         scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, p {_of(p)}")
+    elif result.memory is not None:
+        alike, p = style.fixed(result.memory.phi, 2), style.probability(result.memory.p)
+        squares = Line("neighbours correlate", f"{alike}, p {_of(p)}")
     elif result.spread is not None:
         told = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
         scatter = Line("scatter, even + of y", told)
@@ -299,6 +306,11 @@ def method_in_words(fit: DerivedFit) -> str:
             f"The greatest likelihood of {law}: Fisher’s scoring and a Newton polish. {fit.result.message.rstrip('.')}; "
             "standard errors from the expected information, ranges from the likelihood with the other coefficients fitted "
             "again, R² of the deviance against the mean."
+        )
+    elif result.memory is not None:
+        how = (
+            "Generalised least squares with errors whose correlation falls with the distance in x, φ at that of neighbours and "
+            f"so on by its powers: φ of greatest restricted likelihood. {fit.result.message.rstrip('.')}"
         )
     elif result.spread is not None:
         how = (

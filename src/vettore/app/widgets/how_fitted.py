@@ -17,7 +17,13 @@ from vettore.words.fits import LOSS_WORDS, how_in_words
 
 RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
-NOISES = {"normal": "ordinary scatter", "poisson": "counts", "binomial": "shares of n", "growing": "grows with y"}
+NOISES = {
+    "normal": "ordinary scatter",
+    "poisson": "counts",
+    "binomial": "shares of n",
+    "growing": "grows with y",
+    "correlated": "neighbours alike",
+}
 
 
 class HowFitted(QWidget):
@@ -135,7 +141,8 @@ class HowFitted(QWidget):
         self.noise.setToolTip(
             "Counts: whole numbers, fitted by the likelihood of Poisson counts.\n"
             "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood.\n"
-            "Grows with y: σ = a + b·|y|, told by the rows, which are weighed by it."
+            "Grows with y: σ = a + b·|y|, told by the rows, which are weighed by it.\n"
+            "Neighbours alike: errors that are correlated along x; how much is told by the rows."
         )
         self.noise.activated.connect(lambda place: self.noise_chosen.emit(list(NOISES)[place]))
         return self.noise

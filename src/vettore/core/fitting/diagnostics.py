@@ -46,5 +46,7 @@ def diagnostics(result: FitResult) -> Diagnostics | None:
 
 
 def weighted_residuals(result: FitResult) -> Array:
-    """Return the residuals times √w."""
+    """Return the residuals times √w, of correlated rows without what they have in common."""
+    if result.whitened is not None:
+        return result.whitened
     return result.residuals if result.sigma is None else result.residuals / result.sigma

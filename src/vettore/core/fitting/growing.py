@@ -15,7 +15,7 @@ stands at its edge there (Self & Liang 1987).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -73,26 +73,27 @@ class _Rows:
         n, p = self.span.shape
         return g * float(np.sqrt(rest @ rest / (n - p)))
 
-    def best_share(self) -> float:
-        """Return the share of greatest likelihood."""
-        shares = np.linspace(0.0, MOST, LOOKED_AT)
-        figures = [self.figure(share) for share in shares.tolist()]
-        place = int(np.argmin(figures))
-        low, high = shares[max(place - 1, 0)], shares[min(place + 1, LOOKED_AT - 1)]
-        inner, outer = high - GOLDEN * (high - low), low + GOLDEN * (high - low)
-        at_inner, at_outer = self.figure(inner), self.figure(outer)
-        while high - low > NARROW:
-            if at_inner <= at_outer:
-                high, outer, at_outer = outer, inner, at_inner
-                inner = high - GOLDEN * (high - low)
-                at_inner = self.figure(inner)
-            else:
-                low, inner, at_inner = inner, outer, at_outer
-                outer = low + GOLDEN * (high - low)
-                at_outer = self.figure(outer)
-        found = float((low + high) / 2)
-        # An edge is an answer, too.
-        return min((0.0, found, MOST), key=self.figure)
+
+def golden(figure: Callable[[float], float], most: float) -> float:
+    """Return the number from 0 to ``most`` at which a figure is least, by a first look and golden sections."""
+    places = np.linspace(0.0, most, LOOKED_AT)
+    figures = [figure(place) for place in places.tolist()]
+    place = int(np.argmin(figures))
+    low, high = places[max(place - 1, 0)], places[min(place + 1, LOOKED_AT - 1)]
+    inner, outer = high - GOLDEN * (high - low), low + GOLDEN * (high - low)
+    at_inner, at_outer = figure(inner), figure(outer)
+    while high - low > NARROW:
+        if at_inner <= at_outer:
+            high, outer, at_outer = outer, inner, at_inner
+            inner = high - GOLDEN * (high - low)
+            at_inner = figure(inner)
+        else:
+            low, inner, at_inner = inner, outer, at_outer
+            outer = low + GOLDEN * (high - low)
+            at_outer = figure(outer)
+    found = float((low + high) / 2)
+    # An edge is an answer, too.
+    return min((0.0, found, most), key=figure)
 
 
 def fit_growing(
@@ -113,7 +114,7 @@ def fit_growing(
     while refits < most and not (moved < near and abs(share - before) < same):
         refits += 1
         rows = _rows_of(now)
-        before, share = share, rows.best_share()
+        before, share = share, golden(rows.figure, MOST)
         was = {name: now.coefficients[name].value for name in names}
         now = _refit(first, now, data, rows.sigma(share), options)
         moved = max(

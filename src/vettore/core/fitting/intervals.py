@@ -208,6 +208,8 @@ def _usable(result: FitResult) -> None:
         raise DataError(
             "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
         )
+    if result.whitened is not None:
+        raise DataError("Profile and bootstrap intervals are not worked out for correlated rows; take their ranges.")
     if result.deviance is not None:
         raise DataError(
             "Bootstrap intervals are not worked out for fits of counts; their ranges are of the likelihood."

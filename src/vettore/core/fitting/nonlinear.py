@@ -62,28 +62,26 @@ def fit(
     thorough: bool = True,
     columns: tuple[str, str] | None = None,
     sigma_x: Values | float | None = None,
+    covariance: Values | None = None,
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
     whole: float = 1.0,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
-    ``start`` gives starting values to some or all nonlinear coefficients: with all of them the search begins there
-    and only there; when the result's ``better`` or ``warnings`` are looked at, one round without starts is spent beside
-    it. ``hold`` fixes coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``sigma`` are standard deviations of
-    the measured column (carried through the left side, as to ln(y)), or a mapping of them by column where the left side
-    has several. ``loss`` is one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every
-    round and may stop the search by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
+    ``start`` gives starting values to nonlinear coefficients: with all of them the search begins there and only there; when
+    the result's ``better`` or ``warnings`` are looked at, one round without starts is spent beside it. ``hold`` fixes
+    coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``sigma`` are standard deviations of the measured column
+    (carried through the left side, as to ln(y)), or a mapping of them by column where the left side has several. ``loss`` is
+    one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
+    by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
 
     ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
-    Without ``thorough`` the first round, or the estimates, decide: for a first look at many models.
-
-    ``sigma_x`` are standard deviations of x, the one column that the formula is over: with ``sigma`` beside it the fit takes
-    the distances of the rows in both (see distances.py).
-
+    Without ``thorough`` the first round, or the estimates, decide: for a first look at many models. ``sigma_x`` are
+    standard deviations of x: with ``sigma`` beside it the fit takes the distances of the rows in both (see distances.py).
     ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
-    (n,) or one number: the likelihood is made greatest (see counts.py), and no ``sigma`` is needed. "growing" tells from the
-    rows how their scatter grows with the curve, σ = a + b·|y|, and weighs them by it (see growing.py).
+    (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
+    "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
 
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
@@ -96,9 +94,12 @@ def fit(
     '0.0492 ± 0.0010'
     """
     text, estimate = _text_of(formula, data, columns, estimate)
-    asked = Options(start or {}, hold or {}, {}, loss, absolute_sigma, level, seed, progress, estimate, thorough)
-    noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None)
+    known = absolute_sigma and covariance is None
+    asked = Options(start or {}, hold or {}, {}, loss, known, level, seed, progress, estimate, thorough)
+    noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None, covariance is not None)
     result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
+    if covariance is not None or noisy is Noise.CORRELATED:
+        return _of_correlated(result, text, data, covariance, absolute_sigma, limits, thorough)
     return result if noisy is Noise.NORMAL else _scattered(result, text, data, noisy, (trials, whole), asked, limits)
 
 
@@ -150,14 +151,18 @@ def _asked_fit(
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 
 
-def _noise_of(noise: str, asked: Options, bare: bool) -> Noise:
+def _noise_of(noise: str, asked: Options, bare: bool, correlated: bool) -> Noise:
     """Return the kind of noise that was asked for. Raises DataError for none, or where counts leave no room for more."""
     if noise not in tuple(Noise):
         raise DataError(f"There is no noise “{noise}”. It is {', '.join(Noise)}.")
+    if correlated and not (bare and asked.loss == SQUARES and noise == Noise.NORMAL):
+        raise DataError(
+            "A covariance says all of the rows' errors: it takes no ± of x or y, no weights, noise or loss."
+        )
     if noise != Noise.NORMAL and not (bare and asked.loss == SQUARES and not asked.absolute_sigma):
         of = (
             "The scatter is told by the rows"
-            if noise == Noise.GROWING
+            if noise in (Noise.GROWING, Noise.CORRELATED)
             else "The scatter of counts follows from the curve"
         )
         raise DataError(f"{of}: a {noise} fit takes no ± of x or y, no weights and no other loss.")
@@ -182,6 +187,23 @@ def _stepped(read: Formula, data: Mapping[str, Values], sigma: Sigma | None, ask
     return fit_steps(
         read, data, steps, sigma, asked.limits, fit_held, {**shared, "hold": asked.held, "start": start or None}
     )
+
+
+def _of_correlated(
+    result: FitResult,
+    text: str,
+    data: Mapping[str, Values],
+    covariance: Values | None,
+    absolute: bool,
+    limits: Limits | None,
+    thorough: bool,
+) -> FitResult:
+    """Return the fit of rows whose errors are correlated, from one of errors that are not."""
+    from vettore.core.fitting.correlated import fit_correlated
+
+    read = read_once(text, frozenset(data))
+    held = {name: one.value for name, one in result.coefficients.items() if one.held}
+    return fit_correlated(result, read, data, covariance, absolute, check_limits(read, limits, held), thorough)
 
 
 def _scattered(

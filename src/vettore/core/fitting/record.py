@@ -21,6 +21,8 @@ class Noise(StrEnum):
     BINOMIAL = "binomial"
     # In proportion to the curve beside an even part.
     GROWING = "growing"
+    # Neighbours in x err alike.
+    CORRELATED = "correlated"
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,18 @@ class Spread:
     def at(self, mu: Array) -> Array:
         """Return σ where the curve is ``mu``."""
         return self.a + self.b * np.abs(mu)
+
+
+@dataclass(frozen=True)
+class Memory:
+    """How alike neighbours err: correlation ``phi`` at their mean distance, and the ``distance`` in x over which it falls by e.
+
+    ``p`` is the probability of so much likeness in errors that have none.
+    """
+
+    phi: float
+    distance: float
+    p: float
 
 
 @dataclass(frozen=True)

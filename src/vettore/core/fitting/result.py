@@ -15,7 +15,7 @@ from vettore.core.curve import Curve
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fitting.goodness import Goodness
-from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Spread, Stop
+from vettore.core.fitting.record import Alternative, Iteration, Memory, Noise, Search, Spread, Stop
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
 
@@ -52,6 +52,7 @@ class Method(StrEnum):
     HUBER = "robust fit (huber loss)"
     CAUCHY = "robust fit (cauchy loss)"
     TUKEY = "robust fit (tukey loss)"
+    CORRELATED = "generalised least squares of correlated rows"
     POISSON = "greatest likelihood of Poisson counts"
     BINOMIAL = "greatest likelihood of binomial shares"
 
@@ -107,6 +108,8 @@ class FitResult(Goodness, Tells):
     Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share of ``whole`` is, ``signed_deviance`` (n,)
     are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows. Where scatter grows with
     the curve ``spread`` says how, and ``sigma`` are those that follow.
+    Of rows whose errors are correlated ``whitened`` (n,) are residuals that are not, ``log_det`` is the logarithm of the
+    determinant of what correlates them, and ``memory`` says how alike neighbours are where the rows told it.
     """
 
     coefficients: Mapping[str, Coefficient]
@@ -144,6 +147,9 @@ class FitResult(Goodness, Tells):
     whole: float = 1.0
     signed_deviance: Array | None = None
     spread: Spread | None = None
+    memory: Memory | None = None
+    whitened: Array | None = None
+    log_det: float = 0.0
 
     def _line(self) -> str:
         told = ", ".join(
@@ -173,6 +179,7 @@ class FitResult(Goodness, Tells):
             **{name: getattr(self, name) for name in TOLD},
             **({name: getattr(self, name) for name in TOLD_OF_COUNTS} if self.deviance is not None else {}),
             **({} if self.spread is None else {"noise": self.noise, "spread": asdict(self.spread)}),
+            **({} if self.memory is None else {"noise": self.noise, "memory": asdict(self.memory)}),
             "better": self.better,
             "alternatives": self.alternatives,
             **{name: getattr(self, name) for name in TOLD_ARRAYS},
@@ -214,10 +221,10 @@ class FitResult(Goodness, Tells):
 
     @property
     def _parameters(self) -> int:
-        return super()._parameters + (0 if self.spread is None else 1)
+        return super()._parameters + (0 if self.spread is None and self.memory is None else 1)
 
     def _misfit(self) -> float:
-        told = super()._misfit()
+        told = super()._misfit() + self.log_det
         # A scatter that follows from the curve is part of the likelihood.
         return told if self.spread is None or self.sigma is None else told + 2 * float(np.log(self.sigma).sum())
 
@@ -232,6 +239,9 @@ class FitResult(Goodness, Tells):
         if self.sigma_x is not None:
             how = "Converged" if self.converged else "Not converged"
             return f"{how} in {counted(self.iterations, 'step')} with the true x of every row found beside the coefficients."
+        if self.whitened is not None:
+            how = "Converged" if self.converged else "Not converged"
+            return f"{how} in {counted(self.iterations, 'step')} with the correlation of the rows taken out of them."
         if self.deviance is not None:
             how = "Converged" if self.converged else "Not converged"
             return f"{how} in {counted(self.iterations, 'step')} to the greatest likelihood."

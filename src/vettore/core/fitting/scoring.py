@@ -15,6 +15,8 @@ from vettore.core.arrays import Array
 
 MOST_STEPS, STILL = 200, 1e-11
 MOST_POLISH = 12
+# A direction in which the sum curves no more than by rounding has no least place.
+FLAT = 1e-14
 # After so many steps Newton's are tried, and again.
 OFTEN = 20
 # Step of the differences for the Hessian, in standard errors.
@@ -107,7 +109,10 @@ def _polished(problem: Problem[A], c: Array, at: A) -> tuple[Array, A, bool]:
             rows.append((gradient(c + shift) - gradient(c - shift)) / (2 * h))
         hessian = (np.array(rows) + np.array(rows).T) / 2
         scaled = hessian / np.outer(size, size)
-        if not np.isfinite(scaled).all() or np.linalg.eigvalsh(scaled)[0] <= 0:
+        if not np.isfinite(scaled).all():
+            break
+        steepness = np.linalg.eigvalsh(scaled)
+        if steepness[0] <= FLAT * steepness[-1]:
             break
         down = at.jacobian.T @ at.residual
         step = np.linalg.solve(scaled, down / size) / size

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -136,11 +136,20 @@ def fit_shared(
     # The starts are answers of searches, so nothing is looked for beside them.
     result = replace(result, beside=None)
 
-    def apart() -> FitResult:
-        return fit_shared(formula, series, (), limits=limits, sigma=spreads, **options).result  # type: ignore[arg-type]
-
+    apart = partial(_apart_of, formula, series, limits, spreads, options)
     possible = not any(name in read.data for name in constants or {})
     return SharedFit(result, common, *parts.told(result, joined), labels, apart if possible else None)
+
+
+def _apart_of(
+    formula: str,
+    series: Sequence[Mapping[str, Values]],
+    limits: Limits | None,
+    sigma: Sequence[Sigma] | None,
+    options: Mapping[str, Any],
+) -> FitResult:
+    """Return the fit with nothing in common."""
+    return fit_shared(formula, series, (), limits=limits, sigma=sigma, **options).result
 
 
 class _Parts:

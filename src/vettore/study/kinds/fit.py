@@ -14,7 +14,7 @@ class Fit(Part, frozen=True, kw_only=True):
     ``use_x_errors`` takes the distances of the rows in x, too, by the ± of x; it needs the ± of y in use.
     ``span`` leaves rows with x outside it out of the fit. With ``noise`` "poisson" y are counts, with "binomial" shares of the
     numbers in the column of trials; both take the likelihood, and no ±. With "growing" the rows tell how their scatter grows
-    with the curve, and are weighed by it.
+    with the curve, and are weighed by it; with "correlated" they tell how alike neighbours in x err.
     """
 
     letter: ClassVar[str] = "c"
@@ -24,7 +24,7 @@ class Fit(Part, frozen=True, kw_only=True):
     errors_known: bool = False
     use_x_errors: bool = False
     span: tuple[float, float] | None = None
-    noise: Literal["normal", "poisson", "binomial", "growing"] = "normal"
+    noise: Literal["normal", "poisson", "binomial", "growing", "correlated"] = "normal"
 
     def refers_to(self) -> tuple[str, ...]:
         """A fit is nothing without its series."""

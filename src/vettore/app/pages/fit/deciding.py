@@ -127,7 +127,11 @@ class Deciding:
 
     def choose_noise(self, noise: str) -> None:
         """Take y for counts, for shares of a number of trials, or for what scatters in an ordinary or in a growing way."""
-        told = {"normal": "ordinary scatter", "growing": "let the scatter grow"}
+        told = {
+            "normal": "ordinary scatter",
+            "growing": "let the scatter grow",
+            "correlated": "take neighbours for alike",
+        }
         self._change(told.get(noise, "take y for counts"), noise=noise)
 
     def take_better(self) -> None:

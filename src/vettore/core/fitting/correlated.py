@@ -1,0 +1,332 @@
+"""Fits of rows whose errors are correlated: by a covariance matrix that is known, or as neighbours in x are alike.
+
+With the covariance V = L Lᵀ of the rows, L⁻¹ r are errors of one size that are not correlated, so that their squares are made
+least (generalised least squares). A correlation that falls with the distance in x, first order and continuous,
+
+    corr(εᵢ, εⱼ) = φ^(|xᵢ − xⱼ|/d),    d the mean distance of neighbours,
+
+has an L⁻¹ of two diagonals: zᵢ = (rᵢ − ρᵢ rᵢ₋₁)/√(1 − ρᵢ²), ρᵢ = φ^((xᵢ − xᵢ₋₁)/d). The φ is that of greatest restricted
+likelihood (Patterson & Thompson 1971): least
+
+    (n − p) ln S + Σ ln(1 − ρᵢ²) + ln det Jᵀ V⁻¹ J,
+
+found beside the coefficients by turns, as in growing.py; φ = 0 is tested as there. Nothing tells a curve of the wrong shape
+from neighbours that are alike: both leave residuals that stay on one side.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
+
+import numpy as np
+from scipy.linalg import solve_triangular
+
+from vettore.core.arrays import Array, Mask, Rows, Values, as_values
+from vettore.core.distributions import chi_squared_above
+from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.growing import FEWEST_SPARE, golden
+from vettore.core.fitting.linear_result import with_error
+from vettore.core.fitting.record import Memory, Noise
+from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import Formula
+from vettore.core.formula.tree import Name, Node
+
+# Nearer to 1 the rows say nothing of where the curve lies.
+MOST = 0.999
+# Slopes of which no more than this stands out of the others are made of them.
+DEPENDENT = 1e-12
+# Turns, and when they end.
+MOST_TURNS, SAME = 60, 1e-6
+# The same for a first look at many models, whose coefficients are not polished.
+FEW_TURNS, NEARLY, ROUGH = 3, 1e-2, 1e-3
+
+# Returns rows (n, …) as errors that are not correlated, and the logarithm of det V.
+Whitening = tuple[Callable[[Array], Array], float]
+
+
+@dataclass(frozen=True)
+class _At:
+    """The rows at some coefficients: the curve, L⁻¹(y − μ), L⁻¹J and the sum of squares."""
+
+    mu: Array
+    residual: Array
+    jacobian: Array
+    squares: float
+
+
+class _Problem:
+    """Rows ``y``, columns by name, a formula with coefficients ``free``, the others ``held``, and how rows are whitened."""
+
+    def __init__(
+        self,
+        tree: Node,
+        columns: Mapping[str, Array],
+        y: Array,
+        free: tuple[str, ...],
+        held: Mapping[str, float],
+    ) -> None:
+        self.columns, self.y, self.free, self.held = columns, y, free, dict(held)
+        self.whiten: Callable[[Array], Array] = np.asarray
+        self._value = Program(tree)
+        self._by = [Program(derivative(tree, name)) for name in free]
+
+    def _eval(self, program: Program, c: Array) -> Array:
+        known = {**self.columns, **self.held, **dict(zip(self.free, c.tolist(), strict=True))}
+        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
+        return np.broadcast_to(result, self.y.shape)
+
+    def raw(self, c: Array) -> tuple[Array, Array]:
+        """Return the curve (n,) and its slopes (n, m)."""
+        # A derivative without a value where the curve has one is 0 in the limit, see Separable.
+        slopes = [np.nan_to_num(self._eval(program, c), posinf=np.inf, neginf=-np.inf) for program in self._by]
+        return self._eval(self._value, c), np.column_stack(slopes) if slopes else np.empty((len(self.y), 0))
+
+    def at(self, c: Array, near: _At | None) -> _At:
+        """Return everything at coefficients ``c``."""
+        mu, slopes = self.raw(c)
+        if not (np.isfinite(mu).all() and np.isfinite(slopes).all()):
+            return _At(mu, self.y - mu, slopes, math.inf)
+        residual = self.whiten(self.y - mu)
+        return _At(mu, residual, self.whiten(slopes), float(residual @ residual))
+
+
+def fit_correlated(
+    first: FitResult,
+    read: Formula,
+    data: Mapping[str, Values],
+    known: Values | None,
+    absolute: bool,
+    limits: Mapping[str, tuple[float, float]],
+    thorough: bool = True,
+) -> FitResult:
+    """Return the fit of rows whose errors are correlated, from an ordinary one of the same rows.
+
+    ``known`` is the covariance (n, n) of all rows that were given, or None where the rows tell how alike neighbours are.
+    Raises DataError.
+    """
+    if not isinstance(read.left, Name):
+        raise DataError(f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.")
+    free = first.fitted_names
+    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    columns = {name: as_values(data[name], name)[first.rows_in_use] for name in read.data}
+    problem = _Problem(read.right, columns, first.y, free, held)
+    c = np.array([first.coefficients[name].value for name in free])
+    with np.errstate(all="ignore"):
+        if known is not None:
+            whitening, spread = _by_matrix(known, first.rows_in_use)
+            problem.whiten = whitening[0]
+            c, at, steps = least(problem, c, free, limits)
+            return _told(
+                first, read, problem, c, at, (steps, steps < MOST_STEPS), absolute, whitening[1], None, spread
+            )
+        if not np.isfinite(problem.raw(c)[1]).all():
+            raise DataError(f"The slopes of {read} leave the range of numbers here. Change the unit of a column.")
+        return _by_distance(first, read, problem, c, limits, thorough)
+
+
+def _by_matrix(known: Values, used: Mask) -> tuple[Whitening, Array]:
+    """Return what whitens rows by their covariance, and their standard deviations. Raises DataError."""
+    matrix = np.array(known, dtype=np.float64)
+    n = len(used)
+    if matrix.shape != (n, n):
+        shape = " by ".join(map(str, matrix.shape))
+        raise DataError(f"The covariance of {n} rows is {n} by {n}; one of {shape} was given.")
+    matrix = matrix[np.ix_(used, used)]
+    if not np.isfinite(matrix).all():
+        raise DataError("The covariance holds entries that are no numbers.")
+    uneven = np.abs(matrix - matrix.T).max()
+    if uneven > 1e-8 * np.abs(matrix).max():
+        raise DataError("The covariance of the rows must be the same above its diagonal as below.")
+    try:
+        lower = np.linalg.cholesky((matrix + matrix.T) / 2)
+    except np.linalg.LinAlgError:
+        raise DataError(
+            "The covariance of the rows leaves a combination of them with no variance, or less. Add the variance of each row's "
+            "own error to its diagonal."
+        ) from None
+    whiten = partial(solve_triangular, lower, lower=True, check_finite=False)
+    return (whiten, 2 * float(np.log(np.diag(lower)).sum())), np.sqrt(np.diag(matrix))
+
+
+def _by_distance(
+    first: FitResult,
+    read: Formula,
+    problem: _Problem,
+    c: Array,
+    limits: Mapping[str, tuple[float, float]],
+    thorough: bool,
+) -> FitResult:
+    """Return the fit with the correlation of neighbours told by the rows."""
+    if not read.data:
+        raise DataError(f"How alike neighbours are goes with their distance in x, and {read} names no x.")
+    order = np.argsort(first.x, kind="stable")
+    gaps = np.diff(first.x[order])
+    if (gaps <= 0).any():
+        place = int(np.argmax(gaps <= 0))
+        rows = np.flatnonzero(first.rows_in_use)[order[place : place + 2]] + 1
+        raise DataError(
+            f"How alike neighbours are goes with their distance in x, and {name_rows(sorted(rows.tolist()))} have the same x."
+        )
+    if first.exact:
+        raise DataError("The curve meets every row, so nothing tells how alike neighbours are.")
+    if first.degrees_of_freedom < FEWEST_SPARE:
+        raise DataError(
+            f"{first.n} rows for {len(problem.free)} coefficients do not tell how alike neighbours are; "
+            f"{len(problem.free) + FEWEST_SPARE} at least do."
+        )
+    steps_apart = gaps / gaps.mean()
+    phi, at, steps, more, turns = -1.0, problem.at(c, None), 0, 0, 0
+    before, (most, same, still) = phi, (MOST_TURNS, SAME, STILL) if thorough else (FEW_TURNS, NEARLY, ROUGH)
+    while turns < most and (turns < 2 or abs(phi - before) > same):
+        turns += 1
+        mu, slopes = problem.raw(c)
+        before, phi = phi, golden(partial(_figure, problem.y - mu, _span(slopes), order, steps_apart), MOST)
+        problem.whiten, _ = _along(phi, order, steps_apart)
+        c, at, more = least(problem, c, problem.free, limits, still)
+        steps += more
+    figure = partial(_figure, problem.y - at.mu, _span(problem.raw(c)[1]), order, steps_apart)
+    fall = max(figure(0.0) - figure(phi), 0.0)
+    memory = Memory(
+        phi=phi,
+        distance=-float(gaps.mean()) / math.log(phi) if phi > 0 else 0.0,
+        p=chi_squared_above(fall, 1) / 2 if fall > 0 else 1.0,
+    )
+    log_det = _along(phi, order, steps_apart)[1]
+    ended = not thorough or (turns < most and more < MOST_STEPS)
+    return _told(first, read, problem, c, at, (steps, ended), False, log_det, memory, None)
+
+
+def _along(phi: float, order: Rows, steps_apart: Array) -> Whitening:
+    """Return what whitens rows in an order whose neighbours are so many mean distances apart."""
+    rho = phi**steps_apart if phi > 0 else np.zeros(len(steps_apart))
+    rest = np.sqrt(1 - rho**2)
+
+    def whiten(rows: Array) -> Array:
+        sorted_rows = rows[order]
+        shape = (-1,) + (1,) * (rows.ndim - 1)
+        later = (sorted_rows[1:] - rho.reshape(shape) * sorted_rows[:-1]) / rest.reshape(shape)
+        out = np.empty_like(sorted_rows)
+        # Each in the place of its row.
+        out[order] = np.concatenate([sorted_rows[:1], later])
+        return out
+
+    return whiten, 2 * float(np.log(rest).sum())
+
+
+def _span(slopes: Array) -> Array:
+    """Return vectors (n, rank) that span the slopes; what correlates the rows changes no rank."""
+    size = np.linalg.norm(slopes, axis=0)
+    u, s, _ = np.linalg.svd(slopes / np.where(size > 0, size, 1.0), full_matrices=False)
+    return np.asarray(u[:, s > DEPENDENT * max(float(s[0]), 1e-300)]) if len(s) else slopes
+
+
+def _figure(residual: Array, slopes: Array, order: Rows, steps_apart: Array, phi: float) -> float:
+    """Return what is made least, see above."""
+    whiten, log_det = _along(phi, order, steps_apart)
+    q, r = np.linalg.qr(whiten(slopes))
+    z = whiten(residual)
+    rest = z - q @ (q.T @ z)
+    n, p = slopes.shape
+    return float((n - p) * np.log(rest @ rest) + log_det + 2 * np.log(np.abs(np.diag(r))).sum())
+
+
+def _told(
+    first: FitResult,
+    read: Formula,
+    problem: _Problem,
+    c: Array,
+    at: _At,
+    went: tuple[int, bool],
+    absolute: bool,
+    log_det: float,
+    memory: Memory | None,
+    spread: Array | None,
+) -> FitResult:
+    """Return the result: the ordinary one with all that the correlation changes; ``went`` are steps, and whether they ended."""
+    n, p = at.jacobian.shape
+    freedom = n - p
+    q, r = np.linalg.qr(at.jacobian)
+    scatter = math.sqrt(at.squares / freedom) if freedom > 0 else None
+    unit = 1.0 if absolute else scatter
+    covariance = _covariance(r, unit)
+    interval_freedom = math.inf if absolute else float(max(freedom, 0))
+    coefficients = _coefficients(first, problem, c, covariance, interval_freedom)
+    curve = _curve(first, read, coefficients, problem.free, (covariance, unit, interval_freedom), spread)
+    more: dict[str, Any] = {} if spread is None else {"sigma": spread, "weighted": True}
+    return replace(
+        first,
+        coefficients=coefficients,
+        given_curve=curve,
+        method=Method.CORRELATED,
+        converged=went[1],
+        iterations=went[0],
+        degrees_of_freedom=freedom,
+        sum_of_squares=at.squares,
+        residuals=first.y - at.mu,
+        whitened=at.residual,
+        log_det=log_det,
+        residual_sd=scatter,
+        covariance=covariance,
+        absolute_sigma=absolute,
+        basis=lambda: q,
+        leverages=lambda: np.minimum(np.einsum("ij,ij->i", q, q), 1.0),
+        total=partial(_total, problem.whiten(first.y), problem.whiten(np.ones(n))),
+        beside=None,
+        search=None,
+        noise=Noise.CORRELATED,
+        memory=memory,
+        **more,
+    )
+
+
+def _covariance(root: Array, unit: float | None) -> Array | None:
+    """Return the covariance that follows from R of the slopes, or None where coefficients cannot be told apart."""
+    size = np.abs(np.diag(root))
+    if unit is None or not np.isfinite(root).all() or not len(size) or size.min() <= DEPENDENT * size.max():
+        return None
+    inverse = solve_triangular(root, np.eye(len(root)))
+    return np.asarray(inverse @ inverse.T * unit**2)
+
+
+def _coefficients(
+    first: FitResult, problem: _Problem, c: Array, covariance: Array | None, freedom: float
+) -> dict[str, Coefficient]:
+    out = dict(first.coefficients)
+    for place, (name, value) in enumerate(zip(problem.free, c.tolist(), strict=True)):
+        out[name] = Coefficient(name, value)
+        if covariance is not None:
+            out[name] = with_error(name, value, float(covariance[place, place]), freedom, first.level)
+    return out
+
+
+def _curve(
+    first: FitResult,
+    read: Formula,
+    coefficients: Mapping[str, Coefficient],
+    free: tuple[str, ...],
+    known: tuple[Array | None, float | None, float],
+    spread: Array | None,
+) -> FormulaCurve | None:
+    """Return the curve over the one column of the formula; ``known`` are its covariance, scatter and freedom."""
+    if len(read.data) != 1 or first.given_curve is None:
+        return None
+    values = {name: one.value for name, one in coefficients.items()}
+    row = 1.0 if spread is None else float(spread[0]) if np.ptp(spread) <= 1e-12 * spread.max() else None
+    covariance, unit, freedom = known
+    return FormulaCurve(
+        read.right, read.data[0], values, free, covariance, first.given_curve.span, unit, freedom, row
+    )
+
+
+def _total(y: Array, ones: Array, with_constant: bool) -> float:
+    """Return the sum of squares of whitened y about their mean, which goes with whitened ones, or about zero."""
+    middle = float(ones @ y / (ones @ ones)) if with_constant else 0.0
+    return float(np.sum((y - middle * ones) ** 2))
