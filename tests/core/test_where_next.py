@@ -68,9 +68,9 @@ def test_a_plan_of_three_is_as_good_as_any(improve):
 
 def _after(result, improve, places):
     """The standard error with rows at places, by the planner of exactly these."""
-    from vettore.core.next_rows import _Problem
+    from vettore.core.next_rows import _candidates
 
-    problem = _Problem(result, np.array(places), improve, None)
+    problem = _candidates(result, np.array(places), improve, None)
     return problem.error(problem.with_rows([0, 1, 2]))
 
 

@@ -16,6 +16,7 @@ COMMANDS = {
     "fit": "Fit a polynomial to two columns of a file, or a formula to any of its columns.",
     "models": "List the catalogue of models, or tell all about one of them.",
     "compare": "Fit several models to the same rows and rank them.",
+    "plan": "Tell where to measure before there are data, and which ± that will give.",
     "interpolate": "Read values between points.",
     "integrate": "Work out the area under points, or under a function of x.",
     "polynomial": "Tell roots, turning points, slope and antiderivative of a polynomial.",

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from vettore.core.models.catalogue import CATALOGUE, model
     from vettore.core.models.model import Model
     from vettore.core.next_rows import WhereNext, rows_needed, where_next
+    from vettore.core.planning import Plan, plan_rows
     from vettore.core.polynomial import Polynomial
     from vettore.core.practice_data import PracticeData, practice
     from vettore.core.statistics import Description, Relation, describe, relation
@@ -53,6 +54,7 @@ _WHERE = {
     "Model": "models.model",
     "Peak": "integration.peaks",
     "Polynomial": "polynomial",
+    "Plan": "planning",
     "PolynomialCurve": "curve",
     "PracticeData": "practice_data",
     "Relation": "statistics",
@@ -84,6 +86,7 @@ _WHERE = {
     "practice": "practice_data",
     "profile_intervals": "fitting.intervals",
     "relation": "statistics",
+    "plan_rows": "planning",
     "rows_needed": "next_rows",
     "where_next": "next_rows",
 }
@@ -105,6 +108,7 @@ __all__ = [
     "ManyFits",
     "Model",
     "Peak",
+    "Plan",
     "Polynomial",
     "PolynomialCurve",
     "PracticeData",
@@ -133,6 +137,7 @@ __all__ = [
     "interpolate",
     "measure_peak",
     "model",
+    "plan_rows",
     "polynomial_formula",
     "practice",
     "profile_intervals",

@@ -13,7 +13,7 @@ number. A plan of several rows is found greedily and then bettered row by row ti
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -33,6 +33,7 @@ MOST_ROWS = 100
 # Rounds of exchanges, each of which must gain more than this share.
 MOST_EXCHANGES, GAINS = 20, 1e-9
 MOST_NEEDED = 100_000
+TRACE = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,8 +73,8 @@ def where_next(
     >>> core.where_next(line, [0.0, 2.0, 5.0], "a1").best
     5.0
     """
-    problem = _Problem(result, x, improve, sigma)
-    cost = _positive(price, len(problem.x), "The price")
+    problem = _candidates(result, x, improve, sigma)
+    cost = positive(price, len(problem.x), "The price")
     if not 1 <= rows <= MOST_ROWS or rows != int(rows):
         raise DataError(f"A plan has 1 to {MOST_ROWS} rows; {rows} was asked for.")
     errors = problem.after_each(np.eye(problem.size))
@@ -98,7 +99,7 @@ def rows_needed(
     >>> core.rows_needed(line, [0.0, 5.0], "a1", 0.7 * now)[0]
     2
     """
-    problem = _Problem(result, x, improve, sigma)
+    problem = _candidates(result, x, improve, sigma)
     if not target > 0:
         raise DataError(f"A standard error to be reached is above 0; {target!r} was given.")
     precision, count, used = np.eye(problem.size), 0, set()
@@ -114,28 +115,48 @@ def rows_needed(
     return count, tuple(sorted(used))
 
 
-class _Problem:
-    """The candidates as vectors, and the number that is to be known better."""
+def _candidates(result: FitResult, x: Values, improve: Improve, sigma: Values | float | None) -> Candidates:
+    """Return the places that could be measured beside the rows of a fit. Raises DataError."""
+    curve = result.given_curve
+    if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
+        raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
+    if result.whitened is not None:
+        raise DataError("Rows of which neighbours err alike tell the less the nearer they are; that is not foretold.")
+    places = as_values(x, "x")
+    if not len(places) or not np.isfinite(places).all():
+        raise DataError("The places that could be measured are finite numbers, one at least.")
+    scatter = _scatter(result, curve, places) if sigma is None else 1.0
+    noise = positive(sigma, len(places), "The standard deviation of a measurement") * scatter
+    return Candidates(curve, result.fitted_names, places, improve, noise)
 
-    def __init__(self, result: FitResult, x: Values, improve: Improve, sigma: Values | float | None) -> None:
-        curve = result.given_curve
-        if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
-            raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
-        if result.whitened is not None:
-            raise DataError(
-                "Rows of which neighbours err alike tell the less the nearer they are; that is not foretold."
-            )
-        self.x = as_values(x, "x")
-        if not len(self.x) or not np.isfinite(self.x).all():
-            raise DataError("The places that could be measured are finite numbers, one at least.")
-        spreads = [curve.value_spread(float(place)) for place in self.x.tolist()]
+
+class Candidates:
+    """Places ``x`` (k,) as vectors, and the number that is to be known better.
+
+    ``noise`` (k,) is the standard deviation of a measurement there. Coefficients are counted in units of ``scale``, and what is
+    ``known`` of them beside the rows planned is the unit matrix, or nothing.
+    """
+
+    def __init__(
+        self,
+        curve: Curve,
+        names: tuple[str, ...],
+        x: Array,
+        improve: Improve,
+        noise: Array,
+        scale: Array | float = 1.0,
+        known: bool = True,
+    ) -> None:
+        self.x = x
+        spreads = [curve.value_spread(float(place)) for place in x.tolist()]
         if any(spread is None or not np.isfinite(spread).all() for spread in spreads):
             raise DataError("The curve has no ± at some of these x, so nothing can be foretold there.")
-        scatter = _scatter(result, curve, self.x) if sigma is None else 1.0
-        noise = _positive(sigma, len(self.x), "The standard deviation of a measurement") * scatter
-        self._vectors = np.array(spreads, dtype=np.float64) / noise[:, None]
+        self._vectors = np.array(spreads, dtype=np.float64) * scale / noise[:, None]
         self.size = self._vectors.shape[1]
-        self._target = None if improve == ALL else _target(curve, result, improve)
+        self._target = None if improve == ALL else _target(curve, names, improve) * scale
+        # A trace of what is known lets rows be chosen one by one, while they are too few to tell all.
+        least = TRACE * float(np.mean(self._vectors**2)) or TRACE
+        self._base = np.eye(self.size) * (1.0 if known else least)
 
     def information(self, place: int) -> Array:
         """Return what a row at a candidate adds to the precision."""
@@ -143,8 +164,12 @@ class _Problem:
 
     def with_rows(self, places: list[int]) -> Array:
         """Return the precision with rows at candidates."""
+        return self._base + self.precision(places)
+
+    def precision(self, places: list[int]) -> Array:
+        """Return what rows at candidates alone tell."""
         chosen = self._vectors[places]
-        return np.eye(self.size) + chosen.T @ chosen
+        return np.asarray(chosen.T @ chosen)
 
     def error(self, precision: Array) -> float:
         """Return the standard error of the number, or the factor of all."""
@@ -163,16 +188,16 @@ class _Problem:
         variance = self._target @ np.linalg.solve(precision, self._target) - along**2 / (1 + leverage)
         return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
-    def plan(self, rows: int, cost: Array) -> list[int]:
-        """Return the candidates for so many rows: the best one by one, then exchanged while that helps."""
+    def plan(self, rows: int, cost: Array, begin: Sequence[int] = ()) -> list[int]:
+        """Return the candidates for so many rows: the best one by one beside those to ``begin`` with, then exchanged."""
 
         def best(precision: Array) -> int:
             now = self.error(precision)
             gain = (math.log(now) - np.log(np.maximum(self.after_each(precision), 1e-300))) / cost
             return int(np.argmax(gain))
 
-        chosen: list[int] = []
-        for _ in range(rows):
+        chosen = list(begin)
+        for _ in range(rows - len(chosen)):
             chosen.append(best(self.with_rows(chosen)))
         for _ in range(MOST_EXCHANGES):
             before = self.error(self.with_rows(chosen))
@@ -199,7 +224,8 @@ def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
     return float(unit * np.median(result.sigma)) if result.sigma is not None else float(unit)
 
 
-def _positive(given: Values | float | None, count: int, what: str) -> Array:
+def positive(given: Values | float | None, count: int, what: str) -> Array:
+    """Return a number for each place, 1 where none is given. Raises DataError."""
     if given is None:
         return np.ones(count)
     values = np.full(count, float(given)) if isinstance(given, (int, float)) else as_values(given, what)
@@ -208,13 +234,11 @@ def _positive(given: Values | float | None, count: int, what: str) -> Array:
     return values
 
 
-def _target(curve: Curve, result: FitResult, improve: Improve) -> Array:
+def _target(curve: Curve, names: tuple[str, ...], improve: Improve) -> Array:
     found: Array | None = None
     if isinstance(improve, str):
-        if improve not in result.fitted_names:
-            raise DataError(
-                f"There is no fitted coefficient “{improve}”. There are: {', '.join(result.fitted_names)}."
-            )
+        if improve not in names:
+            raise DataError(f"There is no fitted coefficient “{improve}”. There are: {', '.join(names)}.")
         found = curve.coefficient_spread(improve)
     else:
         kind, *at = improve
