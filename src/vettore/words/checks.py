@@ -61,6 +61,13 @@ PATTERNS = {
 
 
 def _pattern(check: Check, result: FitResult) -> str:
+    words = _pattern_words(check)
+    if result.whitened is None:
+        return words
+    return f"Beyond what neighbours share, {words[0].lower()}{words[1:]}"
+
+
+def _pattern_words(check: Check) -> str:
     if check.outcome not in (Outcome.AT_START, Outcome.AT_END):
         return PATTERNS[check.outcome]
     where = "first" if check.outcome is Outcome.AT_START else "last"
@@ -69,10 +76,10 @@ def _pattern(check: Check, result: FitResult) -> str:
 
 
 def _pattern_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    told = check.figures
+    told, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
     return (
         f"{int(told['runs'])} runs of like sign, {style.fixed(told['expected'], 0)} expected by chance, the longest of "
-        f"{counted(told['longest'], 'row')}; neighbours correlate with {style.fixed(told['correlation'], 2)} "
+        f"{counted(told['longest'], 'row')}; {of} with {style.fixed(told['correlation'], 2)} "
         f"({_probability(check, style)})"
     )
 
