@@ -200,6 +200,33 @@ def test_groups_of_many_files_are_one_table(run, plants, tmp_path):
     assert two[1] == out
 
 
+def test_groups_are_fitted_at_once_with_a_common_coefficient(run, tmp_path):
+    """The numbers of core.fit_shared; one value and unit of what is common; the sentence of its test; refusals in a sentence."""
+    rng, t = np.random.default_rng(5), np.arange(0.0, 40.0, 2.0)
+    beds = {name: a * np.exp(-0.05 * t) + rng.normal(0, 0.02, 20) for name, a in (("north", 3.0), ("south", 5.0))}
+    lines = [
+        "day (d),leaf (g),bed",
+        *(f"{x},{y!r},{name}" for name, ys in beds.items() for x, y in zip(t, ys.tolist(), strict=True)),
+    ]
+    path = tmp_path / "beds.csv"
+    path.write_text("\n".join(lines) + "\n")
+    asked = ("fit", path, "--by", "bed", "--x", "day", "--y", "leaf", "--model", "exponential-decay")
+    code, out, complaint = run(*asked, "--shared", "k")
+    rows = {(row["group"], row["number"]): row for row in csv.DictReader(out.splitlines())}
+    told = core.fit_shared("leaf = A*exp(-k*day)", {n: {"day": t, "leaf": y} for n, y in beds.items()}, ["k"])
+    assert code == 0
+    assert rows["north", "k"]["value"] == rows["south", "k"]["value"]
+    assert (rows["north", "k"]["unit"], rows["north", "k"]["reason"]) == ("1/d", "common to all")
+    for name, own in zip(beds, told.coefficients, strict=True):
+        for number, one in own.items():
+            assert float(rows[name, number]["value"]) == pytest.approx(one.value, rel=1e-9)
+            assert float(rows[name, number]["standard_error"]) == pytest.approx(one.standard_error, rel=1e-7)
+    assert "2 series together, with k common to all" in complaint
+    assert "alone fits no better than chance would have it (F = " in complaint
+    assert "at least two series" in run("fit", path, "--shared", "a1", "--x", "day", "--y", "leaf")[2]
+    assert "q cannot be common" in run(*asked, "--shared", "q")[2]
+
+
 def test_each_column_of_a_wide_table_is_fitted(run, plants, tmp_path):
     """--y each; the table is written by its ending; outputs of a single fit are refused."""
     code, _, _ = run(

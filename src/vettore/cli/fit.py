@@ -11,7 +11,7 @@ import click
 
 from vettore.cli.figure import LOOKS, figure_options, save_figure_of
 from vettore.cli.fit_many import fit_all
-from vettore.cli.fit_told import fit_json, fit_text, next_of, ranges_of, readings_of, save_rows
+from vettore.cli.fit_told import fit_json, fit_text, next_of, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
 from vettore.core.errors import DataError
 
@@ -88,6 +88,7 @@ SINGLE = {
     help="Save rows, fitted values, residuals and band (.csv, .tsv).",
 )
 @click.option("--by", help="Fit each group of rows with the same entry in this column.")
+@click.option("--shared", help="Fit all files and groups at once, with these coefficients common, as k or k,C.")
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), help="A table of the numbers of all files and groups."
 )
@@ -105,6 +106,7 @@ SINGLE = {
 def fit(
     files: Sequence[str],
     by: str | None,
+    shared: str | None,
     output: Path | None,
     workers: int,
     read: Reading,
@@ -119,9 +121,14 @@ def fit(
     looks = {name: asked.pop(name) for name in LOOKS}
     single = {name: asked.pop(name) for name in SINGLE}
     _check_looks(looks, single["figure"])
-    if len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
+    if shared is not None or len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
         _check_single({option: single[name] for name, option in SINGLE.items() if option})
-        fit_all(files, by, output, workers, read, asked)
+        if shared is not None:
+            from vettore.cli.fit_shared import fit_shared_all
+
+            fit_shared_all(files, by, shared, output, read, asked)
+        else:
+            fit_all(files, by, output, workers, read, asked)
         return
     _fit_one(Path(files[0]), read, asked, looks, **single)
 
@@ -161,7 +168,7 @@ def _fit_one(
         save_report(study, report)
     if figure is not None:
         save_figure_of(study, study.curves[0].id, figure, looks)
-    _tell_saved({"table": table, "report": report, "figure": figure}, as_json)
+    tell_saved({"table": table, "report": report, "figure": figure}, as_json)
     if not derived.result.converged:
         raise SystemExit(NOT_CONVERGED)
 
@@ -371,12 +378,6 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
             raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
         found[name.strip()] = (sides[0], sides[1])
     return found
-
-
-def _tell_saved(saved: Mapping[str, Path | None], as_json: bool) -> None:
-    for what, path in saved.items():
-        if path is not None:
-            click.echo(f"The {what} was saved as {path}.", err=as_json)
 
 
 def _check_looks(looks: Mapping[str, object], figure: Path | None) -> None:

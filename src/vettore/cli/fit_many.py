@@ -98,12 +98,12 @@ def _read(path: Path, asked: Asked) -> tuple[Table, Sequence[tuple[str, Rows | N
     if path != _Worker.path or _Worker.table is None:
         _Worker.path = _Worker.table = None
         _Worker.table = quiet_table(path, asked.read)
-        _Worker.groups = _groups(path, _Worker.table, asked.by)
+        _Worker.groups = groups_of(path, _Worker.table, asked.by)
         _Worker.path = path
     return _Worker.table, _Worker.groups
 
 
-def _groups(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows | None]]:
+def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows | None]]:
     """Return the groups of a table by their names, in the order in which they appear, each with its rows: all, or some."""
     if by is None:
         return [("", None)]

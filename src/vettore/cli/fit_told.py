@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import click
 
 if TYPE_CHECKING:
     from vettore.study.fits import DerivedFit
@@ -190,3 +192,9 @@ def save_rows(derived: DerivedFit, path: Path) -> None:
         cells = [str(int(row[0])), *(repr(float(value)) if np.isfinite(value) else "" for value in row[1:])]
         writer.writerow(cells)
     write_whole(path, out.getvalue().encode("utf-8"))
+
+
+def tell_saved(saved: Mapping[str, Path | None], as_json: bool) -> None:
+    for what, path in saved.items():
+        if path is not None:
+            click.echo(f"The {what} was saved as {path}.", err=as_json)

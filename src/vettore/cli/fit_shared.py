@@ -1,0 +1,90 @@
+"""A fit of many files or groups of rows at once, with some coefficients common to all."""
+
+from __future__ import annotations
+
+import math
+import sys
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from vettore.cli.fit_many import groups_of
+from vettore.cli.given import Reading, quiet_table, rows_of_table
+from vettore.core.errors import DataError
+
+if TYPE_CHECKING:
+    from vettore.study.kinds.fits import AnyFit
+    from vettore.study.series import Series
+
+
+def fit_shared_all(
+    files: Sequence[str],
+    by: str | None,
+    shared: str,
+    output: Path | None,
+    read: Reading,
+    options: dict[str, Any],
+) -> None:
+    """Fit all groups of all files together, write one table, and say whether what is taken for common is."""
+    from vettore.batch.table import ReplayTable, Row, check_ending
+    from vettore.core.rounding import NumberStyle
+    from vettore.study.fits import coefficient_units, fit_series
+    from vettore.study.several import fit_together
+    from vettore.words.several import several_in_words
+
+    if output is not None:
+        check_ending(output)
+    places, series, recipe = _series(files, by, read, options)
+    several = fit_together(series, recipe, [name.strip() for name in shared.split(",")])
+    units = coefficient_units(fit_series(series[0], recipe))
+    made = [
+        Row(
+            file,
+            label,
+            row.name,
+            recipe.name,
+            name,
+            one.value,
+            math.nan if one.standard_error is None else one.standard_error,
+            unit or "",
+            "",
+            "done",
+            "common to all" if name in several.shared else "",
+        )
+        for (file, label), row in zip(places, several.rows, strict=True)
+        for (name, one), unit in zip(row.coefficients.items(), units, strict=True)
+    ]
+    told = ReplayTable(made)
+    if output is None:
+        click.echo(told.text(), nl=False)
+    else:
+        told.save(output)
+        click.echo(f"The table is {output}.", err=True)
+    click.echo(several_in_words(several, NumberStyle()), err=True)
+
+
+def _series(
+    files: Sequence[str], by: str | None, read: Reading, options: dict[str, Any]
+) -> tuple[list[tuple[str, str]], list[Series], AnyFit]:
+    """Return the file and the group of each series, the series, and the fit that is asked for. Raises DataError."""
+    from vettore.batch.sources import files_of
+    from vettore.cli.fit import study_of
+
+    places: list[tuple[str, str]] = []
+    series: list[Series] = []
+    recipe: AnyFit | None = None
+    for path in files_of(files, sys.stdin):
+        table = quiet_table(path, read)
+        for label, rows in groups_of(path, table, by):
+            some = table if rows is None else rows_of_table(table, rows)
+            made = study_of(some, path, Reading(), options)
+            # The same identity would make them one.
+            series.append(replace(made.series[0], id=f"s{len(series) + 1}", name=label or path.stem))
+            recipe = recipe or made.curves[0]
+            places.append((str(path), label))
+    if recipe is None:
+        raise DataError("There is no file to fit.")
+    return places, series, recipe
