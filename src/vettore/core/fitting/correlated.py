@@ -18,7 +18,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -29,15 +29,14 @@ from vettore.core.arrays import Array, Mask, Rows, Values, as_values
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.growing import FEWEST_SPARE, golden
 from vettore.core.fitting.linear_result import with_error
 from vettore.core.fitting.record import Memory, Noise
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
-from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula
-from vettore.core.formula.tree import Name, Node
+from vettore.core.formula.tree import Name
 
 # Nearer to 1 the rows say nothing of where the curve lies.
 MOST = 0.999
@@ -52,50 +51,24 @@ FEW_TURNS, NEARLY, ROUGH = 3, 1e-2, 1e-3
 Whitening = tuple[Callable[[Array], Array], float]
 
 
-@dataclass(frozen=True)
-class _At:
-    """The rows at some coefficients: the curve, L⁻¹(y − μ), L⁻¹J and the sum of squares."""
+class _Problem(FormulaRows):
+    """Rows whose errors are correlated, and what takes that out of them."""
 
-    mu: Array
-    residual: Array
-    jacobian: Array
-    squares: float
-
-
-class _Problem:
-    """Rows ``y``, columns by name, a formula with coefficients ``free``, the others ``held``, and how rows are whitened."""
-
-    def __init__(
-        self,
-        tree: Node,
-        columns: Mapping[str, Array],
-        y: Array,
-        free: tuple[str, ...],
-        held: Mapping[str, float],
-    ) -> None:
-        self.columns, self.y, self.free, self.held = columns, y, free, dict(held)
-        self.whiten: Callable[[Array], Array] = np.asarray
-        self._value = Program(tree)
-        self._by = [Program(derivative(tree, name)) for name in free]
-
-    def _eval(self, program: Program, c: Array) -> Array:
-        known = {**self.columns, **self.held, **dict(zip(self.free, c.tolist(), strict=True))}
-        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
-        return np.broadcast_to(result, self.y.shape)
+    whiten: Callable[[Array], Array] = staticmethod(np.asarray)
 
     def raw(self, c: Array) -> tuple[Array, Array]:
         """Return the curve (n,) and its slopes (n, m)."""
         # A derivative without a value where the curve has one is 0 in the limit, see Separable.
-        slopes = [np.nan_to_num(self._eval(program, c), posinf=np.inf, neginf=-np.inf) for program in self._by]
-        return self._eval(self._value, c), np.column_stack(slopes) if slopes else np.empty((len(self.y), 0))
+        slopes = [np.nan_to_num(column, posinf=np.inf, neginf=-np.inf) for column in self.slopes(c)]
+        return self.value(c), side_by_side(slopes, len(self.y))
 
-    def at(self, c: Array, near: _At | None) -> _At:
-        """Return everything at coefficients ``c``."""
+    def at(self, c: Array, near: Point | None) -> Point:
+        """Return everything at coefficients ``c``, with residuals and slopes whitened."""
         mu, slopes = self.raw(c)
         if not (np.isfinite(mu).all() and np.isfinite(slopes).all()):
-            return _At(mu, self.y - mu, slopes, math.inf)
+            return Point(mu, self.y - mu, slopes, math.inf)
         residual = self.whiten(self.y - mu)
-        return _At(mu, residual, self.whiten(slopes), float(residual @ residual))
+        return Point(mu, residual, self.whiten(slopes), float(residual @ residual))
 
 
 def fit_correlated(
@@ -243,7 +216,7 @@ def _told(
     read: Formula,
     problem: _Problem,
     c: Array,
-    at: _At,
+    at: Point,
     went: tuple[int, bool],
     absolute: bool,
     log_det: float,

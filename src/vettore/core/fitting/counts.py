@@ -25,12 +25,11 @@ import numpy as np
 from vettore.core.arrays import Array, Rows, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.outwards import side
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, least
-from vettore.core.formula.derivative import derivative
-from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Node
 from vettore.core.formula.write import name_text, to_text
@@ -97,18 +96,8 @@ def _y_ln(y: Array, ratio: Array) -> Array:
     return np.where(y > 0, y * np.log(np.where(y > 0, ratio, 1.0)), 0.0)
 
 
-@dataclass(frozen=True)
-class _At:
-    """The rows at some coefficients: means, r, J and the deviance."""
-
-    mu: Array
-    residual: Array
-    jacobian: Array
-    squares: float
-
-
-class _Problem:
-    """Rows y of a law, columns by name, and a formula with coefficients ``free``; ``held`` are the others by name."""
+class _Problem(FormulaRows):
+    """Rows of a law and the formula of their mean."""
 
     def __init__(
         self,
@@ -119,29 +108,22 @@ class _Problem:
         free: tuple[str, ...],
         held: Mapping[str, float],
     ) -> None:
-        self.tree, self.columns, self.y, self.law, self.free, self.held = tree, columns, y, law, free, dict(held)
+        super().__init__(tree, columns, y, free, held)
+        self.law = law
         # Means below this are bent upwards; 0 for none.
         self.floor = 0.0
-        self._value = Program(tree)
-        self._by = [Program(derivative(tree, name)) for name in free]
 
-    def _eval(self, program: Program, c: Array) -> Array:
-        known = {**self.columns, **self.held, **dict(zip(self.free, c.tolist(), strict=True))}
-        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
-        return np.broadcast_to(result, self.y.shape)
-
-    def at(self, c: Array, near: _At | None) -> _At:
+    def at(self, c: Array, near: Point | None) -> Point:
         """Return everything at coefficients ``c``."""
-        mu = self._eval(self._value, c)
+        mu = self.value(c)
         slope: Array | float = 1.0
         if self.floor:
             mu, slope = self.law.raised(mu, self.floor)
         deviance = float(np.sum(self.law.parts(self.y, mu)))
         deviance = deviance if np.isfinite(mu).all() and np.isfinite(deviance) else np.inf
         spread = self.law.spread(mu)
-        columns = [self._eval(program, c) * slope / spread for program in self._by]
-        jacobian = np.column_stack(columns) if columns else np.empty((len(mu), 0))
-        return _At(mu, (self.y - mu) / spread, jacobian, deviance)
+        columns = [column * slope / spread for column in self.slopes(c)]
+        return Point(mu, (self.y - mu) / spread, side_by_side(columns, len(mu)), deviance)
 
     def without(self, name: str) -> _Problem:
         """Return the problem with one coefficient held, at what ``held`` then says."""
@@ -277,7 +259,7 @@ def _told(
     first: FitResult,
     read: Formula,
     c: Array,
-    at: _At,
+    at: Point,
     problem: _Problem,
     went: tuple[int, int, Mapping[str, tuple[float, float]]],
     options: Mapping[str, Any],
@@ -326,7 +308,7 @@ def _told(
 
 
 def _weighted(
-    first: FitResult, read: Formula, c: Array, at: _At, problem: _Problem, options: Mapping[str, Any]
+    first: FitResult, read: Formula, c: Array, at: Point, problem: _Problem, options: Mapping[str, Any]
 ) -> tuple[FitResult, float]:
     """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
     from vettore.core.fitting.nonlinear import fit
