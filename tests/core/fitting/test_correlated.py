@@ -146,3 +146,14 @@ def test_coefficients_that_cannot_be_told_apart_have_no_error():
     assert told.fitted == pytest.approx(
         core.fit(FORMULA, {"x": X, "y": correlated(6)}, noise="correlated").fitted, rel=1e-3
     )
+
+
+def test_fits_under_other_covariances_are_not_compared():
+    """Under one and the same they are, and the better curve has the lower AICc."""
+    data = {"x": X, "y": correlated(6)}
+    v = 0.7 ** (np.abs(X[:, None] - X[None, :]) / (X[1] - X[0]))
+    decay = core.fit(FORMULA, data, covariance=v)
+    line = core.fit("y = a + b*x", data, covariance=v)
+    assert core.compare({"line": line, "decay": decay})[0].name == "decay"
+    with pytest.raises(core.DataError, match="weigh the rows differently"):
+        core.compare({"decay": decay, "line": core.fit("y = a + b*x", data, covariance=v + np.eye(60))})

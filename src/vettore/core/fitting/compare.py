@@ -56,9 +56,10 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 
 
 def _same_weights(result: FitResult, other: FitResult) -> bool:
-    # What counts scatter by, or a scatter that grows, follows from each curve.
+    # What counts scatter by, or what rows tell of their scatter, follows from each curve; a covariance that is known does not.
     if result.noise is not Noise.NORMAL:
-        return True
+        known = result.whitened is not None and result.memory is None
+        return not known or math.isclose(result.log_det, other.log_det, rel_tol=1e-9, abs_tol=1e-12)
     # With errors in x what both make of a row depends on the curve; what was given does not.
     return _alike(result.error_of_y, other.error_of_y) and _alike(result.sigma_x, other.sigma_x)
 

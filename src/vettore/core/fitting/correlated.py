@@ -93,6 +93,8 @@ def fit_correlated(
     problem = _Problem(read.right, columns, first.y, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
+        if not np.isfinite(problem.raw(c)[1]).all():
+            raise DataError(f"The slopes of {read} leave the range of numbers here. Change the unit of a column.")
         if known is not None:
             whitening, spread = _by_matrix(known, first.rows_in_use)
             problem.whiten = whitening[0]
@@ -100,8 +102,6 @@ def fit_correlated(
             return _told(
                 first, read, problem, c, at, (steps, steps < MOST_STEPS), absolute, whitening[1], None, spread
             )
-        if not np.isfinite(problem.raw(c)[1]).all():
-            raise DataError(f"The slopes of {read} leave the range of numbers here. Change the unit of a column.")
         return _by_distance(first, read, problem, c, limits, thorough)
 
 

@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values
+from vettore.core.arrays import Array, Values, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
 from vettore.core.fitting.formula_curve import FormulaCurve
@@ -89,7 +89,7 @@ def fit_steps(
 
     ``limits`` bound the steps, ``fit_held`` fits with values held, ``options`` go to the fits of many places. Raises DataError.
     """
-    columns = {name: np.asarray(data[name], dtype=np.float64) for name in (*read.data, *read.measured)}
+    columns = {name: as_values(data[name], name) for name in (*read.data, *read.measured)}
     used = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     rows = {name: column[used] for name, column in columns.items()}
     edges: dict[str, Array] = {}
