@@ -114,6 +114,11 @@ class NumberStyle:
             return "—"
         return self.plain("< 0.001") if p < 0.001 else self.fixed(p, 3 if p < 0.1 else 2)
 
+    def p_value(self, p: float | None) -> str:
+        """Write a probability with what it is: ``p = 0.18``, ``p < 0.001``."""
+        told = self.probability(p)
+        return f"p {told}" if told.startswith("<") else f"p = {told}"
+
     def _with_power(self, mantissa: float, places: int, exponent: int) -> str:
         return f"{self.plain(f'{mantissa:.{places}f}')}·10{str(exponent).translate(_SUPERSCRIPT)}"
 

@@ -242,19 +242,19 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
     r2 = "R²"
     if result.deviance is not None:
         r2 = "R² of the deviance"
-        of, p = style.number(result.deviance, 5), style.probability(result.deviance_p)
+        of, p = style.number(result.deviance, 5), style.p_value(result.deviance_p)
         ratio = style.number(result.reduced_chi_squared, 4)
-        scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, p {_of(p)}")
+        scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, {p}")
     elif result.memory is not None:
-        alike, p = style.fixed(result.memory.phi, 2), style.probability(result.memory.p)
-        squares = Line("neighbours correlate", f"{alike}, p {_of(p)}")
+        alike, p = style.fixed(result.memory.phi, 2), style.p_value(result.memory.p)
+        squares = Line("neighbours correlate", f"{alike}, {p}")
     elif result.spread is not None:
         told = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
         scatter = Line("scatter, even + of y", told)
-        squares = Line("even scatter", f"p {_of(style.probability(result.spread.p))}")
+        squares = Line("even scatter", style.p_value(result.spread.p))
     elif result.chi_squared is not None:
-        ratio, above = style.number(result.reduced_chi_squared, 4), style.probability(result.chi_squared_p)
-        scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, p {_of(above)}")
+        ratio, above = style.number(result.reduced_chi_squared, 4), style.p_value(result.chi_squared_p)
+        scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, {above}")
     return (
         Line(f"{r2}{against}", share(result.r_squared)),
         Line(f"adjusted {r2}{against}", share(result.adjusted_r_squared)),
@@ -264,10 +264,6 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         Line("AICc", style.number(result.aicc, 5)),
         Line("BIC", style.number(result.bic, 5)),
     )
-
-
-def _of(probability: str) -> str:
-    return probability if probability.startswith("<") else f"= {probability}"
 
 
 def quantity_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:

@@ -28,8 +28,7 @@ def _against_apart(several: Several, style: NumberStyle) -> str:
     test = several.against_apart
     if test is None or several.aicc_above_apart is None:
         return ""
-    p, f = style.probability(test.p), style.number(test.f, 3)
-    told = f"F = {f}, {'p ' + p if p.startswith(('<', '−')) else 'p = ' + p}"
+    told = f"F = {style.number(test.f, 3)}, {style.p_value(test.p)}"
     gap = several.aicc_above_apart
     criterion = f"AICc is {style.number(abs(gap), 2)} {'higher' if gap > 0 else 'lower'} together"
     if test.p < DIFFERS:

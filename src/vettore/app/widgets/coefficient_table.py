@@ -84,7 +84,7 @@ class CoefficientTable(QWidget):
             shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             full = f"{coefficient.name} = {coefficient.value!r} ± {coefficient.standard_error!r} {unit}"
             shown.setToolTip(
-                plain_tip(f"{full}\nt = {style.number(coefficient.t, 4)}, p = {style.probability(coefficient.p)}")
+                plain_tip(f"{full}\nt = {style.number(coefficient.t, 4)}, {style.p_value(coefficient.p)}")
             )
             self._grid.addWidget(symbol, row, 0)
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
@@ -106,7 +106,7 @@ class CoefficientTable(QWidget):
                 return "…"
             low, high = self._likely[1].get(coefficient.name, (None, None))
         if self._shown == TESTS:
-            return f"t = {style.number(coefficient.t, 3)}, p {_compared(style.probability(coefficient.p))}"
+            return f"t = {style.number(coefficient.t, 3)}, {style.p_value(coefficient.p)}"
         return style.interval(low, high, coefficient.standard_error)
 
     def _goes_beneath(self, fit: DerivedFit) -> bool:
@@ -126,7 +126,3 @@ class CoefficientTable(QWidget):
         """Put ranges beside the values or beneath them, as there is room."""
         if self._fit is not None and self._goes_beneath(self._fit) != self._beneath:
             self.show_fit(self._fit)
-
-
-def _compared(probability: str) -> str:
-    return probability if probability.startswith("<") else f"= {probability}"
