@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.core.errors import DataError
-from vettore.core.telling import plain
 from vettore.core.typed import limit_in
 
 if TYPE_CHECKING:
@@ -226,6 +225,9 @@ def list_of(text: str, what: str) -> list[float]:
 
 def json_of(kind: str, value: Mapping[str, Any]) -> str:
     """Return an object as JSON, with the name of its schema: see schema.json."""
+    # With NumPy, which the help of a command has no need of.
+    from vettore.core.telling import plain
+
     whole = {"schema": f"vettore.{kind}", **value}
     return json.dumps(plain(whole), ensure_ascii=False, indent=1, allow_nan=False)
 

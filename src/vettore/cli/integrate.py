@@ -11,14 +11,11 @@ import click
 from vettore import core
 from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError
-from vettore.core.integration.function import FunctionArea
-from vettore.core.integration.sampled import SampledArea
 from vettore.core.rounding import NumberStyle
-from vettore.study.areas import baseline_typed, floor_of
-from vettore.study.study import Study
 
 if TYPE_CHECKING:
-    pass
+    from vettore.core.integration.function import FunctionArea
+    from vettore.core.integration.sampled import SampledArea
 
 
 @click.command()
@@ -74,6 +71,9 @@ def integrate(
         _tell_function(formula, core.integrate_function(formula, *limits, strips, rule=rule or "trapezoid"), as_json)
         return
     assert file is not None
+    from vettore.study.areas import baseline_typed, floor_of
+    from vettore.study.study import Study
+
     if strips is not None:
         raise DataError("--strips would have no effect here: the points of the file make the strips.")
     columns = numbers_of(table_of(file, read))

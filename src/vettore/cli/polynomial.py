@@ -9,14 +9,11 @@ import click
 
 from vettore.cli.given import list_of, say_json
 from vettore.core.errors import DataError
-from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_words import doubts_in_words
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import complex_in
-from vettore.words.readings import TURNS
 
 if TYPE_CHECKING:
-    pass
+    from vettore.core.polynomial import Polynomial
 
 
 @click.command()
@@ -26,6 +23,8 @@ if TYPE_CHECKING:
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
 def polynomial(coefficients: str | None, roots: str | None, at_text: str | None, as_json: bool) -> None:
     """Tell roots, turning points, slope and antiderivative of a polynomial."""
+    from vettore.core.polynomial import Polynomial
+
     if (coefficients is None) == (roots is None):
         raise DataError("Give either --coefficients or --roots.")
     if coefficients is not None:
@@ -67,6 +66,9 @@ def _tell_json(p: Polynomial, at: list[float]) -> None:
 
 
 def _tell(p: Polynomial, at: list[float]) -> None:
+    from vettore.core.polynomial_words import doubts_in_words
+    from vettore.words.readings import TURNS
+
     found = () if p.is_zero else p.root_list
     style = NumberStyle()
     click.echo("coefficients, rising  " + ", ".join(style.short(value) for value in p.coefficients))
