@@ -14,7 +14,7 @@ from vettore.cli.given import Reading, column_of, numbers_of
 from vettore.core.errors import DataError, VettoreError
 
 if TYPE_CHECKING:
-    from vettore.batch.table import Row
+    from vettore.batch.table import ReplayTable, Row
     from vettore.core.arrays import Rows
     from vettore.study.table import Table
 
@@ -74,8 +74,6 @@ def lost(share: Share) -> list[Row]:
 
 
 def _of_share(share: Share, asked: Asked) -> list[Row]:
-    from vettore.cli.given import rows_of_table
-
     try:
         table, groups = _read(share.path, asked)
     except VettoreError:
@@ -86,8 +84,7 @@ def _of_share(share: Share, asked: Asked) -> list[Row]:
     count = len(groups)
     rows: list[Row] = []
     for label, places in groups[share.part * count // share.parts : (share.part + 1) * count // share.parts]:
-        some = table if places is None else rows_of_table(table, places)
-        rows += _of_group(share.path, label, some, asked)
+        rows += _of_group(share.path, label, part_of(table, places), asked)
     return rows
 
 
@@ -101,6 +98,13 @@ def _read(path: Path, asked: Asked) -> tuple[Table, Sequence[tuple[str, Rows | N
         _Worker.groups = groups_of(path, _Worker.table, asked.by)
         _Worker.path = path
     return _Worker.table, _Worker.groups
+
+
+def part_of(table: Table, rows: Rows | None) -> Table:
+    """Return the rows of a group: all, or some."""
+    from vettore.cli.given import rows_of_table
+
+    return table if rows is None else rows_of_table(table, rows)
 
 
 def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows | None]]:
@@ -177,13 +181,18 @@ def fit_all(
         failures += any(row.outcome == "failed" for row in rows)
         tell(len(done), failures)
     table = ReplayTable([row for place in sorted(done) for row in done[place]])
-    if output is None:
-        click.echo(table.text(), nl=False)
-    else:
-        table.save(output)
-        click.echo(f"The table is {output}.", err=True)
+    hand_out(table, output)
     for row in table.failed[:5]:
         click.echo(f"  {row.file} {row.group}: {row.reason}".replace(" :", ":"), err=True)
     if table.failed:
         click.echo(f"{len(table.failed)} failed.", err=True)
         raise SystemExit(SOME_FAILED)
+
+
+def hand_out(table: ReplayTable, output: Path | None) -> None:
+    """Save a table, and say where, or print it."""
+    if output is None:
+        click.echo(table.text(), nl=False)
+    else:
+        table.save(output)
+        click.echo(f"The table is {output}.", err=True)

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.cli.fit_many import groups_of
-from vettore.cli.given import Reading, quiet_table, rows_of_table
+from vettore.cli.fit_many import groups_of, hand_out, part_of
+from vettore.cli.given import Reading, quiet_table
 from vettore.core.errors import DataError
 
 if TYPE_CHECKING:
@@ -58,11 +58,7 @@ def fit_shared_all(
         for (name, one), unit in zip(row.coefficients.items(), units, strict=True)
     ]
     told = ReplayTable(made)
-    if output is None:
-        click.echo(told.text(), nl=False)
-    else:
-        told.save(output)
-        click.echo(f"The table is {output}.", err=True)
+    hand_out(told, output)
     click.echo(several_in_words(several, NumberStyle()), err=True)
 
 
@@ -79,8 +75,7 @@ def _series(
     for path in files_of(files, sys.stdin):
         table = quiet_table(path, read)
         for label, rows in groups_of(path, table, by):
-            some = table if rows is None else rows_of_table(table, rows)
-            made = study_of(some, path, Reading(), options)
+            made = study_of(part_of(table, rows), path, Reading(), options)
             # The same identity would make them one.
             series.append(replace(made.series[0], id=f"s{len(series) + 1}", name=label or path.stem))
             recipe = recipe or made.curves[0]

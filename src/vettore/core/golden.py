@@ -21,3 +21,11 @@ def least(f: Callable[[float], float], low: float, high: float, steps: int) -> f
             b = low + SECTION * (high - low)
             at_b = f(b)
     return (low + high) / 2
+
+
+def least_of_all(f: Callable[[float], float], low: float, high: float, looks: int, steps: int) -> float:
+    """Return the same where f may have several valleys: in the one around the least of so many looks, evenly spread."""
+    places = [low + (high - low) * look / (looks - 1) for look in range(looks)]
+    values = [f(place) for place in places]
+    best = values.index(min(values))
+    return least(f, places[max(best - 1, 0)], places[min(best + 1, looks - 1)], steps)

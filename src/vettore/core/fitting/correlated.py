@@ -6,11 +6,7 @@ least (generalised least squares). A correlation that falls with the distance in
     corr(εᵢ, εⱼ) = φ^(|xᵢ − xⱼ|/d),    d the mean distance of neighbours,
 
 has an L⁻¹ of two diagonals: zᵢ = (rᵢ − ρᵢ rᵢ₋₁)/√(1 − ρᵢ²), ρᵢ = φ^((xᵢ − xᵢ₋₁)/d). The φ is that of greatest restricted
-likelihood (Patterson & Thompson 1971): least
-
-    (n − p) ln S + Σ ln(1 − ρᵢ²) + ln det Jᵀ V⁻¹ J,
-
-found beside the coefficients by turns, as in growing.py; φ = 0 is tested as there. Nothing tells a curve of the wrong shape
+likelihood (restricted.py), found beside the coefficients by turns. Nothing tells a curve of the wrong shape
 from neighbours that are alike: both leave residuals that stay on one side.
 """
 
@@ -26,13 +22,12 @@ import numpy as np
 from scipy.linalg import solve_triangular
 
 from vettore.core.arrays import Array, Mask, Rows, Values, as_values
-from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
-from vettore.core.fitting.growing import FEWEST_SPARE, golden
 from vettore.core.fitting.linear_result import with_error
 from vettore.core.fitting.record import Memory, Noise
+from vettore.core.fitting.restricted import check_rows, figure, likeliest, none_after_all
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
 from vettore.core.formula.formula import Formula
@@ -148,29 +143,22 @@ def _by_distance(
         raise DataError(
             f"How alike neighbours are goes with their distance in x, and {name_rows(sorted(rows.tolist()))} have the same x."
         )
-    if first.exact:
-        raise DataError("The curve meets every row, so nothing tells how alike neighbours are.")
-    if first.degrees_of_freedom < FEWEST_SPARE:
-        raise DataError(
-            f"{first.n} rows for {len(problem.free)} coefficients do not tell how alike neighbours are; "
-            f"{len(problem.free) + FEWEST_SPARE} at least do."
-        )
+    check_rows(first, "how alike neighbours are")
     steps_apart = gaps / gaps.mean()
     phi, at, steps, more, turns = -1.0, problem.at(c, None), 0, 0, 0
     before, (most, same, still) = phi, (MOST_TURNS, SAME, STILL) if thorough else (FEW_TURNS, NEARLY, ROUGH)
     while turns < most and (turns < 2 or abs(phi - before) > same):
         turns += 1
         mu, slopes = problem.raw(c)
-        before, phi = phi, golden(partial(_figure, problem.y - mu, _span(slopes), order, steps_apart), MOST)
+        before, phi = phi, likeliest(partial(_figure, problem.y - mu, _span(slopes), order, steps_apart), MOST)
         problem.whiten, _ = _along(phi, order, steps_apart)
         c, at, more = least(problem, c, problem.free, limits, still)
         steps += more
-    figure = partial(_figure, problem.y - at.mu, _span(problem.raw(c)[1]), order, steps_apart)
-    fall = max(figure(0.0) - figure(phi), 0.0)
+    of_phi = partial(_figure, problem.y - at.mu, _span(problem.raw(c)[1]), order, steps_apart)
     memory = Memory(
         phi=phi,
         distance=-float(gaps.mean()) / math.log(phi) if phi > 0 else 0.0,
-        p=chi_squared_above(fall, 1) / 2 if fall > 0 else 1.0,
+        p=none_after_all(of_phi, phi),
     )
     log_det = _along(phi, order, steps_apart)[1]
     ended = not thorough or (turns < most and more < MOST_STEPS)
@@ -202,13 +190,9 @@ def _span(slopes: Array) -> Array:
 
 
 def _figure(residual: Array, slopes: Array, order: Rows, steps_apart: Array, phi: float) -> float:
-    """Return what is made least, see above."""
+    """Return what is made least, see restricted.py."""
     whiten, log_det = _along(phi, order, steps_apart)
-    q, r = np.linalg.qr(whiten(slopes))
-    z = whiten(residual)
-    rest = z - q @ (q.T @ z)
-    n, p = slopes.shape
-    return float((n - p) * np.log(rest @ rest) + log_det + 2 * np.log(np.abs(np.diag(r))).sum())
+    return figure(whiten(slopes), whiten(residual), log_det)
 
 
 def _told(

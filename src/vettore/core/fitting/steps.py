@@ -15,6 +15,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -104,7 +105,8 @@ def fit_steps(
     given = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
 
     def profile(name: str, at: Mapping[str, float]) -> _Profile:
-        return _profile(str(read), rows, name, edges[name], at, given, options)
+        squares_in = partial(_squares, str(read), rows, name, at, given, options)
+        return _profile(squares_in, edges[name], int(used.sum()))
 
     at, told = _by_turns(steps, edges, profile)
     result = fit_held(at)
@@ -139,43 +141,38 @@ def _thresholds(read: Formula, name: str, rows: Mapping[str, Array]) -> Array | 
     return edges
 
 
-def _profile(
-    formula: str,
-    rows: Mapping[str, Array],
-    name: str,
-    edges: Array,
-    at: Mapping[str, float],
-    sigma: Sigma | None,
-    options: Mapping[str, Any],
-) -> _Profile:
-    """Return the sums of squares over the gaps of one step, the others where they are."""
-    n = len(next(iter(rows.values())))
+def _profile(squares_in: Callable[[Array], Array], edges: Array, n: int) -> _Profile:
+    """Return the sums of squares over the gaps of one step of ``n`` rows; ``squares_in`` gives them for some edges."""
     most = max(min(MOST_GAPS, MOST_NUMBERS // n), 20)
-    kept = edges
-    if len(edges) - 1 > most:
-        kept = edges[np.unique(np.linspace(0, len(edges) - 1, most + 1).round().astype(int))]
-    squares = _squares(formula, rows, name, kept, at, sigma, options)
+    kept = _spread_out(edges, most)
+    squares = squares_in(kept)
     if len(kept) < len(edges):
         # Once more in full about the best of the coarse gaps.
         best = int(np.argmin(squares))
         low, high = kept[max(best - 1, 0)], kept[min(best + 2, len(kept) - 1)]
-        fine = edges[(edges >= low) & (edges <= high)]
-        fine = fine[np.unique(np.linspace(0, len(fine) - 1, min(len(fine), most + 1)).round().astype(int))]
+        fine = _spread_out(edges[(edges >= low) & (edges <= high)], most)
         kept = np.unique(np.concatenate([kept[(kept < low) | (kept > high)], fine]))
-        squares = _squares(formula, rows, name, kept, at, sigma, options)
+        squares = squares_in(kept)
     return _Profile(kept, squares)
+
+
+def _spread_out(edges: Array, most: int) -> Array:
+    """Return edges of no more than so many gaps, evenly taken."""
+    if len(edges) - 1 <= most:
+        return edges
+    return edges[np.unique(np.linspace(0, len(edges) - 1, most + 1).round().astype(int))]
 
 
 def _squares(
     formula: str,
     rows: Mapping[str, Array],
     name: str,
-    edges: Array,
     at: Mapping[str, float],
     sigma: Sigma | None,
     options: Mapping[str, Any],
+    edges: Array,
 ) -> Array:
-    """Return the sum of squares in each gap, with the step as a column that is the same in all rows."""
+    """Return the sum of squares in each gap between edges, with the step as a column that is the same in all rows."""
     from vettore.core.fitting.many import fit_many
 
     n = len(next(iter(rows.values())))
