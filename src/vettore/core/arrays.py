@@ -41,20 +41,25 @@ def finite(values: Array) -> bool:
         return math.isfinite(np.add.reduce(values, axis=None))
 
 
+def largest(values: Array) -> float:
+    """Return the largest size of values; there is at least one."""
+    return max(float(values.max()), -float(values.min()))
+
+
 def in_range(values: Array, most: float = LARGEST) -> bool:
     """Whether squares of values, and sums of many, stay within the range of numbers."""
-    largest = max(float(values.max()), -float(values.min()))
-    return largest == 0 or 1 / most <= largest <= most
+    size = largest(values)
+    return size == 0 or 1 / most <= size <= most
 
 
 def check_range(values: Array, name: str, most: float = LARGEST) -> None:
     """Insist that squares of values stay within the range of numbers. Raises DataError that says by how much to scale."""
     if in_range(values, most):
         return
-    largest = max(float(values.max()), -float(values.min()))
-    power = math.floor(math.log10(largest))
+    size = largest(values)
+    power = math.floor(math.log10(size))
     raise DataError(
-        f"{name} reaches {largest:.3g}, and powers of it leave the range of numbers. "
+        f"{name} reaches {size:.3g}, and powers of it leave the range of numbers. "
         f"Change its unit so that it is 1e{abs(power)} times {'smaller' if power > 0 else 'larger'}.",
         column=name,
     )

@@ -10,10 +10,10 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
-from fractions import Fraction
 
 import numpy as np
 
+from vettore.core import dyadic
 from vettore.core.arrays import Array
 from vettore.core.numbers import DoubleDouble, power_of_two_near, two_sum
 
@@ -32,7 +32,10 @@ class Scale:
 
     def t(self, x: Array) -> Array:
         """Map x to t."""
-        return (x - self.middle) / self.half
+        # Division by a power of two is a multiplication by another.
+        t = x - self.middle
+        t *= 1 / self.half
+        return t
 
     def exact_t(self, x: Array) -> DoubleDouble:
         """Map x to t without rounding."""
@@ -43,23 +46,31 @@ class Scale:
 def columns(t: Array, count: int) -> Array:
     """Return T₀ … of the given count at ``t``: shape (n, count), each column in one piece."""
     out = np.empty((count, len(t)))
-    out[0] = 1.0
-    if count > 1:
-        out[1] = t
-        double = 2 * t
-    for k in range(2, count):
-        np.multiply(double, out[k - 1], out=out[k])
-        out[k] -= out[k - 2]
+    write_columns(t, out)
     return out.T
 
 
-def exact_columns(t: DoubleDouble, count: int) -> list[DoubleDouble]:
-    """Return T₀ … of the given count at ``t`` as double-double columns."""
-    out = [DoubleDouble(np.ones(len(t.high))), t]
+def write_columns(t: Array, out: Array) -> None:
+    """Write T₀ … at ``t`` (n,) into the lines of ``out`` (count, n)."""
+    out[0] = 1.0
+    if len(out) > 1:
+        out[1] = t
+        double = 2 * t
+    for k in range(2, len(out)):
+        np.multiply(double, out[k - 1], out=out[k])
+        out[k] -= out[k - 2]
+
+
+def exact_columns(t: DoubleDouble, count: int) -> DoubleDouble:
+    """Return T₀ … of the given count at ``t`` (n,) in double-double, one in each line (count, n)."""
+    out = DoubleDouble(*np.empty((2, count, len(t.high))))
+    out.high[0], out.low[0] = 1.0, 0.0
+    if count > 1:
+        out.high[1], out.low[1] = t.high, t.low
     double = t.scaled(2.0)
-    for _ in range(2, count):
-        out.append(double * out[-1] - out[-2])
-    return out[:count]
+    for k in range(2, count):
+        out.high[k], out.low[k] = double.times_less(out[k - 1], out[k - 2])
+    return out
 
 
 def evaluate(c: Array, t: Array) -> Array:
@@ -105,20 +116,25 @@ def times_x(scale: Scale, count: int) -> Array:
     return out
 
 
-def as_powers(scale: Scale, count: int) -> list[list[Fraction]]:
-    """Return, exactly, the coefficients of 1, x, x² … in each Tₖ((x − middle)/half)."""
-    middle, half = Fraction(scale.middle), Fraction(scale.half)
-    table = [[Fraction(1)]]
+def as_powers(scale: Scale, count: int) -> tuple[list[list[int]], int]:
+    """Return, exactly, the coefficients of 1, x, x² … in each Tₖ((x − middle)/half), over one power of two (dyadic.py)."""
+    # z = (x − middle)/half = (u x − v)·2**power
+    whole, power = dyadic.of_floats((1.0, scale.middle))
+    down = dyadic.power_of(scale.half)
+    power -= max(down, 0)
+    u, v = (w << max(-down, 0) for w in whole)
+    table = [[1]]
     for k in range(1, count):
         factor = 1 if k == 1 else 2
-        row = [-factor * middle / half * w for w in table[-1]] + [Fraction(0)]
+        row = [-factor * v * w for w in table[-1]] + [0]
         for i, w in enumerate(table[-1]):
-            row[i + 1] += factor * w / half
+            row[i + 1] += factor * u * w
         if k > 1:
             for i, w in enumerate(table[-2]):
-                row[i] -= w
+                row[i] -= w << (-2 * power)
         table.append(row)
-    return table
+    # Row k is over 2**(k·power) so far.
+    return [[w << (power * (k + 1 - count)) for w in row] for k, row in enumerate(table)], power * (count - 1)
 
 
 # A tangent root is reported when the turning point misses zero by no more than this many units

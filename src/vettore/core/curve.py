@@ -10,7 +10,7 @@ from typing import Literal
 
 import numpy as np
 
-from vettore.core import chebyshev
+from vettore.core import chebyshev, dyadic
 from vettore.core.arrays import Array
 from vettore.core.chebyshev import Scale
 from vettore.core.distributions import t_quantile
@@ -276,8 +276,10 @@ class PolynomialCurve(Curve):
     def coefficient_spread(self, name: str) -> Array | None:
         """Return the spread of the coefficient ``a2`` of x² and the like."""
         power = self.powers[name]
-        table = chebyshev.as_powers(self.scale, len(self.series))
-        return self._spread(np.array([float(row[power]) if power < len(row) else 0.0 for row in table]))
+        table, down = chebyshev.as_powers(self.scale, len(self.series))
+        return self._spread(
+            np.array([dyadic.rounded(row[power], down) if power < len(row) else 0.0 for row in table])
+        )
 
     def _spread(self, weights: Array) -> Array | None:
         if self.residual_sd is None:

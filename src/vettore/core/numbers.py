@@ -9,7 +9,6 @@ Notation: s, e and p, e are a rounded sum or product and its exact error.
 from __future__ import annotations
 
 import math
-from fractions import Fraction
 
 import numpy as np
 
@@ -17,8 +16,9 @@ from vettore.core.arrays import Array
 
 # 2²⁷ + 1 splits a 53-bit significand into two halves whose products are exact.
 SPLITTER = 134217729.0
-# So few numbers are added one by one.
-FEW = 64
+EPSILON = float(np.finfo(np.float64).eps)
+# Sums of larger numbers may leave the range of doubles.
+MOST = 1e307
 
 
 def two_sum(a: Array, b: Array) -> tuple[Array, Array]:
@@ -77,7 +77,7 @@ class DoubleDouble:
         return quotient
 
     def __getitem__(self, index: slice | int) -> DoubleDouble:
-        low = np.broadcast_to(self.low, self.high.shape)
+        low = self.low if self.low.shape == self.high.shape else np.broadcast_to(self.low, self.high.shape)
         return DoubleDouble(self.high[index], low[index])
 
     def scaled(self, factor: float) -> DoubleDouble:
@@ -85,29 +85,61 @@ class DoubleDouble:
         return DoubleDouble(self.high * factor, self.low * factor)
 
     def sum(self) -> DoubleDouble:
-        """Add up numbers of shape (n,): pairwise while they are many, the last few without any error."""
-        high, low = self.high, np.broadcast_to(self.low, self.high.shape)
-        rest: list[float] = []
-        while len(high) > FEW:
-            half = len(high) // 2
-            if len(high) % 2:
-                rest += [float(high[-1]), float(low[-1])]
-            high, low = _added(high[:half], low[:half], high[half : 2 * half], low[half : 2 * half])
-        parts = [*high.tolist(), *low.tolist(), *rest]
-        try:
-            total = math.fsum(parts)
-        except (OverflowError, ValueError):
+        """Add up along the last axis.
+
+        Cut off at the same power of two, many numbers add up without any rounding (Rump, Ogita & Oishi 2008). Two cuts are
+        taken, and what is left needs no more than the digits of a double.
+        """
+        n = self.high.shape[-1]
+        if not n:
+            return DoubleDouble(np.zeros(self.high.shape[:-1]))
+        largest = np.maximum.reduce(np.abs(self.high), axis=-1, keepdims=True)
+        room = 2.0 ** math.ceil(math.log2(n) + 1)
+        if not float(largest.max()) * room < MOST:
             # Beyond the range of numbers, as the caller will find.
-            return DoubleDouble(sum(parts))
-        return DoubleDouble(total, math.fsum([*parts, -total]) if math.isfinite(total) else 0.0)
+            with np.errstate(over="ignore", invalid="ignore"):
+                return DoubleDouble(np.add.reduce(self.high, axis=-1))
+        cut = room * np.exp2(np.frexp(largest)[1])
+        first = (self.high + cut) - cut
+        rest = self.high - first
+        cut *= room * EPSILON
+        second = (rest + cut) - cut
+        rest -= second
+        rest += self.low
+        high, e = two_sum(np.add.reduce(first, axis=-1), np.add.reduce(second, axis=-1))
+        return DoubleDouble(*two_sum(high, e + np.add.reduce(rest, axis=-1)))
+
+    def dot(self, other: DoubleDouble) -> DoubleDouble:
+        """Return the sums of the products of every line with ``other``, along the last axis."""
+        return DoubleDouble(*_loose_product(self, other)).sum()
+
+    def times_less(self, other: DoubleDouble, less: DoubleDouble) -> tuple[Array, Array]:
+        """Return the high and the low part of self·other − less."""
+        p, e = _loose_product(self, other)
+        s, f = two_sum(p, -less.high)
+        return two_sum(s, (e - less.low) + f)
 
     def rounded(self) -> Array:
         """Return the nearest float64 values."""
         return self.high + self.low
 
-    def fraction(self) -> Fraction:
-        """Return a scalar as an exact fraction."""
-        return Fraction(float(self.high)) + Fraction(float(self.low))
+
+def _loose_product(a: DoubleDouble, b: DoubleDouble) -> tuple[Array, Array]:
+    """Return a product as a sum whose parts may overlap, for what adds it up."""
+    p, e = two_product(a.high, b.high)
+    e += a.high * b.low
+    e += a.low * b.high
+    return p, e
+
+
+def less_mixture(y: Array, columns: DoubleDouble, c: DoubleDouble) -> DoubleDouble:
+    """Return y − Σⱼ cⱼ aⱼ for y (n,) and ``columns`` (m, n), one in each line."""
+    p, e = _loose_product(columns, DoubleDouble(c.high[:, None], c.low[:, None]))
+    high, low = y, np.zeros(len(y))
+    for part, rest in zip(p, e, strict=True):
+        high, lost = two_sum(high, -part)
+        low += lost - rest
+    return DoubleDouble(*two_sum(high, low))
 
 
 def power_of_two_near(value: float) -> float:

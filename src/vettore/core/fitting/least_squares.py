@@ -18,7 +18,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.numbers import DoubleDouble
+from vettore.core.fitting.orthogonal import triangle
+from vettore.core.numbers import DoubleDouble, less_mixture, two_sum
 
 # Rows a block: several double-double columns of this length stay in a 1 MB cache.
 BLOCK = 4096
@@ -28,15 +29,19 @@ MOST_STEPS = 8
 SETTLED = 1e-18
 # ... and one this small, relative to the largest, is the rounding of double-double sums.
 PURE_ROUNDING = 1e-29
+# A step below this share of the largest coefficient changes residuals by what a double tells of it; ...
+NEAR = 1e-12
+# ... by so much the step after next may be larger than foreseen.
+AS_GOOD_AS = 10.0
 
-Columns = Callable[[slice], list[DoubleDouble]]
+Columns = Callable[[slice], DoubleDouble]
 
 
 @dataclass(frozen=True)
 class Solution:
-    """``c`` solves the problem; ``inverse_root`` of shape (m, m) is R⁻¹, so (AᵀWA)⁻¹ = R⁻¹R⁻ᵀ."""
+    """``c`` (m,) solves the problem; ``inverse_root`` of shape (m, m) is R⁻¹, so (AᵀWA)⁻¹ = R⁻¹R⁻ᵀ."""
 
-    c: list[DoubleDouble]
+    c: DoubleDouble
     inverse_root: Array
     residuals: Array
     sum_of_squares: float
@@ -46,33 +51,75 @@ def solve(design: Array, exact: Columns, y: Array, weights: DoubleDouble | None)
     """Solve for ``design`` of shape (n, m), whose columns ``exact`` gives again in double-double by block."""
     n, m = design.shape
     root_weights = 1.0 if weights is None else np.sqrt(weights.high)
-    weighted = design if weights is None else design * root_weights[:, None]  # type: ignore[index]
-    inverse_root = inverse_of_root(np.asarray(np.linalg.qr(weighted, mode="r"), dtype=np.float64))
+    weighted = design.T * root_weights
     # The digits that double has are had at its price.
-    first = inverse_root @ (inverse_root.T @ (weighted.T @ (y * root_weights)))
-    c = [DoubleDouble(value) for value in first]
-    residuals = y.copy()
-    squares = DoubleDouble(0.0)
+    right = weighted @ (y * root_weights)
+    inverse_root = inverse_of_root(triangle(weighted))
+    c = DoubleDouble(inverse_root @ (inverse_root.T @ right), np.zeros(m))
+    blocks = [_Block(exact, y, weights, slice(start, min(start + BLOCK, n))) for start in range(0, n, BLOCK)]
+    before = float(np.max(np.abs(c.high)))
+    for block in blocks:
+        block.at(c)
+    squares = 0.0
     for _ in range(MOST_STEPS):
-        gradient = [DoubleDouble(0.0) for _ in range(m)]
-        squares = DoubleDouble(0.0)
-        for start in range(0, n, BLOCK):
-            block = slice(start, min(start + BLOCK, n))
-            a = exact(block)
-            r = DoubleDouble(y[block])
-            for j in range(m):
-                r = r - a[j] * c[j]
-            residuals[block] = r.rounded()
-            weighted_r = r if weights is None else r * weights[block]
-            squares = squares + (weighted_r * r).sum()
-            gradient = [gradient[j] + (a[j] * weighted_r).sum() for j in range(m)]
-        g = np.array([float(part.rounded()) for part in gradient])
+        sums = _total([block.sums() for block in blocks]).rounded()
+        g, squares = sums[:m], float(sums[m])
         correction = inverse_root @ (inverse_root.T @ g)
-        c = [part + DoubleDouble(d) for part, d in zip(c, correction, strict=True)]
-        size = np.abs([float(part.high) for part in c])
-        if np.all(np.abs(correction) <= np.maximum(SETTLED * size, PURE_ROUNDING * size.max())):
+        c = c + DoubleDouble(correction)
+        size = np.abs(c.high)
+        enough = np.maximum(SETTLED * size, PURE_ROUNDING * size.max())
+        if np.all(np.abs(correction) <= enough):
             break
-    return Solution(c, inverse_root, residuals, max(float(squares.rounded()), 0.0))
+        step = float(np.max(np.abs(correction)))
+        near = step <= NEAR * float(size.max())
+        for block in blocks:
+            if near:
+                block.moved(correction)
+            else:
+                block.at(c)
+        # Each step is to the one before as the next will be to it, give or take.
+        if near and AS_GOOD_AS * step * (step / before if before else 0.0) <= float(enough.min()):
+            squares -= float(g @ correction)
+            break
+        before = step
+    return Solution(c, inverse_root, np.concatenate([block.residuals() for block in blocks]), max(squares, 0.0))
+
+
+class _Block:
+    """Rows with their columns in double-double, (m, rows), and in one line more what is left of y there."""
+
+    def __init__(self, exact: Columns, y: Array, weights: DoubleDouble | None, rows: slice) -> None:
+        columns = exact(rows)
+        self._y, self._weights = y[rows], None if weights is None else weights[rows]
+        self._lines = DoubleDouble(*np.zeros((2, len(columns.high) + 1, len(self._y))))
+        self._lines.high[:-1], self._lines.low[:-1] = columns.high, columns.low
+        self._columns = DoubleDouble(self._lines.high[:-1], self._lines.low[:-1])
+
+    def at(self, c: DoubleDouble) -> None:
+        """Work out what is left of y."""
+        rest = less_mixture(self._y, self._columns, c)
+        self._lines.high[-1], self._lines.low[-1] = rest.high, rest.low
+
+    def moved(self, step: Array) -> None:
+        """Take a step of c that is so small that half of the digits do for it."""
+        self._lines.high[-1], lost = two_sum(self._lines.high[-1], -(step @ self._columns.high))
+        self._lines.low[-1] += lost
+
+    def sums(self) -> DoubleDouble:
+        """Return the gradient, and the squares of what is left."""
+        rest = DoubleDouble(self._lines.high[-1], self._lines.low[-1])
+        return self._lines.dot(rest if self._weights is None else rest * self._weights)
+
+    def residuals(self) -> Array:
+        """Return what is left."""
+        return np.asarray(self._lines.high[-1] + self._lines.low[-1], dtype=np.float64)
+
+
+def _total(parts: list[DoubleDouble]) -> DoubleDouble:
+    total = parts[0]
+    for part in parts[1:]:
+        total = total + part
+    return total
 
 
 def inverse_of_root(root: Array) -> Array:

@@ -80,7 +80,7 @@ def linear_result(
     unit = 1.0 if absolute_sigma else scatter
     if unit is None:
         remarks.append(Remark(RemarkKind.THROUGH_EVERY_POINT, figures=(n, m)))
-    if float(np.ptp(rows.y)) == 0 and (rows.y[0] == 0 or fit.has_constant()):
+    if (rows.y == rows.y[0]).all() and (rows.y[0] == 0 or fit.has_constant()):
         remarks.append(Remark(RemarkKind.SAME_Y))
     covariance = fit.unit_covariance * unit**2 if unit is not None else None
     if covariance is not None and unit:

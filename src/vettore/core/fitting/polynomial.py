@@ -4,23 +4,23 @@
 
 Raw powers are never formed: the columns are Chebyshev polynomials of t = (x − middle)/half, solved to
 the last digit (least_squares.py) or, for more rows than ``MOST_ROWS_EXACT``, in one pass of sums
-(many_rows.py); the series is then turned into powers of x in exact fractions, and R⁻¹ with it, so that
+(many_rows.py); the series is then turned into powers of x exactly (dyadic.py), and R⁻¹ with it, so that
 coefficients and standard errors keep what the solver gained.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+import operator
+from collections.abc import Mapping
 from dataclasses import replace
-from fractions import Fraction
 from functools import partial
 from typing import Any
 
 import numpy as np
 
-from vettore.core import chebyshev
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core import chebyshev, dyadic
+from vettore.core.arrays import Array, Values, as_values, largest
 from vettore.core.chebyshev import Scale
 from vettore.core.curve import PolynomialCurve
 from vettore.core.errors import DataError
@@ -39,6 +39,9 @@ MOST_ROWS_EXACT = 20_000
 HIGHEST_DEGREE = 30
 # A term below this share of y is the rounding of double-double sums, and is written as 0.
 PURE_ROUNDING = 1e-28
+
+# The powers of x in each Chebyshev polynomial, over one power of two.
+_Table = tuple[list[list[int]], int]
 
 
 def fit_polynomial(
@@ -168,8 +171,9 @@ def _solve(rows: Rows, degree: int, intercept: bool, called: Mapping[int, str]) 
     x, y = rows.x, rows.y
     scale = Scale.over(float(x.min()), float(x.max()))
     # Scaling y, the weights and (through the origin) x by powers of two is exact and keeps sums in range.
-    y_scale = power_of_two_near(float(np.max(np.abs(y))))
-    x_scale = 1.0 if intercept else power_of_two_near(float(np.max(np.abs(x))))
+    y_scale = power_of_two_near(largest(y))
+    x_scale = 1.0 if intercept else power_of_two_near(largest(x))
+    scaled_x, scaled_y = x if intercept else x / x_scale, y * (1 / y_scale)
     weights = rows.weights
     w_scale = 1.0
     if weights is not None:
@@ -178,20 +182,17 @@ def _solve(rows: Rows, degree: int, intercept: bool, called: Mapping[int, str]) 
     count = degree + 1 if intercept else degree
     if len(x) > MOST_ROWS_EXACT:
         plain = None if weights is None else weights.high
-        solution = many_rows.solve(x / x_scale, y / y_scale, plain, _shrunk(scale, x_scale), count, not intercept)
+        solution = many_rows.solve(scaled_x, scaled_y, plain, _shrunk(scale, x_scale), count, not intercept)
     else:
         design = chebyshev.columns(scale.t(x), count)
         if not intercept:
-            design = design * (x / x_scale)[:, None]
+            design = design * scaled_x[:, None]
 
-        def exact(block: slice) -> list[DoubleDouble]:
+        def exact(block: slice) -> DoubleDouble:
             columns = chebyshev.exact_columns(scale.exact_t(x[block]), count)
-            if intercept:
-                return columns
-            factor = DoubleDouble(x[block] / x_scale)
-            return [column * factor for column in columns]
+            return columns if intercept else columns * DoubleDouble(scaled_x[block])
 
-        solution = least_squares.solve(design, exact, y / y_scale, weights)
+        solution = least_squares.solve(design, exact, scaled_y, weights)
     return _assemble(rows, solution, scale, degree, intercept, (x_scale, y_scale, w_scale), called)
 
 
@@ -200,38 +201,42 @@ def _shrunk(scale: Scale, x_scale: float) -> Scale:
 
 
 def _powers_of(
-    solution: least_squares.Solution,
-    table: Sequence[Sequence[Fraction]],
-    rows: Rows,
-    intercept: bool,
-    scales: tuple[float, float],
+    solution: least_squares.Solution, table: _Table, rows: Rows, intercept: bool, scales: tuple[float, float]
 ) -> list[float]:
     """Return the coefficients of the powers, each worked out exactly and rounded once; what is pure rounding is 0."""
     x_scale, y_scale = scales
-    count = len(solution.c)
-    to_y = Fraction(y_scale) / Fraction(x_scale)
-    exact = [part.fraction() for part in solution.c]
-    values = [_as_float(to_y * sum(exact[k] * table[k][i] for k in range(i, count))) for i in range(count)]
-    largest_x = max(float(np.max(np.abs(rows.x))), np.finfo(np.float64).tiny)
+    count = len(solution.c.high)
+    table_of, table_power = table
+    parts, power = dyadic.of_floats([*solution.c.high.tolist(), *solution.c.low.tolist()])
+    exact = list(map(operator.add, parts[:count], parts[count:]))
+    power += table_power + dyadic.power_of(y_scale) - dyadic.power_of(x_scale)
+    sums = [sum(exact[k] * table_of[k][i] for k in range(i, count)) for i in range(count)]
+    values = [_as_float(one, power) for one in sums]
+    largest_x = max(largest(rows.x), np.finfo(np.float64).tiny)
     for i, value in enumerate(values):
-        power = i if intercept else i + 1
+        exponent = i if intercept else i + 1
         # log, because xᵏ itself may leave the range of a double
-        if value and math.log(abs(value)) + power * math.log(largest_x) < math.log(y_scale) + math.log(PURE_ROUNDING):
+        if value and math.log(abs(value)) + exponent * math.log(largest_x) < math.log(y_scale) + math.log(
+            PURE_ROUNDING
+        ):
             values[i] = 0.0
     return values
 
 
-def _covariance_of(solution: least_squares.Solution, table: Sequence[Sequence[Fraction]], unit: Fraction) -> Array:
-    """Return the covariance of the powers for a scatter of 1, worked out exactly and rounded once."""
-    count = len(solution.c)
+def _covariance_of(solution: least_squares.Solution, table: _Table, unit_power: int) -> Array:
+    """Return the covariance of the powers for a scatter of 1, over 2**``unit_power``, worked out exactly and rounded once."""
+    count = len(solution.c.high)
+    table_of, table_power = table
     # One row per power, so that covariance of powers = unit_factor·unit_factorᵀ·s².
-    root = [[Fraction(float(v)) for v in row] for row in solution.inverse_root]
-    powers = [
-        [sum((table[k][i] * root[k][j] for k in range(i, j + 1)), Fraction(0)) for j in range(count)]
-        for i in range(count)
-    ]
-    squares = [[sum((a * b for a, b in zip(p, q, strict=True)), Fraction(0)) for q in powers] for p in powers]
-    return np.array([[_as_float(unit * value) for value in row] for row in squares])
+    flat, power = dyadic.of_floats(solution.inverse_root.ravel().tolist())
+    root = [flat[k * count : (k + 1) * count] for k in range(count)]
+    powers = [[sum(table_of[k][i] * root[k][j] for k in range(i, j + 1)) for j in range(count)] for i in range(count)]
+    power = 2 * (power + table_power) + unit_power
+    out = np.empty((count, count))
+    for i, p in enumerate(powers):
+        for j, q in enumerate(powers[: i + 1]):
+            out[i, j] = out[j, i] = _as_float(sum(map(operator.mul, p, q)), power)
+    return out
 
 
 def _assemble(
@@ -244,11 +249,11 @@ def _assemble(
     called: Mapping[int, str],
 ) -> LinearFit:
     x_scale, y_scale, w_scale = scales
-    count = len(solution.c)
+    count = len(solution.c.high)
     table = chebyshev.as_powers(scale, count)
     values = _powers_of(solution, table, rows, intercept, (x_scale, y_scale))
-    unit_covariance = _covariance_of(solution, table, Fraction(1) / Fraction(x_scale) ** 2 / Fraction(w_scale))
-    series = np.array([float(part.rounded()) for part in solution.c])
+    unit_covariance = _covariance_of(solution, table, -2 * dyadic.power_of(x_scale) - dyadic.power_of(w_scale))
+    series = solution.c.rounded()
     curve_factor = factor = solution.inverse_root / math.sqrt(w_scale)
     if not intercept:
         spread = chebyshev.times_x(Scale(scale.middle / x_scale, scale.half / x_scale), count)
@@ -276,7 +281,7 @@ def _assemble(
         names=tuple(power_of),
         values=tuple(values),
         unit_covariance=unit_covariance,
-        residuals=solution.residuals * y_scale,
+        residuals=np.multiply(solution.residuals, y_scale, out=solution.residuals),
         sum_of_squares=solution.sum_of_squares * y_scale * y_scale * w_scale,
         leverage=leverage,
         basis=basis,
@@ -300,17 +305,14 @@ def _curve(
     return PolynomialCurve(series, factor, scale, span, scatter, freedom, row_sigma, powers)
 
 
-def _as_float(value: Fraction) -> float:
-    """Return a fraction as a double. Raises DataError where it is too large, or too small to be told from 0."""
-    try:
-        rounded = float(value)
-    except OverflowError:
-        rounded = math.inf
-    if math.isinf(rounded) or (value and abs(rounded) < np.finfo(np.float64).tiny):
+def _as_float(number: int, power: int) -> float:
+    """Return an exact number as a double. Raises DataError where it is too large, or too small to be told from 0."""
+    value = dyadic.rounded(number, power)
+    if math.isinf(value) or (number and abs(value) < np.finfo(np.float64).tiny):
         raise DataError(
             "A coefficient, or the square of its standard error, leaves the range of numbers. Change the unit of x or y."
         )
-    return rounded
+    return value
 
 
 def _holds_constant(rows: Rows, scale: Scale, degree: int) -> bool:

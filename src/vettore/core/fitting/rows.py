@@ -83,16 +83,16 @@ def choose_rows(
             in_use &= ~bad
     if not in_use.any():
         raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
-    check_range(picked(given[y_name], in_use), y_name)
+    used = [picked(given[name], in_use) for name in names]
+    check_range(used[1], y_name)
     values = None
     if spread is not None:
-        _check_beside(given[y_name][in_use], given[spread_name][in_use], spread_name, sigma is None)
+        _check_beside(used[1], given[spread_name][in_use], spread_name, sigma is None)
         one = DoubleDouble(np.ones(int(in_use.sum())))
         part = DoubleDouble(given[spread_name][in_use])
         values = one / (part * part) if sigma is not None else part
     return Rows(
-        x=picked(given[x_name], in_use),
-        y=picked(given[y_name], in_use),
+        *used,
         weights=values,
         in_use=in_use,
         left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(remarks) > told else (),

@@ -137,8 +137,9 @@ def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
     return np.ascontiguousarray(np.broadcast_to(column, (n,)))
 
 
-def _exact(columns: Array, block: slice) -> list[DoubleDouble]:
-    return [DoubleDouble(columns[block, j].copy()) for j in range(columns.shape[1])]
+def _exact(columns: Array, block: slice) -> DoubleDouble:
+    lines = np.ascontiguousarray(columns[block].T)
+    return DoubleDouble(lines, np.zeros(lines.shape))
 
 
 def _check_values(read: Formula, columns: Array, offset: Array) -> None:
@@ -169,7 +170,7 @@ def _solve(
     inverse = _refined_inverse(scaled, rows.weights, solution.inverse_root)
     fitted_names = tuple(parts.linear[j] for j in independent)
     factor = 1 / scales[independent]
-    values = tuple(float(c.rounded()) * y_scale * float(f) for c, f in zip(solution.c, factor, strict=True))
+    values = tuple(float(c) * y_scale * float(f) for c, f in zip(solution.c.rounded(), factor, strict=True))
     leverage = np.sum((scaled @ solution.inverse_root) ** 2, axis=1)
     root = None if rows.weights is None else np.sqrt(rows.weights.high)
     if rows.weights is not None:
