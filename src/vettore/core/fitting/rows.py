@@ -83,21 +83,25 @@ def choose_rows(
             in_use &= ~bad
     if not in_use.any():
         raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
-    used = [picked(given[name], in_use) for name in names]
-    check_range(used[1], y_name)
-    values = None
+    x_used, y_used = (picked(given[name], in_use) for name in names)
+    check_range(y_used, y_name)
+    weighing = None
     if spread is not None:
-        _check_beside(used[1], given[spread_name][in_use], spread_name, sigma is None)
-        one = DoubleDouble(np.ones(int(in_use.sum())))
-        part = DoubleDouble(given[spread_name][in_use])
-        values = one / (part * part) if sigma is not None else part
+        in_them = given[spread_name][in_use]
+        _check_beside(y_used, in_them, spread_name, sigma is None)
+        weighing = DoubleDouble(in_them) if sigma is None else _weights(DoubleDouble(in_them))
     return Rows(
-        *used,
-        weights=values,
+        x=x_used,
+        y=y_used,
+        weights=weighing,
         in_use=in_use,
         left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(remarks) > told else (),
         remarks=tuple(remarks),
     )
+
+
+def _weights(sigma: DoubleDouble) -> DoubleDouble:
+    return DoubleDouble(np.ones(sigma.high.shape)) / (sigma * sigma)
 
 
 def picked(column: Array, in_use: Mask) -> Array:
