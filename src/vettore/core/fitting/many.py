@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
+from functools import partial
 from typing import Any, overload
 
 import numpy as np
@@ -19,7 +20,7 @@ from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.many_asked import AllSeries, Asked, by_label, check_each, labelled, stacked
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
-from vettore.core.fitting.polish import Polished, root_of
+from vettore.core.fitting.polish import Polished, leverage_of, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.record import Search
 from vettore.core.fitting.result import FitResult
@@ -119,12 +120,11 @@ class ManyFits(Tells, Sequence[FitResult]):
             residual, slopes = problem.joint(theta[p:], theta[:p])
         inverse, gradient, singular = root_of(slopes, residual)
         length = float(np.linalg.norm(residual))
-        basis = inverse.T @ slopes
         answer = Polished(
             theta[:p],
             theta[p:],
             residual,
-            np.einsum("ij,ij->j", basis, basis),
+            partial(leverage_of, inverse, slopes),
             inverse,
             float(np.linalg.norm(gradient)) / length if length > 0 else 0.0,
             singular,

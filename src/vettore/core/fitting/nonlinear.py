@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -33,9 +34,9 @@ from vettore.core.models.model import Model
 from vettore.core.remarks import Remark, RemarkKind
 
 # Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
-LARGE = 20_000
+LARGE, LARGE_FROM_START = 20_000, 4_000
 # A thinning keeps at least this many rows, and no fewer than one in so many.
-THIN_ROWS, THIN_SHARE = 8_000, 64
+THIN_ROWS, THIN_FROM_START, THIN_SHARE = 8_000, 1_000, 64
 # For a first look so many rows are searched, and so many steps taken on all rows.
 FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
 # A sum of squares below this share of another is clearly better; so many rows are searched for it.
@@ -285,13 +286,13 @@ def _fit(
     given: dict[str, Array | float] = {**{name: used[name] for name in read.data}, **asked.held}
     root = None if rows.weights is None else np.sqrt(rows.weights.high)
     problem = Separable(model, given, rows.y, root, asked.limits)
-    with np.errstate(all="ignore"):
-        result = nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked)
     started = any(name in asked.start for name in model.parts.nonlinear)
-    return replace(result, beside=lambda: _look_beside(problem, result, asked)) if started else result
+    beside = partial(_look_beside, problem, asked) if started else None
+    with np.errstate(all="ignore"):
+        return nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked, beside)
 
 
-def _look_beside(problem: Separable, result: FitResult, asked: Options) -> Alternative | None:
+def _look_beside(problem: Separable, asked: Options, result: FitResult) -> Alternative | None:
     """Return a clearly better answer than that of the start that was given, from one round without it."""
     searched = thinned(problem, LOOKED_AT) if problem.n > LOOKED_AT else problem
     with np.errstate(all="ignore"):
@@ -317,8 +318,10 @@ def _look_beside(problem: Separable, result: FitResult, asked: Options) -> Alter
 
 def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Solved:
     searched = problem
-    if problem.n > LARGE:
-        searched = thinned(problem, max(THIN_ROWS, problem.n // THIN_SHARE) if asked.thorough else FIRST_LOOK_ROWS)
+    started = all(name in asked.start for name in problem.parts.nonlinear)
+    if problem.n > (LARGE if not started else LARGE_FROM_START):
+        enough = max(THIN_FROM_START if started else THIN_ROWS, problem.n // THIN_SHARE)
+        searched = thinned(problem, enough if asked.thorough else FIRST_LOOK_ROWS)
     reached, told = _search(searched, rows, asked)
     if reached is None:
         raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")

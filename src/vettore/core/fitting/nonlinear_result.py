@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -17,7 +17,7 @@ from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
 from vettore.core.fitting.polish import CONVERGED, Polished
 from vettore.core.fitting.prepared import Prepared
-from vettore.core.fitting.record import Search, Stop
+from vettore.core.fitting.record import Alternative, Search, Stop
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fitting.rows import Rows
@@ -41,9 +41,15 @@ class Solved:
 
 
 def nonlinear_result(
-    model: Prepared, problem: Separable, rows: Rows, used: Mapping[str, Array], solved: Solved, asked: Options
+    model: Prepared,
+    problem: Separable,
+    rows: Rows,
+    used: Mapping[str, Array],
+    solved: Solved,
+    asked: Options,
+    beside: Callable[[FitResult], Alternative | None] | None = None,
 ) -> FitResult:
-    """Return the full result."""
+    """Return the full result; ``beside`` looks for a better one, see ``FitResult.better``."""
     read, answer, forgiven = model.formula, solved.answer, solved.forgiven
     values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
     free = answer.free.tolist()
@@ -83,13 +89,14 @@ def nonlinear_result(
         residual_sd=scatter,
         covariance=covariance,
         residuals=residuals,
-        leverages=lambda: np.minimum(answer.leverage, 1.0),
+        leverages=lambda: np.minimum(answer.leverage(), 1.0),
         basis=partial(_basis, problem, answer),
         **of_rows(rows),
         weighted_down=_weighted_down(rows, forgiven),
         **_of_search(model, solved, asked),
         fitted_names=names,
         transformed=read.transformed,
+        beside=beside,
     )
 
 

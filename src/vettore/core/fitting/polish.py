@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -39,13 +40,14 @@ ROUNDING = 8 * np.finfo(np.float64).eps
 class Polished:
     """The answer for all coefficients (c first, then α); arrays over coefficients cover the free ones only.
 
-    ``free`` (p + q,) marks those not at a limit; ``inverse_root`` is R⁻¹ of the joint Jacobian, ``leverage`` (n,).
+    ``free`` (p + q,) marks those not at a limit; ``inverse_root`` is R⁻¹ of the joint Jacobian, ``leverage`` works out
+    that of the rows (n,).
     """
 
     c: Array
     alpha: Array
     residual: Array
-    leverage: Array
+    leverage: Callable[[], Array]
     inverse_root: Array
     gradient: float
     singular: bool
@@ -55,7 +57,8 @@ class Polished:
 class _Point(NamedTuple):
     """Where the polish stands: R⁻¹, the gradient Qᵀr, and what they were taken from, if that is at hand.
 
-    ``moved`` is the step in u that led here, ``before`` the gradient that it started from.
+    ``moved`` is the step in u that led here, ``before`` the gradient that it started from. Where ``older``, R⁻¹ is that of
+    a point before, which is near enough for a step.
     """
 
     theta: Array
@@ -67,6 +70,7 @@ class _Point(NamedTuple):
     rows: Array | None = None
     moved: Array | None = None
     before: Array | None = None
+    older: bool = False
 
     @property
     def size(self) -> float:
@@ -94,29 +98,41 @@ def polish(problem: Separable, reached: Reached) -> Polished:
         residual, rows = problem.joint(full[p:], full[:p])
         return residual, rows if held_back is None else rows[free]
 
-    here = (_from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
+    here = (from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
     y_size = length(problem.y)
     for _ in range(MOST_STEPS):
         enough = max(ROUNDING_ENDS * y_size, GRADIENT_ENDS * math.sqrt(here.squares))
         if here.singular or not len(here.theta) or here.size <= enough:
-            break
+            if not here.older:
+                break
+            here = _renewed(here)
+            continue
         better = _step(state, y_size, here)
         if better is None or not _within(problem, better.theta, whole, free, p):
-            break
+            if not here.older:
+                break
+            better = _renewed(here)
         here = better
     if here.residual is None or here.rows is None:
         here = _point(here.theta, *state(here.theta))
+    elif here.older:
+        here = _renewed(here)
     assert here.residual is not None
     assert here.rows is not None
     whole[free] = here.theta
     size = length(here.residual)
     relative = here.size / size if size > 0 else 0.0
-    basis = here.inverse.T @ here.rows
-    leverage = np.einsum("ij,ij->j", basis, basis)
+    leverage = partial(leverage_of, here.inverse, here.rows)
     return Polished(whole[:p], whole[p:], here.residual, leverage, here.inverse, relative, here.singular, free)
 
 
-def _from_search(reached: Reached) -> _Point | None:
+def leverage_of(inverse: Array, rows: Array) -> Array:
+    """Return the leverage (n,) from R⁻¹ and the transpose of the Jacobian (m, n)."""
+    basis = inverse.T @ rows
+    return np.asarray(np.einsum("ij,ij->j", basis, basis), dtype=np.float64)
+
+
+def from_search(reached: Reached) -> _Point | None:
     """Return the point from the R that the search left, where there is one of full rank."""
     projected = reached.projected
     p, m = len(projected.c), len(projected.c) + len(reached.alpha)
@@ -130,6 +146,13 @@ def _from_search(reached: Reached) -> _Point | None:
 
 def _point(theta: Array, residual: Array, rows: Array) -> _Point:
     return _Point(theta, float(residual @ residual), *root_of(rows, residual), residual, rows)
+
+
+def _renewed(here: _Point) -> _Point:
+    """Return the point with its own R⁻¹, and no past."""
+    assert here.residual is not None
+    assert here.rows is not None
+    return _point(here.theta, here.residual, here.rows)
 
 
 def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) -> bool:
@@ -147,45 +170,47 @@ def _step(state: State, y_size: float, here: _Point) -> _Point | None:
     for way, gains in _ways(state, here):
         theta = here.theta + here.inverse @ way
         residual, rows = state(theta)
-        if not float(residual @ residual) <= level:
+        squares = float(residual @ residual)
+        if not squares <= level:
             continue
-        there = _point(theta, residual, rows)
+        if gains < 1.0:
+            # The search's own gradient has no part along Φ: it tells little of the Hessian.
+            moved, before = (way, here.gradient) if here.residual is not None else (None, None)
+            gradient = here.inverse.T @ (rows @ residual)
+            there = _Point(theta, squares, here.inverse, gradient, False, residual, rows, moved, before, True)
+        else:
+            there = _point(theta, residual, rows)
         if not there.singular and there.size < here.size * gains:
-            if here.residual is None:
-                # The search's own gradient has no part along Φ: it tells little of the Hessian.
-                return there
-            # Rows of R may have turned their signs.
-            signs = np.sign(there.inverse.diagonal() * here.inverse.diagonal())
-            return there._replace(moved=signs * way, before=signs * here.gradient)
+            return there
     return None
 
 
 def _ways(state: State, here: _Point) -> Iterator[tuple[Array, float]]:
     """Yield steps in u with what each must bring the gradient down to, the cheapest first."""
-    corrected = _corrected(here)
-    if corrected is not None:
-        yield corrected, PLAIN_GAINS
+    step = None if here.moved is None or here.before is None else corrected(here.gradient, here.before, here.moved)
+    if step is not None:
+        yield step, PLAIN_GAINS
     # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
     yield here.gradient, PLAIN_GAINS
+    if here.older:
+        return
     newton = _newton(state, here)
     for part in NEWTON_PARTS:
         yield part * newton, 1.0
 
 
-def _corrected(here: _Point) -> Array | None:
-    """Return the plain step corrected by what the last one left over, or None.
+def corrected(gradient: Array, before: Array, moved: Array) -> Array | None:
+    """Return the plain step, the gradient, corrected by what the last one left over, or None.
 
-    The last step s brought the gradient down by H s; the nearest I + vvᵀ/(vᵀs) that tells this of H has
-    v = H s − s (symmetric rank one, Broyden 1967).
+    The last step s (``moved``) brought the gradient down from ``before`` by H s; the nearest I + vvᵀ/(vᵀs) that tells this of
+    H has v = H s − s (symmetric rank one, Broyden 1967).
     """
-    if here.moved is None or here.before is None:
-        return None
-    v = here.before - here.gradient - here.moved
-    bottom = float(v @ here.moved) + float(v @ v)
+    v = before - gradient - moved
+    bottom = float(v @ moved) + float(v @ v)
     if bottom == 0.0:
         return None
-    step: Array = here.gradient - v * (float(v @ here.gradient) / bottom)
-    return step if length(step) <= MOST_CORRECTED * here.size else None
+    step: Array = gradient - v * (float(v @ gradient) / bottom)
+    return step if length(step) <= MOST_CORRECTED * length(gradient) else None
 
 
 def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from enum import StrEnum
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -99,7 +99,7 @@ class FitResult(Goodness, Tells):
     ``left`` is what was fitted, as the formula writes it; ``powers`` are those of x that the coefficients of a polynomial
     go with, empty for other models.
     ``basis`` gives an orthonormal basis of the columns of the weighted Jacobian at the answer, (n, coefficients).
-    ``beside`` looks for a better answer than a given start led to, see ``better``.
+    ``beside`` looks for a better answer than a given start led to this one, see ``better``.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
     deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``gradient`` is
     ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
@@ -134,7 +134,7 @@ class FitResult(Goodness, Tells):
     stops: tuple[Stop, ...] = ()
     searched_for: tuple[str, ...] = ()
     sigma: Array | None = None
-    beside: Callable[[], Alternative | None] | None = None
+    beside: Callable[[FitResult], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
     left: str = ""
     powers: Mapping[str, int] = field(default_factory=dict)
@@ -193,7 +193,7 @@ class FitResult(Goodness, Tells):
             "constant": Known({(): self.constant()}),
             "leverages": Known({(): self.leverages()}),
             "basis": Known({(): self.basis()}),
-            "beside": None if self.beside is None else Known({(): self.better}),
+            "beside": None if self.beside is None else partial(_found_before, self.better),
         }
 
     @cached_property
@@ -202,7 +202,7 @@ class FitResult(Goodness, Tells):
 
         Looked for when it is first asked for, or the remarks are.
         """
-        return None if self.beside is None else self.beside()
+        return None if self.beside is None else self.beside(self)
 
     @cached_property
     def remarks(self) -> tuple[Remark, ...]:
@@ -297,3 +297,8 @@ class FitResult(Goodness, Tells):
     def values(self) -> tuple[float, ...]:
         """The values of the coefficients, in formula order."""
         return tuple(coefficient.value for coefficient in self.coefficients.values())
+
+
+def _found_before(better: Alternative | None, _: FitResult) -> Alternative | None:
+    """Return a better answer as it was found before the result was stored."""
+    return better

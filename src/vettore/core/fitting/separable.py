@@ -133,7 +133,9 @@ class Separable:
                     begun = True
             if not begun:
                 row[...] = 0.0
-        if np.isnan(np.add.reduce(into, axis=None)) and self._mended(found):
+        flat = into.reshape(-1)
+        # The product with itself is NaN where anything is, and quicker than a sum.
+        if np.isnan(flat @ flat) and self._mended(found):
             self._slopes(found, c, into)
         elif self.root_weights is not None:
             into *= self.root_weights
@@ -242,14 +244,27 @@ class Separable:
 
     def joint(self, alpha: Array, c: Array) -> tuple[Array, Array]:
         """Return the residual (n,), and the derivatives of f by (c, α) as rows (p + q, n)."""
-        p = len(self.parts.terms)
+        residual, rows = np.empty(self.n), np.empty((len(c) + len(alpha), self.n))
+        self.joint_into(alpha, c, residual, rows)
+        return residual, rows
+
+    def residual_into(self, alpha: Array, c: Array, residual: Array) -> None:
+        """Write the residual of joint without working out any derivative."""
+        offset, *terms = self.model.curve.bound(self.given, self.parts.nonlinear)(alpha)
+        np.subtract(self.plain_y, offset, out=residual)
+        for factor, term in zip(c, terms, strict=True):
+            residual -= factor * term
+        if self.root_weights is not None:
+            residual *= self.root_weights
+
+    def joint_into(self, alpha: Array, c: Array, residual: Array, rows: Array) -> None:
+        """Write the residual and the derivatives of joint."""
+        p = len(c)
         found = self._evaluated(alpha)
-        residual, rows = np.empty(self.n), np.empty((p + len(self.parts.nonlinear), self.n))
         self._columns(found, rows[:p], residual)
         if p:
             residual -= c @ rows[:p]
         self._slopes(found, c, rows[p:])
-        return residual, rows
 
 
 def _projected(c: Array, corner: Array, whole: Array | None) -> Projected:

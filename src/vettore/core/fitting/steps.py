@@ -29,7 +29,7 @@ from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import Formula
-from vettore.core.formula.tree import CONDITIONS, Binary, Compare, Name, Node, Number, children, names, replaced, walk
+from vettore.core.formula.tree import Binary, Compare, Number, names, replaced, walk
 from vettore.core.remarks import Remark, RemarkKind
 
 # Gaps that are tried at once, and numbers that they may hold together.
@@ -67,14 +67,7 @@ class _Profile:
 
 def step_names(read: Formula, held: Mapping[str, float]) -> tuple[str, ...]:
     """Return the coefficients that stand in conditions only."""
-    smooth: set[str] = set()
-    waiting: list[Node] = [read.right]
-    while waiting:
-        node = waiting.pop()
-        if isinstance(node, Name):
-            smooth.add(node.name)
-        waiting += [part for part in children(node) if not isinstance(part, CONDITIONS)]
-    return tuple(name for name in read.coefficients if name not in smooth and name not in held)
+    return tuple(name for name in read.in_conditions if name not in held)
 
 
 def fit_steps(

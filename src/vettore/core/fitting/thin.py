@@ -14,5 +14,5 @@ def thinned(problem: Separable, rows: int) -> Separable:
     if problem.n <= rows:
         return problem
     rng = np.random.default_rng(SEED)
-    chosen = rng.choice(problem.n, rows - 2, replace=False)
-    return problem.on_rows(np.unique(np.concatenate([[0], chosen, [problem.n - 1]])).astype(np.intp))
+    chosen = 1 + np.sort(rng.choice(problem.n - 2, rows - 2, replace=False, shuffle=False))
+    return problem.on_rows(np.concatenate([[0], chosen, [problem.n - 1]]).astype(np.intp))

@@ -9,7 +9,7 @@ from functools import cached_property
 from vettore.core.errors import FormulaError
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tokens import tokens
-from vettore.core.formula.tree import Name, Node, names
+from vettore.core.formula.tree import CONDITIONS, Name, Node, children, names
 from vettore.core.formula.write import name_text, to_text
 
 
@@ -38,6 +38,18 @@ class Formula:
     def transformed(self) -> bool:
         """Whether the left side is a transform of the response, so that residuals are those of the transform."""
         return self.left is not None and not isinstance(self.left, Name)
+
+    @cached_property
+    def in_conditions(self) -> tuple[str, ...]:
+        """The coefficients that stand in conditions only."""
+        smooth: set[str] = set()
+        waiting: list[Node] = [self.right]
+        while waiting:
+            node = waiting.pop()
+            if isinstance(node, Name):
+                smooth.add(node.name)
+            waiting += [part for part in children(node) if not isinstance(part, CONDITIONS)]
+        return tuple(name for name in self.coefficients if name not in smooth)
 
     @cached_property
     def left_text(self) -> str:
