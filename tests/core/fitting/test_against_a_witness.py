@@ -5,6 +5,7 @@ import pytest
 from scipy.optimize import least_squares
 
 import vettore.core as core
+from vettore.core.fitting import nonlinear
 from vettore.core.fitting.prepared import prepared
 from vettore.core.formula.evaluate import Program
 
@@ -119,6 +120,27 @@ def test_the_same_answer_whether_the_rows_come_at_once_in_pieces_or_shuffled():
     np.testing.assert_allclose(shuffled.leverage, large.leverage[order], rtol=1e-5)
     for name, one in large.coefficients.items():
         assert abs(one.value - truth[name]) < 5 * one.standard_error
+
+
+@pytest.mark.parametrize("weighted", [False, True])
+@pytest.mark.parametrize("name", ["a peak on a slope", "a wave that dies away", "one in the offset and in a term"])
+def test_rows_in_blocks_give_the_answer_of_all_rows_at_once(name, weighted, monkeypatch):
+    """To the noise floor: coefficients beside their errors, errors, residuals, sum of squares and leverage."""
+    formula, truth, noise = MODELS[name]
+    data, _ = made(formula, truth, noise, 30_011)
+    sigma = 0.5 + np.linspace(0, 1, 30_011) if weighted else None
+    start = {key: value * 1.02 for key, value in truth.items()}
+    blocks = core.fit(formula, data, start=start, sigma=sigma)
+    monkeypatch.setattr(nonlinear, "LARGE_FROM_START", 1_000_000)
+    whole = core.fit(formula, data, start=start, sigma=sigma)
+    errors = np.sqrt(np.diag(whole.covariance))
+    assert np.all(np.abs(np.subtract(blocks.values, whole.values)) <= 1e-7 * errors)
+    np.testing.assert_allclose(np.sqrt(np.diag(blocks.covariance)), errors, rtol=1e-9)
+    np.testing.assert_allclose(blocks.residuals, whole.residuals, rtol=0, atol=1e-9 * whole.residual_sd)
+    np.testing.assert_allclose(blocks.leverage, whole.leverage, rtol=1e-8)
+    assert blocks.sum_of_squares == pytest.approx(whole.sum_of_squares, rel=1e-13)
+    assert blocks.converged
+    assert blocks.gradient < 1e-9
 
 
 def test_a_bound_program_gives_what_the_program_gives():

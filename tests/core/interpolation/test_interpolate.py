@@ -1,5 +1,7 @@
 """Every method passes through its points, reproduces what it should, and agrees with an independent witness."""
 
+import math
+
 import numpy as np
 import pytest
 from scipy import interpolate as witness
@@ -253,3 +255,16 @@ def test_a_steep_line_is_not_taken_for_scatter_inside_blocks():
         y = 2 * x + np.random.default_rng([seed, 3000]).normal(0, 0.02, 3000)
         error = np.sqrt(np.mean((core.interpolate(x, y, "smoothing")(x) - 2 * x) ** 2))
         assert error < 2 * 0.02 * np.sqrt(2 / 3000)
+
+
+@pytest.mark.parametrize("key", ["cubic", "linear", "next", "monotone"])
+def test_many_x_at_once_are_each_what_they_are_alone(key):
+    """In order, in disorder, with a blank among them, and at both ends."""
+    rng = np.random.default_rng(3)
+    x = np.sort(rng.uniform(0, 10, 5_000))
+    curve = core.interpolate(x, np.sin(x), key)
+    at = rng.uniform(x[0], x[-1], 700)
+    at[:3], at[9] = (x[0], x[-1], x[40]), np.nan
+    alone = np.array([np.nan if math.isnan(one) else float(curve(one)) for one in at])
+    np.testing.assert_array_equal(curve(at), alone)
+    np.testing.assert_array_equal(curve(np.sort(at)), alone[np.argsort(at)])

@@ -10,6 +10,7 @@ companion eigenvalues in one batch and polished by Newton.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -20,6 +21,8 @@ from vettore.core.numbers import power_of_two_near
 EDGE = 1e-9
 # Evaluate at most so many x at once: gathered coefficients then stay in cache.
 BLOCK = 16_384
+# From so many x on it pays to look where they lie.
+WORTH_A_LOOK = 256
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,8 +35,17 @@ class Pieces:
 
     def places(self, x: Array) -> Rows:
         """Return the piece of every x; those outside belong to the piece at the end."""
-        found = np.searchsorted(self.breaks, x, side="left" if self.left_open else "right")
-        return np.clip(found - 1, 0, self.powers.shape[1] - 1)
+        side: Literal["left", "right"] = "left" if self.left_open else "right"
+        first, breaks = 0, self.breaks
+        if len(x) >= WORTH_A_LOOK and len(breaks) > len(x):
+            # Neighbours in x lie in a small part of very many breaks, which is then searched alone.
+            ends = (np.min(x), np.max(x))
+            if ends[0] <= ends[1]:
+                first, last = np.searchsorted(breaks, ends, side=side).tolist()
+                breaks = breaks[first:last]
+        found = np.searchsorted(breaks, x, side=side)
+        found += first - 1
+        return np.clip(found, 0, self.powers.shape[1] - 1, out=found)
 
     def value(self, x: Array, order: int = 0) -> Array:
         """Return the value or a derivative at x (n,)."""
@@ -43,10 +55,11 @@ class Pieces:
         for start in range(0, len(flat), BLOCK):
             part = flat[start : start + BLOCK]
             where = self.places(part)
-            u = part - self.breaks[where]
-            total = powers[-1][where]
+            u = part - self.breaks.take(where)
+            total = powers[-1].take(where)
             for row in powers[-2::-1]:
-                total = total * u + row[where]
+                total *= u
+                total += row.take(where)
             into[start : start + BLOCK] = total
         return into.reshape(x.shape)
 
@@ -103,12 +116,20 @@ class Pieces:
 def hermite(x: Array, y: Array, slopes: Array) -> Pieces:
     """Return the cubic pieces through points with these slopes."""
     h = np.diff(x)
-    d = np.diff(y) / h
+    d = np.diff(y)
+    d /= h
     powers = np.empty((4, len(h)))
     powers[0], powers[1] = y[:-1], slopes[:-1]
-    bend = (slopes[:-1] + slopes[1:] - 2 * d) / h
-    powers[2] = (d - slopes[:-1]) / h - bend
-    powers[3] = bend / h
+    # In place: of a million points every array that is made anew costs as much as the arithmetic.
+    bend, rest = powers[3], powers[2]
+    np.add(slopes[:-1], slopes[1:], out=bend)
+    np.subtract(d, slopes[:-1], out=rest)
+    d *= 2
+    bend -= d
+    bend /= h
+    rest /= h
+    rest -= bend
+    bend /= h
     return Pieces(x, powers)
 
 

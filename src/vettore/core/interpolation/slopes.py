@@ -38,7 +38,7 @@ def spline_slopes(x: Array, y: Array, ends: str, given: tuple[float, float] = (0
         return np.stack([d[0] - h[0] * bend, d[0] + h[0] * bend, d[1] + h[1] * bend])
     from scipy.linalg import solve_banded
 
-    bands, right = spline_system(x, y, ends, given)
+    bands, right = _system(h, d, ends, given)
     if ends in ("natural", "clamped"):
         # Rows of one size, so that pivots do not mix them up where x is very large or small.
         bands[1, 0], bands[0, 1], right[0] = bands[1, 0] * h[0], bands[0, 1] * h[0], right[0] * h[0]
@@ -48,14 +48,20 @@ def spline_slopes(x: Array, y: Array, ends: str, given: tuple[float, float] = (0
 
 def spline_system(x: Array, y: Array, ends: str, given: tuple[float, float] = (0.0, 0.0)) -> tuple[Array, Array]:
     """Return the tridiagonal system for the slopes: bands (3, n) above, on and below the diagonal, and right side."""
-    n, h = len(x), np.diff(x)
-    d = np.diff(y, axis=0) / _across(h, y)
-    bands = np.zeros((3, n))
-    right = np.empty_like(y, dtype=np.float64)
-    hs = _across(h, y)
+    h = np.diff(x)
+    return _system(h, np.diff(y, axis=0) / _across(h, y), ends, given)
+
+
+def _system(h: Array, d: Array, ends: str, given: tuple[float, float]) -> tuple[Array, Array]:
+    n = len(h) + 1
+    bands, right = np.zeros((3, n)), np.empty((n, *d.shape[1:]))
+    hs = _across(h, d)
     bands[0, 2:], bands[2, :-2] = h[:-1], h[1:]
-    bands[1, 1:-1] = 2 * (h[:-1] + h[1:])
-    right[1:-1] = 3 * (hs[1:] * d[:-1] + hs[:-1] * d[1:])
+    np.add(h[:-1], h[1:], out=bands[1, 1:-1])
+    bands[1, 1:-1] *= 2
+    np.multiply(hs[1:], d[:-1], out=right[1:-1])
+    right[1:-1] += hs[:-1] * d[1:]
+    right[1:-1] *= 3
     if ends == "natural":
         bands[1, 0], bands[0, 1], right[0] = 2.0, 1.0, 3 * d[0]
         bands[1, -1], bands[2, -2], right[-1] = 2.0, 1.0, 3 * d[-1]
