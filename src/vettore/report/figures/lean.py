@@ -1,8 +1,9 @@
 """A drawn SVG made lean: fewer elements for the same picture, so that browsers and printers are quicker with it.
 
 Matplotlib writes three groups around each tick and a use of a definition for each mark. Here groups that say nothing are
-left out, uses of marks become the paths that they stand for, styles become attributes, and lines of an axis that look
-alike are one path. What is seen, and the order in which it is painted, stays.
+left out, uses of marks become the paths that they stand for, discs become circles, long outlines lose the points that
+lie on the line between others, styles become attributes, and lines of an axis that look alike are one path. What is seen,
+and the order in which it is painted, stays.
 """
 
 from __future__ import annotations
@@ -10,6 +11,9 @@ from __future__ import annotations
 import re
 import xml.etree.ElementTree as xml
 from collections.abc import Iterator
+from functools import lru_cache
+
+import numpy as np
 
 SVG, XLINK = "http://www.w3.org/2000/svg", "http://www.w3.org/1999/xlink"
 HREF = f"{{{XLINK}}}href"
@@ -19,6 +23,12 @@ USUAL = {"stroke-linejoin": "round", "stroke-linecap": "butt"}
 MARK = re.compile(r"(m|C\w+_)[0-9a-f]{10}$")
 AXIS = re.compile(r"matplotlib\.axis_\d+$")
 STILL = re.compile(r"rotate\(-?0(\.0+)? ")
+# A path of straight lines without a gap.
+POLYGON = re.compile(r"M [^MCQA]*$")
+# Outlines of so many points and more are thinned, by what lies no further from the line than this, in points of 1/72 in.
+LONG, ON_THE_LINE = 60, 0.01
+# The segments of a disc, and how far from its edge their ends may lie.
+DISC_SEGMENTS, ON_THE_EDGE = 8, 1e-3
 NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:e-?\d+)?")
 
 
@@ -54,6 +64,8 @@ def _kept(parent: xml.Element, paths: dict[str, xml.Element], in_axis: bool) -> 
         elif kind == "use" and child.get(HREF, "#")[1:] in paths:
             made.append(_in_place(child, paths[child.get(HREF, "#")[1:]]))
         else:
+            if kind == "path":
+                child.set("d", _thinned(child.get("d", "")))
             made.append(_with_attributes(child))
         if kind == "g" and AXIS.match(child.get("id", "")) and not in_axis:
             start = len(made) - len(inner)
@@ -80,6 +92,12 @@ def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
     if style:
         made.set("style", style)
     by = float(use.get("x", "0")), float(use.get("y", "0"))
+    radius = _radius_of(path.get("d", ""))
+    if radius is not None:
+        made.tag = f"{{{SVG}}}circle"
+        for name, value in (("cx", by[0]), ("cy", by[1]), ("r", radius)):
+            made.set(name, f"{value:.6g}")
+        return _with_attributes(made)
     count = 0
 
     def moved(found: re.Match[str]) -> str:
@@ -90,6 +108,42 @@ def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
 
     made.set("d", NUMBER.sub(moved, path.get("d", "")))
     return _with_attributes(made)
+
+
+@lru_cache(maxsize=64)
+def _radius_of(d: str) -> float | None:
+    """Return the radius of a disc about 0 that a path draws, or None of any other shape."""
+    if d.count("C") != DISC_SEGMENTS or "L" in d:
+        return None
+    ends = np.array([float(found) for found in NUMBER.findall(d)]).reshape(-1, 2)[::3]
+    sizes = np.hypot(*ends.T)
+    radius = float(sizes[0])
+    return radius if np.all(np.abs(sizes - radius) <= ON_THE_EDGE * radius) else None
+
+
+def _thinned(d: str) -> str:
+    """Return a long outline without the points that lie on the line between others (Ramer 1972, Douglas & Peucker 1973)."""
+    if d.count("L") < LONG or not POLYGON.match(d):
+        return d
+    points = np.array([float(found) for found in NUMBER.findall(d)]).reshape(-1, 2)
+    kept = np.zeros(len(points), dtype=np.bool_)
+    kept[[0, -1]] = True
+    waiting = [(0, len(points) - 1)]
+    while waiting:
+        first, last = waiting.pop()
+        if last - first < 2:
+            continue
+        start, along = points[first], points[last] - points[first]
+        inner = points[first + 1 : last] - start
+        share = np.clip(inner @ along / (float(along @ along) or 1.0), 0.0, 1.0)
+        away = np.hypot(*(inner - share[:, None] * along).T)
+        furthest = int(np.argmax(away))
+        if away[furthest] > ON_THE_LINE:
+            middle = first + 1 + furthest
+            kept[middle] = True
+            waiting += [(first, middle), (middle, last)]
+    lines = " L ".join(f"{x:.6f} {y:.6f}" for x, y in points[kept].tolist())
+    return f"M {lines} {'z' if d.rstrip().endswith('z') else ''}"
 
 
 def _joined(parts: list[xml.Element]) -> list[xml.Element]:

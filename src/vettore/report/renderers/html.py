@@ -26,6 +26,7 @@ from vettore.report.blocks import (
     words_of,
 )
 from vettore.report.notes import NoteBlock
+from vettore.report.renderers.widths import HALF, POINTS_PER_MM, columns_of, in_lines, pair_columns
 from vettore.study.kinds.report import PAPERS
 
 if TYPE_CHECKING:
@@ -76,6 +77,9 @@ def _environment(for_print: bool) -> jinja2.Environment:
     environment.filters["typeset"] = typeset
     environment.filters["drawn"] = lambda block: Markup(_named(block))
     environment.filters["width_of"] = lambda block: f"{min(block.width, PAGE_MM):g}mm"
+    environment.filters["columns"] = lambda block: columns_of(block, PAGE_MM * POINTS_PER_MM)
+    environment.filters["pair_columns"] = lambda block: pair_columns(block, PAGE_MM * POINTS_PER_MM)
+    environment.filters["in_lines"] = in_lines
     environment.filters["base64"] = lambda data: base64.b64encode(data).decode("ascii")
     environment.tests["box"] = lambda cell: isinstance(cell, Box)
     environment.filters["kind"] = lambda block: type(block).__name__
@@ -108,6 +112,7 @@ def html(document: Document, for_print: bool = False) -> str:
         for_print=for_print,
         figure_scheme=FIGURE,
         half_page=HALF_MM,
+        between=100 * (1 - 2 * HALF),
     )
     return page
 
