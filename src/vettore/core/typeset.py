@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from html import escape
@@ -245,13 +246,50 @@ def _as_factor(box: Box, above: bool = False) -> Box:
 
 
 def filled(box: Box, numbers: Mapping[str, str]) -> Box:
-    """Return a box with numbers in the place of slots, in brackets where a sign or a power of ten would be misread."""
+    """Return a box with numbers in the place of slots, in brackets where a sign or a power of ten would be misread.
+
+    Behind an =, a + or a − a number's own sign becomes that of its term: ``+ (−2) x`` is − 2 x.
+    """
+    return _filled(rebuilt(box, lambda part: _signed(part, numbers) if isinstance(part, Row) else part), numbers)
+
+
+# What a sign becomes before a number that has a minus of its own.
+TURNED = {" + ": " − ", " − ": " + ", " = ": " = −"}
+
+
+def _signed(row: Row, numbers: Mapping[str, str]) -> Row:
+    """Return a row with the signs of numbers taken into those before them."""
+    parts = list(row.parts)
+    for place, (sign, part) in enumerate(itertools.pairwise(row.parts)):
+        slot = _leading(part)
+        number = "" if slot is None else numbers.get(slot.name, "")
+        if isinstance(sign, Text) and sign.text in TURNED and number[:1] in ("-", "−"):
+            written = number_box(number[1:])
+            parts[place] = Text(TURNED[sign.text])
+            parts[place + 1] = _with_leading(part, Fenced(written) if isinstance(written, Row) else written)
+    return Row(tuple(parts))
+
+
+def _leading(box: Box) -> Slot | None:
+    """Return the coefficient that a box begins with."""
+    while isinstance(box, Row) and box.parts:
+        box = box.parts[0]
+    return box if isinstance(box, Slot) else None
+
+
+def _with_leading(box: Box, first: Box) -> Box:
+    if not isinstance(box, Row):
+        return first
+    return Row((_with_leading(box.parts[0], first), *box.parts[1:]))
+
+
+def _filled(box: Box, numbers: Mapping[str, str]) -> Box:
     match box:
         case Slot(name) if name in numbers:
             number = number_box(numbers[name])
             return Fenced(number) if isinstance(number, Row) or numbers[name].startswith(("-", "−")) else number
         case Row(parts):
-            done = [filled(part, numbers) for part in parts]
+            done = [_filled(part, numbers) for part in parts]
             for place in range(1, len(done) - 1):
                 # Two numbers side by side would be one.
                 if (
@@ -262,13 +300,13 @@ def filled(box: Box, numbers: Mapping[str, str]) -> Box:
                     done[place] = Text(" · ")
             return Row(tuple(done))
         case Raised(base, exponent):
-            return Raised(filled(base, numbers), filled(exponent, numbers))
+            return Raised(_filled(base, numbers), _filled(exponent, numbers))
         case Fraction(above, below):
-            return Fraction(filled(above, numbers), filled(below, numbers))
+            return Fraction(_filled(above, numbers), _filled(below, numbers))
         case Radical(of, index):
-            return Radical(filled(of, numbers), index)
+            return Radical(_filled(of, numbers), index)
         case Fenced(of, bracket):
-            return Fenced(filled(of, numbers), bracket)
+            return Fenced(_filled(of, numbers), bracket)
         case _:
             return box
 

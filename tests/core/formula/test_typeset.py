@@ -1,6 +1,7 @@
 """Every printed equation, read back, is the same function: as text, as it is typeset, and as LaTeX."""
 
 import re
+from html import unescape
 
 import numpy as np
 import pytest
@@ -8,11 +9,24 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import read_formula
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Binary, Call, Name, Negate, Number
 from vettore.core.formula.write import to_text
 from vettore.core.markup import to_latex, to_mathml
-from vettore.core.typeset import Fenced, Fraction, Lowered, Radical, Raised, Row, Slot, Text, formula_terms
+from vettore.core.typeset import (
+    Fenced,
+    Fraction,
+    Lowered,
+    Radical,
+    Raised,
+    Row,
+    Slot,
+    Text,
+    filled,
+    formula_terms,
+    to_html,
+)
 
 NAMES = ("a", "b1", "k_2", "x", "alpha")
 LEAVES = st.one_of(
@@ -152,22 +166,25 @@ def test_a_printed_equation_is_the_function_that_it_prints(tree):
     same(tree, Reader(from_latex(to_latex(terms))).read_all())
 
 
-NUMBERS = {"a": "-1.25", "b1": "2.5e-07", "k_2": "3"}
+NUMBERS = (
+    {"a": "-1.25", "b1": "2.5e-07", "k_2": "3"},
+    {"a": "-1.25", "b1": "-2.5e-07", "k_2": "-3"},
+)
 
 
-@given(TREES)
-@settings(max_examples=200, deadline=None)
-def test_an_equation_with_its_numbers_is_the_function_with_these_values(tree):
+@given(TREES, st.sampled_from(NUMBERS))
+@settings(max_examples=300, deadline=None)
+def test_an_equation_with_its_numbers_is_the_function_with_these_values(tree, numbers):
     """Negative numbers and powers of ten in the place of coefficients change nothing else."""
     from vettore.core.formula.tree import replaced
 
     expected = tree
-    for name, text in NUMBERS.items():
+    for name, text in numbers.items():
         value = float(text)
         expected = replaced(expected, name, Number(value) if value >= 0 else Negate(Number(-value)))
-    terms = Row(tuple(formula_terms(tree, NUMBERS)))
-    same(expected, Reader(from_latex(to_latex(terms, NUMBERS))).read_all())
-    assert to_mathml(terms, NUMBERS).count("<mrow>") == to_mathml(terms, NUMBERS).count("</mrow>")
+    equation = Row((Text("y"), Text(" = "), *formula_terms(tree, numbers)))
+    same(expected, Reader(from_latex(to_latex(equation, numbers)).partition("=")[2]).read_all())
+    assert to_mathml(equation, numbers).count("<mrow>") == to_mathml(equation, numbers).count("</mrow>")
 
 
 @pytest.mark.parametrize(
@@ -185,3 +202,20 @@ def test_an_equation_with_its_numbers_is_the_function_with_these_values(tree):
 def test_products_and_signs_are_not_lost(formula, shown):
     """What was read wrong once."""
     assert written(Row(tuple(formula_terms(Reader(formula).read_all(), ())))) == shown
+
+
+@pytest.mark.parametrize(
+    ("text", "numbers", "wanted"),
+    [
+        ("y = a + b*x", {"a": "-2", "b": "-0.5"}, "y = −2 − 0.5 x"),
+        ("y = a - b*x + c*x^2", {"a": "2", "b": "-0.5", "c": "-1.5e-7"}, "y = 2 + 0.5 x − (1.5 · 10−7) x2"),
+        ("y = A*exp(-k*x) + C", {"A": "-2", "k": "-0.5", "C": "-3"}, "y = −2 e−(−0.5) x − 3"),
+        ("y = a*b - c^2 + d/x", {"a": "-2", "b": "3", "c": "-4", "d": "-5"}, "y = −2 · 3 − (−4)2 + (−5)x"),
+    ],
+)
+def test_numbers_take_their_signs_into_the_formula(text, numbers, wanted):
+    """A minus joins the sign before it; within products, powers and fractions it stays in brackets."""
+    read = read_formula(text, ["x", "y"])
+    equation = Row((Text("y"), Text(" = "), *formula_terms(read.right, read.coefficients)))
+    written = unescape(re.sub("<[^>]*>", "", to_html(filled(equation, numbers))))
+    assert written.replace("\u2009", " ") == wanted
