@@ -2,6 +2,7 @@
 
 import csv
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -108,3 +109,40 @@ def test_on_the_command_line(tmp_path, capsys):
         main(asked)
     assert left.value.code == 2
     assert "it needs --sigma, the ± of y" in capsys.readouterr().err
+
+
+def test_a_column_of_correlation_goes_with_the_error_of_x(tmp_path, capsys):
+    """In a study and by --correlation the numbers are those of the core; without the ± of x it has no use, which is said."""
+    together = np.linspace(-0.8, 0.6, N)
+    columns = tuple(RawColumn(name, "", values) for name, values in {**ROWS, "r": together}.items())
+    study = edits.add_series(Study(title="Light"), Table(columns, Source("made")), "Light")
+    study = edits.set_column(study, "s1", 4, replace(study.series[0].columns[4], role=Role.CORRELATION))
+    study = edits.add_fit(study, "s1", 1)
+    study = edits.change_fit(study, study.curves[0].changed(use_errors=True, errors_known=True, use_x_errors=True))
+    fit = derive_fit(study, study.curves[0].id)
+    x, y, sigma_x, sigma_y = ROWS.values()
+    known = {"sigma": sigma_y, "sigma_x": sigma_x, "absolute_sigma": True}
+    expected = core.fit_polynomial(x, y, 1, correlation=together, **known)
+    independent = core.fit_polynomial(x, y, 1, **known)
+    assert fit.result.values == expected.values
+    assert abs(expected.values[1] - independent.values[1]) > 0.1 * expected.coefficients["a1"].standard_error
+    assert "and the ± of x, correlated as in r, known" in how_in_words(
+        study.series[0], study.curves[0], NumberStyle()
+    )
+    document = report_document(edits.set_report(study, study.report.changed(left_out=())))
+    assert "± of x and of y with their correlation, taken as known" in document.section("figure").blocks[0].caption
+    assert document.sheets[0].blocks[0].headings[-1] == "Correlation"
+    assert study_from_bytes(study_bytes(study), "a.vettore").series[0].columns[4].role is Role.CORRELATION
+    path = tmp_path / "light.csv"
+    table = np.column_stack([*ROWS.values(), together])
+    np.savetxt(path, table, delimiter=",", header="depth,light,dx,dy,r", comments="", fmt="%.17g")
+    asked = ["fit", str(path), "--degree", "1", "--sigma", "dy", "--sigma-known", "--correlation", "r", "--json"]
+    with pytest.raises(SystemExit) as left:
+        main([*asked, "--sigma-x", "dx"])
+    assert left.value.code == 0
+    told = json.loads(capsys.readouterr().out)
+    assert [one["value"] for one in told["coefficients"].values()] == list(expected.values)
+    with pytest.raises(SystemExit) as left:
+        main(asked)
+    assert left.value.code == 2
+    assert "it needs --sigma-x" in capsys.readouterr().err

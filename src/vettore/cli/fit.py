@@ -51,6 +51,7 @@ SINGLE = {
 @click.option("--y", "y_name", help="Column for y (name, or number from 1).")
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--sigma-x", "sigma_x_name", help="Column with the standard deviations of x; it needs --sigma.")
+@click.option("--correlation", "correlation_name", help="Column with how the errors of x and y of a row go together.")
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option(
     "--noise",
@@ -211,6 +212,7 @@ def check_options(asked: dict[str, Any]) -> None:
             else "counts are fitted by their likelihood",
         ),
         ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
+        ("--correlation", asked["correlation_name"] is not None, asked["sigma_x_name"] is None, "it needs --sigma-x"),
     )
     for option, given, useless, why in table:
         if given and useless:
@@ -235,6 +237,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
     study = _with_rows(study, read)
     wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
     wanted[Role.X_ERROR], wanted[Role.TRIALS] = asked["sigma_x_name"], asked["trials_name"]
+    wanted[Role.CORRELATION] = asked["correlation_name"]
     if asked["formula"] is not None:
         told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
         _check_numbers(study.series[0], told)

@@ -185,6 +185,8 @@ def save_rows(derived: DerivedFit, path: Path) -> None:
         names, columns = [*names, "sigma"], [*columns, result.error_of_y]
     if result.sigma_x is not None and result.true_x is not None:
         names, columns = [*names, "sigma of x", "true x"], [*columns, result.sigma_x, result.true_x]
+    if result.error_correlation is not None:
+        names, columns = [*names, "correlation of x and y"], [*columns, result.error_correlation]
     out = io.StringIO()
     writer = csv.writer(out, delimiter=delimiters[path.suffix.casefold()], lineterminator="\n")
     writer.writerow(names)

@@ -32,6 +32,7 @@ class Role(StrEnum):
     Y = "y"
     Y_ERROR = "± of y"
     X_ERROR = "± of x"
+    CORRELATION = "correlation of ±"
     TRIALS = "number of trials"
     Z = "z"
     CARRIED = "carried along"

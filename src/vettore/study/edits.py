@@ -32,7 +32,7 @@ from vettore.study.study import Study
 from vettore.study.table import RawColumn, Table
 
 # A role that only one column of a series can have; giving it takes it from the column that had it.
-SINGLE_ROLES = frozenset({Role.X, Role.Y, Role.Y_ERROR, Role.X_ERROR, Role.TRIALS, Role.Z})
+SINGLE_ROLES = frozenset(Role) - {Role.CARRIED, Role.TEXT}
 
 
 def add_series(study: Study, table: Table, name: str) -> Study:

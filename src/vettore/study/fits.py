@@ -158,9 +158,9 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     x, y = _x_and_y(series)
     sigma = series.sigma if recipe.use_errors and recipe.noise == "normal" else None
     trials = _trials_of(series) if recipe.noise == "binomial" else None
-    sigma_x = series.values(Role.X_ERROR) if recipe.use_x_errors and sigma is not None else None
+    errors_of_x = {} if sigma is None else _errors_of_x(series, recipe)
     mask = series.in_use
-    for needed in (sigma, trials, sigma_x):
+    for needed in (sigma, trials, *errors_of_x.values()):
         mask = mask if needed is None else mask & np.isfinite(needed)
     if recipe.span is not None:
         mask = mask & (x >= recipe.span[0]) & (x <= recipe.span[1])
@@ -169,14 +169,13 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
-    noise = _noise_of(series, recipe, trials, rows)
+    noise = _noise_of(series, recipe, trials, rows) | {name: one[rows] for name, one in errors_of_x.items()}
 
     def work() -> FitResult:
         # The solvers are loaded when something is fitted, so that the window is painted before.
         if isinstance(recipe, FormulaFit):
             spread = None if sigma is None else {names[1]: sigma[rows]}
-            in_x = None if sigma_x is None else sigma_x[rows]
-            return _fit_formula(series, recipe, rows, spread, in_x, progress, thorough, noise)
+            return _fit_formula(series, recipe, rows, spread, progress, thorough, noise)
         from vettore.core.fitting.polynomial import fit_polynomial
 
         return fit_polynomial(
@@ -187,7 +186,6 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
             sigma=None if sigma is None else sigma[rows],
             absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
-            sigma_x=None if sigma_x is None else sigma_x[rows],
             thorough=thorough,
             **noise,
         )
@@ -207,7 +205,6 @@ def _fit_formula(
     recipe: FormulaFit,
     rows: NDArray[np.intp],
     sigma: dict[str, Array] | None,
-    sigma_x: Array | None,
     progress: Progress | None,
     thorough: bool,
     noise: Mapping[str, Any],
@@ -233,10 +230,17 @@ def _fit_formula(
         progress=progress,
         estimate=estimate,
         thorough=thorough,
-        # A robust loss takes none; the check of the ± of x says that it is not used.
-        sigma_x=sigma_x if recipe.loss == SQUARES else None,
         **noise,
     )
+
+
+def _errors_of_x(series: Series, recipe: AnyFit) -> dict[str, Array]:
+    """Return the ± of x and, where a column says so, how it goes with that of y, each (rows,), as far as they are used."""
+    # A robust loss takes none; the check of the ± of x says that it is not used.
+    if not recipe.use_x_errors or (isinstance(recipe, FormulaFit) and recipe.loss != SQUARES):
+        return {}
+    found = {"sigma_x": series.values(Role.X_ERROR), "correlation": series.values(Role.CORRELATION)}
+    return {} if found["sigma_x"] is None else {name: one for name, one in found.items() if one is not None}
 
 
 def _trials_of(series: Series) -> Array:
@@ -249,7 +253,7 @@ def _trials_of(series: Series) -> Array:
     return trials
 
 
-def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArray[np.intp]) -> Mapping[str, Any]:
+def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArray[np.intp]) -> dict[str, Any]:
     """Return what a fit is to know of the scatter of y; shares in % are of 100."""
     if recipe.noise == "normal":
         return {}

@@ -139,7 +139,8 @@ def _needed(study: Study, series: Series) -> set[int]:
     """Return the places of the columns without which the work on a series cannot be done again."""
     wanted = {place for place, column in enumerate(series.columns) if column.role in NEEDED}
     users = [*study.curves_of(series.id), study.interpolant_of(series.id)]
-    for used, role in (("use_errors", Role.Y_ERROR), ("use_x_errors", Role.X_ERROR)):
+    in_x = (("use_x_errors", role) for role in (Role.X_ERROR, Role.CORRELATION))
+    for used, role in (("use_errors", Role.Y_ERROR), *in_x):
         if any(getattr(user, used, False) for user in users):
             wanted |= {place for place, column in enumerate(series.columns) if column.role is role}
     if any(getattr(user, "noise", "") == "binomial" for user in users):

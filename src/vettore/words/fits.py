@@ -137,7 +137,8 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
         sizes[ErrorKind.PERCENT] = f"± {style.short(series.error_of_y.value)} %"
         by = sizes.get(series.error_of_y.kind) or f"the ± in {column.name if column else 'y'}"
         if recipe.use_x_errors and series.column(Role.X_ERROR) is not None:
-            by += " and the ± of x"
+            together = series.column(Role.CORRELATION)
+            by += " and the ± of x" + (f", correlated as in {together.name}" if together is not None else "")
         weights = f"weights from {by}, {'known' if recipe.errors_known else 'relative'}"
     origin = ", through the origin" if not recipe.formula and not recipe.intercept else ""
     held = ", ".join(name for name, _ in recipe.hold)
@@ -167,7 +168,8 @@ def weights_in_words(result: FitResult) -> str:
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
     how = "taken as known" if result.absolute_sigma else "taken as relative"
     if result.sigma_x is not None:
-        return f"weights from the ± of x and of y{carried} {how}"
+        together = " with their correlation" if result.error_correlation is not None else ""
+        return f"weights from the ± of x and of y{together}{carried} {how}"
     return f"weights 1/σ² from the ± of y{carried} {how}"
 
 

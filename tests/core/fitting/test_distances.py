@@ -74,6 +74,52 @@ def test_an_independent_witness_agrees(model):
         assert errors == pytest.approx(np.sqrt(np.diag(covariance)), rel=1e-5)
 
 
+@pytest.mark.parametrize("model", MODELS)
+def test_correlated_errors_of_x_and_y_agree_with_an_independent_witness(model):
+    """A general solver over coefficients and true x, each row's pair of misses freed of its covariance by Cholesky."""
+    from scipy.optimize import least_squares
+
+    formula, curve, _ = MODELS[model]
+    x, y, sigma_x, sigma_y = rows(model, 5)
+    correlation = np.random.default_rng(5).uniform(-0.9, 0.9, len(x))
+    result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x, correlation=correlation)
+    pairs = np.empty((len(x), 2, 2))
+    pairs[:, 0, 0], pairs[:, 1, 1] = sigma_x**2, sigma_y**2
+    pairs[:, 0, 1] = pairs[:, 1, 0] = correlation * sigma_x * sigma_y
+    whitening, m = np.linalg.inv(np.linalg.cholesky(pairs)), len(result.values)
+
+    def distances(unknown):
+        misses = np.stack([x - unknown[m:], y - curve(unknown[:m], unknown[m:])], axis=1)
+        return np.einsum("ijk,ik->ij", whitening, misses).ravel()
+
+    begin = np.concatenate([result.values, result.true_x])
+    witness = least_squares(distances, begin, jac="3-point", x_scale="jac", xtol=1e-15, ftol=1e-15, gtol=1e-15)
+    assert result.converged
+    assert result.sum_of_squares == pytest.approx(2 * witness.cost, rel=1e-9)
+    assert result.values == pytest.approx(witness.x[:m], rel=1e-6)
+    assert result.true_x == pytest.approx(witness.x[m:], rel=1e-6)
+    covariance = np.linalg.inv(witness.jac.T @ witness.jac)[:m, :m] * 2 * witness.cost / (len(x) - m)
+    errors = [one.standard_error for one in result.coefficients.values()]
+    assert errors == pytest.approx(np.sqrt(np.diag(covariance)), rel=1e-5)
+    np.testing.assert_array_equal(result.error_correlation, correlation)
+
+
+def test_the_slope_of_correlated_errors_solves_yorks_equation():
+    """York, Evensen, Martínez & Delgado (2004), eq. 13: b = Σ W β V / Σ W β U, with a through the weighted means."""
+    rng = np.random.default_rng(8)
+    sx, sy, r = 1 / np.sqrt(WX), 1 / np.sqrt(WY), rng.uniform(-0.8, 0.8, len(X))
+    line = core.fit_polynomial(X, Y, 1, sigma=sy, sigma_x=sx, correlation=r, absolute_sigma=True)
+    a, b = line.values
+    alpha = np.sqrt(WX * WY)
+    w = WX * WY / (WX + b**2 * WY - 2 * b * r * alpha)
+    x_mean, y_mean = np.average(X, weights=w), np.average(Y, weights=w)
+    u, v = X - x_mean, Y - y_mean
+    beta = w * (u / WY + b * v / WX - (b * u + v) * r / alpha)
+    assert b == pytest.approx(np.sum(w * beta * v) / np.sum(w * beta * u), rel=1e-9)
+    assert a == pytest.approx(y_mean - b * x_mean, rel=1e-9)
+    assert line.chi_squared == pytest.approx(np.sum(w * (Y - a - b * X) ** 2), rel=1e-9)
+
+
 @pytest.mark.parametrize("model", ["decay", "peak"])
 def test_the_answer_is_a_minimum_of_all_distances(model):
     """The sum of squares over true x and coefficients, worked out by hand, is what is told, and least there."""
@@ -141,6 +187,9 @@ def test_what_cannot_be_is_refused_in_a_sentence():
         ({"sigma_x": -1.0, "sigma": 1.0}, "no number from 0 in rows 1"),
         ({"sigma_x": sigma_x[:5], "sigma": sigma_y}, "5 entries"),
         ({"sigma_x": 1.0, "sigma": sigma_y, "loss": "huber"}, "takes no sigma_x"),
+        ({"sigma": sigma_y, "correlation": 0.5}, "needs sigma_x"),
+        ({"sigma_x": 1.0, "sigma": sigma_y, "correlation": 1.0}, "between −1 and 1 in rows 1"),
+        ({"sigma_x": 1.0, "sigma": sigma_y, "correlation": sigma_x[:5]}, "5 entries"),
     ):
         with pytest.raises(core.DataError, match=words):
             core.fit("y = a + b*x", data, **asked)

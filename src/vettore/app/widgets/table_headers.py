@@ -77,7 +77,7 @@ def _draw_role(painter: QPainter, left: float, top: float, role: Role) -> None:
     painter.setFont(font)
     width = painter.fontMetrics().horizontalAdvance(str(role)) + 14
     pill = QRectF(left, top, width, 17)
-    used = role in (Role.X, Role.Y, Role.Y_ERROR, Role.X_ERROR, Role.TRIALS, Role.Z)
+    used = role not in (Role.CARRIED, Role.TEXT)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour("soft" if used else "canvas"))
     painter.drawRoundedRect(pill, 8.5, 8.5)

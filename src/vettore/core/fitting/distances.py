@@ -9,8 +9,12 @@ is sought. For given c each ξ is found by Newton's method, all rows at once. Wi
     s² = σ_y² + f′² σ_x²,        r = (y − f(ξ) + f′ (ξ − x)) / s,
 
 r² is the row's part of S, and with J = −∂f/∂c (ξ) / s the gradient of S is 2 Jᵀr exactly: the problem without the ξ is one
-of least squares whose Jacobian is J, its derivative through s left out. It is solved by Levenberg's steps, and ended by
-Newton's with the Hessian of S from differences of that gradient. (JᵀJ)⁻¹ is the covariance of c, as the full problem has it.
+of least squares whose Jacobian is J, its derivative through s left out. Where the errors of a row are correlated by ρ, that of
+y is ρ σ_y/σ_x times that of x and an independent rest of σ_y √(1 − ρ²); with the rest in place of σ_y, and f less so many
+times (ξ − x), all is as before, and s² = σ_y² − 2ρ f′ σ_x σ_y + f′² σ_x² (York and others 2004 for straight lines).
+
+It is solved by Levenberg's steps, and ended by Newton's with the Hessian of S from differences of that gradient. (JᵀJ)⁻¹ is
+the covariance of c, as the full problem has it.
 
 At the answer the rows (ξ, y + f′(ξ − x), s) fitted in the ordinary way have the same answer, gradient and covariance; so that
 result is taken, with the measured x and y in it.
@@ -20,11 +24,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import FitResult, Method
@@ -41,6 +45,20 @@ MOST_INNER, INNER_STILL = 60, 1e-13
 HALVINGS = 40
 
 
+class ErrorsOfX(NamedTuple):
+    """Standard deviations of x and, where it is known, the correlation of a row's errors of x and y: each (n,) or a number."""
+
+    sigma: Values | float
+    correlation: Values | float | None = None
+
+
+def errors_of_x(sigma: Values | float | None, correlation: Values | float | None) -> ErrorsOfX | None:
+    """Return the errors of x as they were given. Raises DataError for a correlation without a ± of x."""
+    if sigma is None and correlation is not None:
+        raise DataError("correlation is that of the errors of x and y: it needs sigma_x.")
+    return None if sigma is None else ErrorsOfX(sigma, correlation)
+
+
 @dataclass(frozen=True)
 class _At:
     """The rows at some coefficients: true x, r and J of the reduced problem, and S."""
@@ -54,27 +72,34 @@ class _At:
 
 
 class _Problem:
-    """Rows x, y with σ_x, σ_y (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
+    """Rows x, y with σ_x, σ_y, ρ (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
 
     def __init__(
         self, tree: Node, x_name: str, free: tuple[str, ...], held: Mapping[str, float], rows: tuple[Array, ...]
     ) -> None:
-        self.x, self.y, self.sigma_x, self.sigma_y = rows
+        self.x, self.y, self.sigma_x, sigma_y, correlation = rows
         self._free, self._held, self._x_name = free, dict(held), x_name
         slope = derivative(tree, x_name)
         self._value, self._slope, self._bend = (Program(node) for node in (tree, slope, derivative(slope, x_name)))
         self._by = [Program(derivative(tree, name)) for name in free]
         # Rows whose x is known exactly have nothing to be sought.
         self._open = self.sigma_x > 0
-        self._precision = np.where(self._open, 1 / np.where(self._open, self.sigma_x, 1.0) ** 2, 0.0)
+        some = np.where(self._open, self.sigma_x, 1.0)
+        self._precision = np.where(self._open, 1 / some**2, 0.0)
+        self._tilt = np.where(self._open, correlation * sigma_y / some, 0.0)
+        self.sigma_y = np.where(self._open, sigma_y * np.sqrt(1 - correlation**2), sigma_y)
 
     def _eval(self, program: Program, c: Array, x: Array) -> Array:
         known = {self._x_name: x, **self._held, **dict(zip(self._free, c.tolist(), strict=True))}
         result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
         return np.broadcast_to(result, x.shape)
 
+    def _off(self, c: Array, true_x: Array) -> Array:
+        """Return what is left of y beside what comes with the error of x."""
+        return self.y - self._eval(self._value, c, true_x) - self._tilt * (self.x - true_x)
+
     def _parts(self, c: Array, true_x: Array) -> Array:
-        off = (self.y - self._eval(self._value, c, true_x)) / self.sigma_y
+        off = self._off(c, true_x) / self.sigma_y
         return off * off + (self.x - true_x) ** 2 * self._precision
 
     def true_x(self, c: Array, begin: Array) -> Array:
@@ -86,8 +111,8 @@ class _Problem:
         true_x[lost] = self.x[lost]
         parts = self._parts(c, true_x)
         for _ in range(MOST_INNER):
-            off = (self.y - self._eval(self._value, c, true_x)) / self.sigma_y**2
-            slope, bend = self._eval(self._slope, c, true_x), self._eval(self._bend, c, true_x)
+            off = self._off(c, true_x) / self.sigma_y**2
+            slope, bend = self._eval(self._slope, c, true_x) - self._tilt, self._eval(self._bend, c, true_x)
             down = off * slope + (self.x - true_x) * self._precision
             safe = slope**2 / self.sigma_y**2 + self._precision
             curved = safe - off * bend
@@ -111,7 +136,7 @@ class _Problem:
         """Return everything at coefficients ``c``."""
         true_x = self.true_x(c, self.x if near is None else near.true_x)
         slope = np.array(self._eval(self._slope, c, true_x))
-        spread = np.sqrt(self.sigma_y**2 + slope**2 * self.sigma_x**2)
+        spread = np.sqrt(self.sigma_y**2 + (slope - self._tilt) ** 2 * self.sigma_x**2)
         straight = self.y - self._eval(self._value, c, true_x) + slope * (true_x - self.x)
         jacobian = np.column_stack([self._eval(program, c, true_x) for program in self._by]) / spread[:, None]
         residual = straight / spread
@@ -123,38 +148,66 @@ def fit_distances(
     first: FitResult,
     read: Formula,
     data: Mapping[str, Values],
-    sigma_x: Values | float,
+    in_x: ErrorsOfX,
     limits: Mapping[str, tuple[float, float]],
     options: Mapping[str, Any],
 ) -> FitResult:
     """Return the fit with errors in x, too, from an ordinary one of the same rows with ± of y.
 
-    ``sigma_x`` (n,) or one number are the standard deviations of x; rows of zero have an exact x. ``options`` go on to the
-    ordinary fit that tells the result. Raises DataError for a formula of several columns, or ± that are none.
+    Rows with a σ_x of zero have an exact x. ``options`` go on to the ordinary fit that tells the result. Raises DataError for
+    a formula of several columns, or ± that are none.
     """
     if len(read.data) != 1:
         raise DataError(f"Errors in x are for a formula of one column; {read} has {len(read.data) or 'none'}.")
-    spread = _sigma_of(sigma_x, len(first.rows_in_use))[first.rows_in_use]
+    used = first.rows_in_use
+    spread = _of_rows(in_x.sigma, len(used), "sigma_x")[used]
+    _check_sigma(spread, used)
+    together = np.zeros(len(spread))
+    if in_x.correlation is not None:
+        if read.transformed:
+            raise DataError(
+                f"The correlation is that of x and y themselves: write y, not {read.left_text}, before the =."
+            )
+        together = _of_rows(in_x.correlation, len(used), "correlation")[used]
+        _check_correlation(together, used)
     assert first.sigma is not None
     free, x_name = first.fitted_names, read.data[0]
     held = {name: one.value for name, one in first.coefficients.items() if name not in free}
-    problem = _Problem(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma))
+    problem = _Problem(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
     with np.errstate(all="ignore"):
         c, at, steps = least(problem, np.array([first.coefficients[name].value for name in free]), free, limits)
-    return _told(first, read, c, at, problem, steps, options)
+    told = _told(first, read, c, at, problem, steps, options)
+    return told if in_x.correlation is None else replace(told, error_correlation=together)
 
 
-def _sigma_of(given: Values | float, count: int) -> Array:
-    values = np.full(count, float(given)) if np.ndim(given) == 0 else as_values(given, "sigma_x")  # type: ignore[arg-type]
+def _of_rows(given: Values | float, count: int, name: str) -> Array:
+    values = np.full(count, float(given)) if np.ndim(given) == 0 else as_values(given, name)  # type: ignore[arg-type]
     if len(values) != count:
-        raise DataError(f"sigma_x has {len(values)} entries, and the data have {count} rows.")
-    bad = np.flatnonzero(~(np.isfinite(values) & (values >= 0))) + 1
-    if len(bad):
-        raise DataError(
-            f"The ± of x is no number from 0 in {name_rows(bad.tolist())}. Give it in every row, 0 where x is exact, or set "
-            "these rows aside."
-        )
+        raise DataError(f"{name} has {len(values)} entries, and the data have {count} rows.")
     return values
+
+
+def _check_sigma(sigma_x: Array, used: Mask) -> None:
+    bad = _rows_that(~(np.isfinite(sigma_x) & (sigma_x >= 0)), used)
+    if bad:
+        raise DataError(
+            f"The ± of x is no number from 0 in {name_rows(bad)}. Give it in every row, 0 where x is exact, or set these rows "
+            "aside."
+        )
+
+
+def _check_correlation(correlation: Array, used: Mask) -> None:
+    bad = _rows_that(~(np.abs(correlation) < 1), used)
+    if bad:
+        raise DataError(
+            f"The correlation of the errors of x and y is no number between −1 and 1 in {name_rows(bad)}. Give it in every "
+            "row, 0 where they are independent, or set these rows aside."
+        )
+
+
+def _rows_that(bad: Mask, used: Mask) -> list[int]:
+    """Return the rows, counted from 1 among all, that are marked among those in use."""
+    return [int(row) for row in np.flatnonzero(used)[bad] + 1]
 
 
 def _told(

@@ -13,7 +13,7 @@ from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
 from vettore.core.fitting.blockwise import refine
 from vettore.core.fitting.canonical import canonical
-from vettore.core.fitting.distances import fit_distances
+from vettore.core.fitting.distances import ErrorsOfX, errors_of_x, fit_distances
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fitting.limits import Limits, check_limits
@@ -63,6 +63,7 @@ def fit(
     thorough: bool = True,
     columns: tuple[str, str] | None = None,
     sigma_x: Values | float | None = None,
+    correlation: Values | float | None = None,
     covariance: Values | None = None,
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
@@ -77,13 +78,12 @@ def fit(
     one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
     by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
 
-    ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula.
-    Without ``thorough`` the first round, or the estimates, decide: for a first look at many models. ``sigma_x`` are
-    standard deviations of x: with ``sigma`` beside it the fit takes the distances of the rows in both (see distances.py).
+    ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula. Without
+    ``thorough`` the first round, or the estimates, decide: for a first look at many models. With ``sigma_x``, standard
+    deviations of x, and ``sigma`` the fit takes the distances of the rows in both, and their ``correlation`` (distances.py).
     ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
     (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
     "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
-
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
     Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
 
@@ -98,7 +98,7 @@ def fit(
     known = absolute_sigma and covariance is None
     asked = Options(start or {}, hold or {}, {}, loss, known, level, seed, progress, estimate, thorough)
     noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None, covariance is not None)
-    result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, sigma_x)
+    result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, errors_of_x(sigma_x, correlation))
     if covariance is not None or noisy is Noise.CORRELATED:
         return _of_correlated(result, text, data, covariance, absolute_sigma, limits, thorough)
     return result if noisy is Noise.NORMAL else _scattered(result, text, data, noisy, (trials, whole), asked, limits)
@@ -125,7 +125,7 @@ def _asked_fit(
     given: tuple[Mapping[str, float] | None, Mapping[str, float] | None, Limits | None],
     sigma: Sigma | None,
     weights: Values | None,
-    sigma_x: Values | float | None,
+    in_x: ErrorsOfX | None,
 ) -> FitResult:
     """Fit a formula by the shortest way that it allows; ``given`` are start, hold and limits, still to be looked at."""
     start, hold, limits = given
@@ -144,10 +144,10 @@ def _asked_fit(
         result = fit_terms(read, data, held, sigma, weights, asked.absolute_sigma, asked.level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
-    if sigma_x is not None:
+    if in_x is not None:
         _check_sigma_x(asked, sigma)
         options = {name: getattr(asked, name) for name in ("absolute_sigma", "level", "seed", "thorough")}
-        result = fit_distances(result, read, data, sigma_x, bounds, {**options, "limits": limits})
+        result = fit_distances(result, read, data, in_x, bounds, {**options, "limits": limits})
     remarks = misread(text, frozenset(data))
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 

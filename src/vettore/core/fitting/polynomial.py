@@ -56,6 +56,7 @@ def fit_polynomial(
     level: float = 0.95,
     names: tuple[str, str] = ("x", "y"),
     sigma_x: Values | float | None = None,
+    correlation: Values | float | None = None,
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
     whole: float = 1.0,
@@ -66,7 +67,8 @@ def fit_polynomial(
     ``sigma`` are known standard deviations (weights 1/σ²; one number is that of every row), ``weights`` relative
     weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
     are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
-    With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both. ``noise``,
+    With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both; ``correlation``
+    is that of a row's errors of x and y. ``noise``,
     ``trials`` and ``whole`` are for counts, see fit; without ``thorough`` their ranges are those of the standard errors.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
@@ -77,10 +79,11 @@ def fit_polynomial(
     1.98
     """
     degree = _whole_degree(degree, intercept)
-    if sigma_x is not None or noise != Noise.NORMAL:
+    if sigma_x is not None or correlation is not None or noise != Noise.NORMAL:
         spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
         known = {"sigma": spread, "weights": weights, "absolute_sigma": absolute_sigma, "sigma_x": sigma_x}
-        options = {**known, "level": level, "noise": noise, "trials": trials, "whole": whole, "thorough": thorough}
+        known |= {"correlation": correlation, "level": level, "thorough": thorough}
+        options = {**known, "noise": noise, "trials": trials, "whole": whole}
         return _as_formula(x, y, degree, intercept, names, options)
     Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))

@@ -104,7 +104,8 @@ class FitResult(Goodness, Tells):
     deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``gradient`` is
     ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
     With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
-    ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x.
+    ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x. ``error_correlation`` (n,) is how a
+    row's errors of x and y go together, where that was given.
     Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share of ``whole`` is, ``signed_deviance`` (n,)
     are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows. Where scatter grows with
     the curve ``spread`` says how, and ``sigma`` are those that follow.
@@ -141,6 +142,7 @@ class FitResult(Goodness, Tells):
     transformed: bool = False
     sigma_x: Array | None = None
     sigma_y: Array | None = None
+    error_correlation: Array | None = None
     true_x: Array | None = None
     noise: Noise = Noise.NORMAL
     trials: Array | None = None

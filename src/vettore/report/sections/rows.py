@@ -21,6 +21,9 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     if fit.result.sigma_x is not None and fit.result.true_x is not None:
         headings = (*headings, "± of x", "True x")
         columns += [fit.result.sigma_x, fit.result.true_x]
+    if fit.result.error_correlation is not None:
+        headings = (*headings, "Correlation")
+        columns.append(fit.result.error_correlation)
 
     def cell(value: float) -> Cell:
         return Number(style.number(value, 8), value) if np.isfinite(value) else ""
