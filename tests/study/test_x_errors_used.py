@@ -13,6 +13,7 @@ from vettore.core.fitting.checks import Kind
 from vettore.core.rounding import NumberStyle
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.report.document import report_document
+from vettore.report.figures.of_fits import layer_of
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.series import Role, guess_roles
@@ -78,10 +79,14 @@ def test_the_fit_uses_it_and_says_so(degree):
     assert again.curves[0] == used.curves[0]
     document = report_document(edits.set_report(used, used.report.changed(left_out=())))
     assert (
-        "Bars are ± of x and of y; weights from the ± of x and of y, taken as known."
+        "Bars are ± of x and of y; weights from the ± of x and of y, taken as known. Slanted lines lead to where each row is"
         in document.section("figure").blocks[0].caption
     )
     assert document.sheets[0].blocks[0].headings[-2:] == ("± of x", "True x")
+    marks = layer_of(used, fit, style, several=False).marks
+    assert marks.leads[0] is fit.result.true_x
+    np.testing.assert_array_equal(marks.leads[1], fit.curve(fit.result.true_x))
+    assert layer_of(study, unused, style, several=False).marks.leads is None
 
 
 def test_on_the_command_line(tmp_path, capsys):

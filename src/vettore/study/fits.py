@@ -61,6 +61,13 @@ class DerivedFit:
         return found if of_x is None else (*found, of_x)
 
     @property
+    def taken_to_be(self) -> tuple[Array, Array] | None:
+        """Where on the curve each row is taken to lie, (n,) in x and in y; None unless x has errors, too."""
+        if self.result.true_x is None or self.curve is None:
+            return None
+        return self.result.true_x, self.curve(self.result.true_x)
+
+    @property
     def missed(self) -> Array:
         """What is shown of how far the rows lie from the curve (n,): residuals, of counts those of the deviance."""
         result = self.result

@@ -30,6 +30,7 @@ class Marks(StageItem):
         self.numbers = np.empty(0, dtype=np.intp)
         self.error: Array | None = None
         self.error_of_x: Array | None = None
+        self.slants: tuple[Array, Array, Array, Array] | None = None
         self.fill = theme().data
         self.chosen: frozenset[int] = frozenset()
         self.pointed = -1
@@ -57,9 +58,14 @@ class Marks(StageItem):
         """
         self.beyond = np.zeros(len(x)) if beyond is None else beyond
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
-        self.error_of_x = error_of_x
+        self.error_of_x, self.slants = error_of_x, None
         self.update()
         self.shown.emit()
+
+    def set_slants(self, slants: tuple[Array, Array, Array, Array] | None) -> None:
+        """Lead rows at x, y (n,) to other places, x and y (n,), by lines as straight as the axes; None for no lines."""
+        self.slants = slants
+        self.update()
 
     def set_chosen(self, rows: frozenset[int]) -> None:
         """Ring the chosen rows."""
@@ -99,6 +105,8 @@ class Marks(StageItem):
         seen &= (py >= area.top() - margin) & (py <= area.bottom() + margin)
         if self.stems and len(self.xs) <= MOST_SINGLE_MARKS:
             self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
+        if self.slants is not None and len(self.xs) <= MOST_SINGLE_MARKS:
+            self._draw_slants(painter, to_pixels, *self.slants)
         if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
             self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
         if self.error_of_x is not None and len(self.xs) <= MOST_SINGLE_MARKS:
@@ -134,6 +142,13 @@ class Marks(StageItem):
         x, y = px[~aside], py[~aside]
         ends = np.column_stack([np.full(len(y), zero), y]).ravel()
         painter.drawPath(pg.functions.arrayToQPath(np.repeat(x, 2), ends, connect="pairs"))
+
+    def _draw_slants(self, painter: QPainter, to_pixels: Map, x: Array, y: Array, to_x: Array, to_y: Array) -> None:
+        painter.setPen(QPen(colour("fit", 0.9), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        across = np.column_stack([to_pixels.x(x), to_pixels.x(to_x)]).ravel()
+        up = np.column_stack([to_pixels.y(y), to_pixels.y(to_y)]).ravel()
+        painter.drawPath(pg.functions.arrayToQPath(across, up, connect="pairs"))
 
     def _draw_errors(self, painter: QPainter, px: Array, to_pixels: Map, y: Array, error: Array) -> None:
         painter.setPen(QPen(colour("muted", 0.8), 1))

@@ -95,6 +95,7 @@ def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -
         fit.result.sigma_x if shown else None,
         x[aside],
         y[aside],
+        fit.taken_to_be if shown else None,
     )
     name = f"{fit.recipe.name} ({series.name})" if several else fit.recipe.name
     if fit.curve is None:
@@ -129,6 +130,7 @@ def _caption(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> 
     if recipe.error_bars and fit.result.error_of_y is not None and fit.recipe.use_errors:
         bars = "± of x and of y" if fit.result.sigma_x is not None else "± of y"
         words += f" Bars are {bars}; {weights_in_words(fit.result)}."
+        words += " Slanted lines lead to where each row is taken to be." if fit.taken_to_be is not None else ""
     if recipe.readings and any(layer.flags for layer in plot.layers):
         words += " Diamonds are kept readings."
     words += scales_in_words(plot, recipe)

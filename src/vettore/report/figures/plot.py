@@ -23,7 +23,10 @@ NONE = np.empty(0)
 
 @dataclass(frozen=True, eq=False)
 class Marks:
-    """Rows as marks: those in use with their ±, and those set aside, which are open. ``name`` stands in the legend."""
+    """Rows as marks: those in use with their ±, and those set aside, which are open. ``name`` stands in the legend.
+
+    ``leads`` are places, x and y (n,), that lines lead the rows in use to.
+    """
 
     name: str
     x: Array
@@ -32,6 +35,7 @@ class Marks:
     error_x: Array | None = None
     aside_x: Array = field(default_factory=lambda: NONE)
     aside_y: Array = field(default_factory=lambda: NONE)
+    leads: tuple[Array, Array] | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -165,6 +165,10 @@ def draw_marks(axes: Any, marks: Marks, recipe: FigureRecipe, colour: str) -> No
         axes.errorbar(
             marks.x, marks.y, marks.error, marks.error_x, fmt="none", ecolor=PAPER.muted, elinewidth=0.7, zorder=2
         )
+    if recipe.error_bars and marks.leads is not None and not many:
+        ends = [np.column_stack(pair) for pair in zip((marks.x, marks.y), marks.leads, strict=True)]
+        across, up = (np.column_stack([pair, np.full(len(pair), np.nan)]).ravel() for pair in ends)
+        axes.plot(across, up, color=PAPER.fit, linewidth=0.9, zorder=2)
     size = (4 if many else 24) * recipe.mark_size**2
     look = {"zorder": 3, "rasterized": many, "marker": MARKS[recipe.mark]}
     edges = {"linewidths": 0 if many else 0.5, "edgecolors": PAPER.plot_ground}

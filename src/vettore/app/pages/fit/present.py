@@ -57,6 +57,12 @@ class Points:
     shown: tuple[object, ...]
 
 
+def slants_of(fit: DerivedFit) -> tuple[Array, Array, Array, Array] | None:
+    """Return rows at x, y (n,) and where on the curve each is taken to lie; None unless x has errors, too."""
+    there = fit.taken_to_be
+    return None if there is None else (fit.x, fit.response[fit.rows], *there)
+
+
 def points_of(series: Series, recipe: AnyFit) -> Points | None:
     """Return the rows as they are drawn for a fit; None for a series without x or y."""
     x = series.values(Role.X)

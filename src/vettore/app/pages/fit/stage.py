@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit.next_bar import NextBar
 from vettore.app.pages.fit.pennants import kept_readings
-from vettore.app.pages.fit.present import Points
+from vettore.app.pages.fit.present import Points, slants_of
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
@@ -102,6 +102,7 @@ class Stage(QStackedWidget):
         """Draw the curve of a fit, or what it says of each row where it has no curve over x."""
         self.refusal.hide()
         self.plot.line.set_curve(fit.curve, fit.result.level)
+        self.plot.marks.set_slants(slants_of(fit))
         fitted = [] if fit.curve is not None else [("fitted", fit.x, fit.result.fitted, theme().fit)]
         self.plot.show_others(fitted, ("measured", self._session.ink(fit.series)))
         for marks in self.plot.others:
