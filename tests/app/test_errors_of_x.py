@@ -26,7 +26,7 @@ def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled):
     settled()
     result = page.fit.result
     assert result.true_x is not None
-    x, y, to_x, to_y = page.plot.marks.slants
+    x, _, to_x, to_y = page.plot.marks.slants
     np.testing.assert_array_equal(x, result.x)
     np.testing.assert_array_equal(to_x, result.true_x)
     assert to_y == pytest.approx(page.fit.curve(result.true_x))

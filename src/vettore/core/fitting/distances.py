@@ -22,7 +22,7 @@ result is taken, with the measured x and y in it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -42,7 +42,11 @@ from vettore.core.remarks import RemarkKind
 
 # Newton's steps for the true x, and by how much of σ they must move for another.
 MOST_INNER, INNER_STILL = 60, 1e-13
-HALVINGS = 40
+HALVINGS = 16
+ROUNDING = 4 * float(np.finfo(np.float64).eps)
+# Newton's steps after one that gained less than this share have doubled their digits so many times; what still moves then
+# is the rounding of the formula.
+CALM, CALM_STEPS = 1e-9, 3
 
 
 class ErrorsOfX(NamedTuple):
@@ -71,6 +75,17 @@ class _At:
     squares: float
 
 
+class _Place(NamedTuple):
+    """Rows at some x (n,): the curve there, its slope and bend, what is left of y, and the rows' parts of S."""
+
+    x: Array
+    value: Array
+    slope: Array
+    bend: Array
+    off: Array
+    parts: Array
+
+
 class _Problem:
     """Rows x, y with σ_x, σ_y, ρ (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
 
@@ -78,10 +93,12 @@ class _Problem:
         self, tree: Node, x_name: str, free: tuple[str, ...], held: Mapping[str, float], rows: tuple[Array, ...]
     ) -> None:
         self.x, self.y, self.sigma_x, sigma_y, correlation = rows
-        self._free, self._held, self._x_name = free, dict(held), x_name
         slope = derivative(tree, x_name)
-        self._value, self._slope, self._bend = (Program(node) for node in (tree, slope, derivative(slope, x_name)))
-        self._by = [Program(derivative(tree, name)) for name in free]
+        given = {name: np.float64(value) for name, value in held.items()}
+        along = Program(tree, slope, derivative(slope, x_name))
+        # Value, slope and bend along x in one run, and all derivatives by coefficients in another.
+        self._along = along.bound(given, (x_name, *free))
+        self._by = Program(*(derivative(tree, name) for name in free)).bound(given, (x_name, *free))
         # Rows whose x is known exactly have nothing to be sought.
         self._open = self.sigma_x > 0
         some = np.where(self._open, self.sigma_x, 1.0)
@@ -89,59 +106,60 @@ class _Problem:
         self._tilt = np.where(self._open, correlation * sigma_y / some, 0.0)
         self.sigma_y = np.where(self._open, sigma_y * np.sqrt(1 - correlation**2), sigma_y)
 
-    def _eval(self, program: Program, c: Array, x: Array) -> Array:
-        known = {self._x_name: x, **self._held, **dict(zip(self._free, c.tolist(), strict=True))}
-        result = np.asarray(program({name: known[name] for name in program.inputs}), dtype=np.float64)
-        return np.broadcast_to(result, x.shape)
+    def _shaped(self, run: Callable[[Iterable[Any]], list[Any]], c: Array, x: Array) -> list[Array]:
+        return [np.broadcast_to(np.asarray(value, dtype=np.float64), x.shape) for value in run((x, *c))]
 
-    def _off(self, c: Array, true_x: Array) -> Array:
-        """Return what is left of y beside what comes with the error of x."""
-        return self.y - self._eval(self._value, c, true_x) - self._tilt * (self.x - true_x)
+    def value(self, c: Array, x: Array) -> Array:
+        """Return the curve at x (n,)."""
+        return self._shaped(self._along, c, x)[0]
 
-    def _parts(self, c: Array, true_x: Array) -> Array:
-        off = self._off(c, true_x) / self.sigma_y
-        return off * off + (self.x - true_x) ** 2 * self._precision
+    def _place(self, c: Array, true_x: Array) -> _Place:
+        value, slope, bend = self._shaped(self._along, c, true_x)
+        # What is left of y beside what comes with the error of x.
+        off = self.y - value - self._tilt * (self.x - true_x)
+        parts = (off / self.sigma_y) ** 2 + (self.x - true_x) ** 2 * self._precision
+        return _Place(true_x, value, slope, bend, off, parts)
 
-    def true_x(self, c: Array, begin: Array) -> Array:
+    def _nearest(self, c: Array, begin: Array) -> _Place:
         """Return the ξ of all rows: Newton's method from ``begin``, each step halved until it comes down."""
-        true_x = np.where(self._open, begin, self.x)
-        parts = self._parts(c, true_x)
-        # Where the place to begin is out of the formula's range, the measured x is taken.
-        lost = ~np.isfinite(parts)
-        true_x[lost] = self.x[lost]
-        parts = self._parts(c, true_x)
+        here, calm = self._place(c, np.where(self._open, begin, self.x)), 0
+        lost = ~np.isfinite(here.parts)
+        if lost.any():
+            # Where the place to begin is out of the formula's range, the measured x is taken.
+            here = self._place(c, np.where(lost, self.x, here.x))
         for _ in range(MOST_INNER):
-            off = self._off(c, true_x) / self.sigma_y**2
-            slope, bend = self._eval(self._slope, c, true_x) - self._tilt, self._eval(self._bend, c, true_x)
-            down = off * slope + (self.x - true_x) * self._precision
-            safe = slope**2 / self.sigma_y**2 + self._precision
-            curved = safe - off * bend
+            slope, weight = here.slope - self._tilt, 1 / self.sigma_y**2
+            down = here.off * weight * slope + (self.x - here.x) * self._precision
+            safe = slope**2 * weight + self._precision
+            curved = safe - here.off * weight * here.bend
             step = np.where(self._open, down / np.where(curved > 0.1 * safe, curved, safe), 0.0)
             step[~np.isfinite(step)] = 0.0
+            # A part is known to the rounding of y and of the curve, not to its own.
+            rounding = ROUNDING * (np.abs(self.y) + np.abs(here.value)) / self.sigma_y
+            level = (np.sqrt(here.parts) + rounding) ** 2
             for _ in range(HALVINGS):
-                tried = self._parts(c, true_x + step)
-                worse = ~(tried <= parts * (1 + 1e-15)) & (step != 0)
+                there = self._place(c, here.x + step)
+                worse = ~(there.parts <= level) & (step != 0)
                 if not worse.any():
                     break
                 step[worse] *= 0.5
             else:
                 step[worse] = 0.0
-            true_x = true_x + step
-            parts = self._parts(c, true_x)
-            if np.all(np.abs(step) <= INNER_STILL * (np.abs(true_x) + self.sigma_x)):
+                there = self._place(c, here.x + step)
+            before = float(np.sum(here.parts))
+            calm += before - float(np.sum(there.parts)) <= CALM * before
+            here = there
+            if calm > CALM_STEPS or np.all(np.abs(step) <= INNER_STILL * (np.abs(here.x) + self.sigma_x)):
                 break
-        return true_x
+        return here
 
     def at(self, c: Array, near: _At | None) -> _At:
         """Return everything at coefficients ``c``."""
-        true_x = self.true_x(c, self.x if near is None else near.true_x)
-        slope = np.array(self._eval(self._slope, c, true_x))
-        spread = np.sqrt(self.sigma_y**2 + (slope - self._tilt) ** 2 * self.sigma_x**2)
-        straight = self.y - self._eval(self._value, c, true_x) + slope * (true_x - self.x)
-        jacobian = np.column_stack([self._eval(program, c, true_x) for program in self._by]) / spread[:, None]
-        residual = straight / spread
-        squares = float(np.sum(self._parts(c, true_x)))
-        return _At(true_x, slope, spread, residual, jacobian, squares)
+        here = self._nearest(c, self.x if near is None else near.true_x)
+        spread = np.sqrt(self.sigma_y**2 + (here.slope - self._tilt) ** 2 * self.sigma_x**2)
+        straight = self.y - here.value + here.slope * (here.x - self.x)
+        jacobian = np.column_stack(self._shaped(self._by, c, here.x)) / spread[:, None]
+        return _At(here.x, here.slope, spread, straight / spread, jacobian, float(np.sum(here.parts)))
 
 
 def fit_distances(
@@ -232,7 +250,7 @@ def _told(
         curve = curve.with_values(curve.values)
         curve.span = (float(problem.x.min()), float(problem.x.max()))
     values = {name: told.coefficients[name].value for name in told.coefficients}
-    fitted = problem._eval(problem._value, np.array([values[name] for name in free]), problem.x)
+    fitted = problem.value(np.array([values[name] for name in free]), problem.x)
     remarks = [remark for remark in first.own_remarks if remark.kind not in _OF_THE_SEARCH]
     return replace(
         told,
