@@ -7,9 +7,14 @@ from PySide6.QtCore import QPoint, Qt
 from vettore import core
 from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
+from vettore.files.study_file import study_bytes, study_from_bytes
+from vettore.report.document import report_document
 from vettore.study import edits
-from vettore.study.kinds.readings import AreaReading, PlaceReading, SlopeReading
+from vettore.study.derive import derive_reading
+from vettore.study.kinds.readings import AreaReading, PlaceReading, PlanReading, SlopeReading
+from vettore.study.planned import places_of
 from vettore.words.next_rows import improvable, rows_needed_in_words, where_next_in_words
+from vettore.words.readings import reading_line
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -65,6 +70,88 @@ def test_the_strip_shows_what_the_core_foretells(page, window, qtbot, settled):
     assert bar.subject.currentText() == "k"
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert not bar.isVisible()
+
+
+def test_a_price_moves_the_plan_which_is_kept_and_follows_the_fit(page, window, qtbot, settled):
+    """Rows that cost more early are put late; kept, it stands among the readings, on the plot and in the report; undone."""
+    bar, style = page.drawn.next, window.session.style
+    qtbot.mouseClick(page.findings.where_next, LEFT)
+    bar.subject.setCurrentText("k")
+    bar.subject.activated.emit(1)
+    settled()
+    free = bar.strip.told
+    qtbot.keyClicks(bar.price, "20 - time/6")
+    qtbot.keyClick(bar.price, Qt.Key.Key_Return)
+    settled()
+    told = bar.strip.told
+    dear = core.where_next(page.fit.result, told.x, "k", price=20 - told.x / 6)
+    assert (told.best, told.plan) == (dear.best, dear.plan)
+    assert told.best > free.best
+    assert bar.sentence.text().endswith("That gains most for its price, 20 - time/6 a row.")
+    before = window.session.study
+    qtbot.mouseClick(bar.keep, LEFT)
+    settled()
+    (plan,) = [one for one in window.session.study.readings if isinstance(one, PlanReading)]
+    assert (plan.improve, plan.rows, plan.price, plan.name) == ("k", 1, "20 - time/6", "plan")
+    now, then = style.number(told.now, 2), style.number(told.planned, 2)
+    answer = f"at time = {style.short(float(f'{told.plan[0]:.3g}'))} min: ± {now} becomes {then} 1/min"
+    assert reading_line(page.fit, derive_reading(window.session.study, plan), style).text == answer
+    study = edits.set_report(
+        window.session.study, window.session.study.report.changed(curve=plan.curve, fits="one", left_out=())
+    )
+    lines = [line for block in report_document(study).section("readings").blocks for line in block.lines]
+    assert ("plan · 1 row more for k, a row costing 20 - time/6", answer) in [(one.label, one.text) for one in lines]
+    assert study_from_bytes(study_bytes(study), "a.vettore").readings == study.readings
+    qtbot.keyClicks(bar.price, " - 9")
+    qtbot.keyClick(bar.price, Qt.Key.Key_Return)
+    settled()
+    assert bar.sentence.text() == "The price “20 - time/6 - 9” is not above 0 everywhere over the data."
+    window.session.undo()
+    assert window.session.study == before
+
+
+def test_a_plan_for_a_reading_goes_by_its_name(page, window, qtbot, settled):
+    """A slope that is kept can be planned for, and one that is not is to be kept first; the plan follows its name."""
+    bar, curve = page.drawn.next, window.session.curve.id
+    window.session.do("keep", edits.keep(window.session.study, SlopeReading(curve=curve, at=10.0, name="uptake")))
+    settled()
+    qtbot.mouseClick(page.findings.where_next, LEFT)
+    bar.subject.setCurrentText("uptake")
+    bar.rows.setValue(2)
+    qtbot.mouseClick(bar.keep, LEFT)
+    settled()
+    study = window.session.study
+    slope, plan = study.readings_of(curve)[-2:]
+    said = derive_reading(study, plan)
+    expected = core.where_next(page.fit.result, places_of(page.fit), ("slope", 10.0), rows=2)
+    assert (said.planned, said.value, said.unit) == (expected.plan, expected.planned, "mg/L/min")
+    renamed = edits.rename_reading(study, slope.id, "slope at ten")
+    assert derive_reading(renamed, renamed.readings_of(curve)[-1]).planned == expected.plan
+    gone = edits.drop_reading(study, slope.id)
+    assert "“uptake” is nothing that rows more make better known" in derive_reading(gone, plan).refusal
+
+
+@pytest.mark.parametrize(
+    ("typed", "wanted"),
+    [
+        ("", ("all", 1)),
+        ("k", ("k", 1)),
+        ("k × 3", ("k", 3)),
+        ("uptake rate*12", ("uptake rate", 12)),
+        ("×2", ("all", 2)),
+    ],
+)
+def test_a_plan_is_typed(typed, wanted):
+    """What is to be known better, and by how many rows."""
+    (plan,) = PlanReading.typed(typed, "c1")
+    assert (plan.improve, plan.rows) == wanted
+
+
+@pytest.mark.parametrize("typed", ["k × 0", "k × 101", "k × m", "k × 2 × 3"])
+def test_what_is_no_plan_is_refused(typed):
+    """With what to write instead."""
+    with pytest.raises(core.DataError, match="as k × 3"):
+        PlanReading.typed(typed, "c1")
 
 
 def test_readings_can_be_known_better_too(page, window):

@@ -11,7 +11,8 @@ import click
 
 from vettore.cli.figure import LOOKS, figure_options, save_figure_of
 from vettore.cli.fit_many import fit_all
-from vettore.cli.fit_told import fit_json, fit_text, next_of, ranges_of, readings_of, save_rows, tell_saved
+from vettore.cli.fit_planned import with_plan
+from vettore.cli.fit_told import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
 from vettore.core.errors import DataError
 
@@ -32,6 +33,7 @@ SINGLE = {
     "table": "--table",
     "improve": "--next",
     "next_rows": "",
+    "price": "",
     "profile": "--profile",
 }
 
@@ -82,6 +84,7 @@ SINGLE = {
     "--next", "improve", help="Tell where rows more would lower the ± of a coefficient most (its name, or all)."
 )
 @click.option("--next-rows", type=click.IntRange(1, 100), help="How many rows more are planned (1 when left out).")
+@click.option("--price", help='What a row costs, as a formula of x: "1 + depth/2"; it needs --next.')
 @click.option(
     "--table",
     "table",
@@ -146,6 +149,7 @@ def _fit_one(
     table: Path | None,
     improve: str | None,
     next_rows: int | None,
+    price: str | None,
     profile: bool,
 ) -> None:
     """Fit one file, and tell and save what is asked for."""
@@ -153,13 +157,8 @@ def _fit_one(
 
     study = study_of(table_of(file, read, whole=True), file, read, asked)
     derived = derive_fit(study, study.curves[0].id)
-    readings = readings_of(study, derived)
-    if profile:
-        readings += ranges_of(derived)
-    if improve is not None:
-        readings.append(next_of(derived, improve, next_rows or 1))
-    elif next_rows is not None:
-        raise DataError("--next-rows would have no effect here: it is about --next.")
+    study = with_plan(study, derived, improve, next_rows, price)
+    readings = readings_of(study, derived) + (ranges_of(derived) if profile else [])
     click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
     if table is not None:
         save_rows(derived, table)

@@ -94,6 +94,8 @@ def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
         numbers = [{"value": place.x, "standard_error": place.standard_error} for place in found.crossings]
         if found.value is not None:
             numbers = [{"value": found.value, "standard_error": found.standard_error}]
+        if found.planned:
+            numbers = [{"x": place, "now": found.before, "then": found.value} for place in found.planned]
         said: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": found.unit, "numbers": numbers}
         if isinstance(reading, FormulaReading) and found.standard_error:
             said["budget"] = _budget_told(derived, reading, kept, found.unit)
@@ -138,28 +140,6 @@ def ranges_of(derived: DerivedFit) -> list[dict[str, Any]]:
         asked = f"{name}, {percent} range of the likelihood"
         out.append({"asked": asked, "told": told, "unit": unit or "", "numbers": [{"low": low, "high": high}]})
     return out
-
-
-# Places over the span of the data that could be measured next.
-PLACES = 201
-
-
-def next_of(derived: DerivedFit, improve: str, rows: int) -> dict[str, Any]:
-    """Return where to measure next, as a reading is told. Raises DataError."""
-    import numpy as np
-
-    from vettore.core.next_rows import where_next
-    from vettore.core.rounding import NumberStyle
-
-    places = np.linspace(float(derived.x.min()), float(derived.x.max()), PLACES)
-    told = where_next(derived.result, places, improve, rows=rows)
-    style = NumberStyle()
-    planned = ", ".join(style.short(float(f"{place:.4g}")) for place in told.plan)
-    of = "the ± of all" if improve == "all" else f"the ± of {improve}"
-    words = f"at {planned}: {of} {style.number(told.now, 3)} becomes {style.number(told.planned, 3)}"
-    asked = "one row more" if rows == 1 else f"{rows} rows more"
-    numbers = [{"x": place, "now": told.now, "then": told.planned} for place in told.plan]
-    return {"asked": asked, "told": words, "unit": "", "numbers": numbers}
 
 
 def save_rows(derived: DerivedFit, path: Path) -> None:

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 
 from vettore.core.next_rows import ALL, Improve, WhereNext
-from vettore.core.remarks import counted, listed
+from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit, coefficient_units
-from vettore.study.kinds.readings import AreaReading, DerivedReading, SlopeReading, ValueReading
+from vettore.study.kinds.readings import DerivedReading
 from vettore.study.series import Role
-from vettore.words.readings import reading_question
-
-# A plan of no more places names them all.
-MOST_NAMED = 5
-TIMES = {2: "twice"}
+from vettore.words.readings import reading_question, rows_at
 
 
 def improvable(
@@ -30,17 +25,8 @@ def improvable(
     ]
     for reading in readings:
         recipe = reading.recipe
-        asked: Improve
-        match recipe:
-            case ValueReading():
-                asked = ("value", recipe.at)
-            case SlopeReading():
-                asked = ("slope", recipe.at)
-            case AreaReading():
-                asked = ("area", recipe.at, recipe.to)
-            case _:
-                continue
-        found.append((recipe.name or reading_question(fit, recipe, style), asked, reading.unit))
+        if recipe.asked_for is not None:
+            found.append((recipe.name or reading_question(fit, recipe, style), recipe.asked_for, reading.unit))
     return [*found, ("all coefficients", ALL, "")]
 
 
@@ -48,7 +34,7 @@ def where_next_in_words(fit: DerivedFit, called: str, unit: str, told: WhereNext
     """Say where so many rows more tell most, and what they make of the ±."""
     x_name, x_unit = fit.series.name_and_unit(Role.X)
     rows = len(told.plan)
-    at = _places(told.plan, style)
+    at = rows_at(told.plan, style)
     where = f"{x_name} = {at} {x_unit}".strip()
     more = "One row more tells" if rows == 1 else f"{rows} rows more tell"
     gain = 100 * (1 - told.planned / told.now)
@@ -65,14 +51,4 @@ def rows_needed_in_words(target: float, unit: str, count: int, places: Sequence[
     wanted = f"± {style.short(target)} {unit}".strip()
     if count == 0:
         return f"{wanted} is reached already."
-    return f"{wanted} takes {counted(count, 'row')} more, at {_places(places, style)}."
-
-
-def _places(x: Sequence[float], style: NumberStyle) -> str:
-    """Write where rows are put, places that are taken several times once: ``0 (3 times) and 6.5``."""
-    times = Counter(x)
-    texts = [
-        style.short(float(f"{place:.3g}")) + (f" ({TIMES.get(count, f'{count} times')})" if count > 1 else "")
-        for place, count in sorted(times.items())[:MOST_NAMED]
-    ]
-    return listed(texts) + (" …" if len(times) > MOST_NAMED else "")
+    return f"{wanted} takes {counted(count, 'row')} more, at {rows_at(places, style)}."

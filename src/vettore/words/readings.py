@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds import readings as kinds
@@ -51,6 +53,37 @@ class ReadingWords:
     answers: Callable[[DerivedReading, Called, NumberStyle], list[str]] | None = None
     none: str = ""
     asides: Callable[[DerivedReading, NumberStyle], list[str]] = lambda reading, style: []
+
+
+# A plan of no more places names them all.
+MOST_NAMED = 5
+TIMES = {2: "twice"}
+
+
+def rows_at(x: Sequence[float], style: NumberStyle) -> str:
+    """Write where rows are put, places that are taken several times once: ``0 (3 times) and 6.5``."""
+    times = Counter(x)
+    texts = [
+        style.short(float(f"{place:.3g}")) + (f" ({TIMES.get(count, f'{count} times')})" if count > 1 else "")
+        for place, count in sorted(times.items())[:MOST_NAMED]
+    ]
+    return listed(texts) + (" …" if len(times) > MOST_NAMED else "")
+
+
+def _plan(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
+    if reading.before is None or reading.value is None:
+        return []
+    at = f"at {called.x} = {rows_at(reading.planned, style)} {called.x_unit}".strip()
+    if isinstance(reading.recipe, kinds.PlanReading) and reading.recipe.improve == "all":
+        return [f"{at}: ± of all less by {style.fixed(100 * (1 - reading.value / reading.before), 0)} %"]
+    now, then = (style.number(value, 2) for value in (reading.before, reading.value))
+    return [f"{at}: ± {now} becomes {then} {reading.unit}".strip()]
+
+
+def _planned(asked: kinds.PlanReading, called: Called, style: NumberStyle) -> str:
+    wanted = "all coefficients" if asked.improve == "all" else asked.improve
+    price = f", a row costing {asked.price}" if asked.price else ""
+    return f"{counted(asked.rows, 'row')} more for {wanted}{price}"
 
 
 def _crossings(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
@@ -192,6 +225,15 @@ READINGS: dict[type[Reading], ReadingWords] = {
         pennant="in the sample",
         asides=lambda reading, style: ["where the curve reaches 0, with the other sign"],
     ),
+    kinds.PlanReading: ReadingWords(
+        "measure next for",
+        "k × 3",
+        "plan",
+        _planned,
+        lambda asked, called: "",
+        pennant="next",
+        answers=_plan,
+    ),
     kinds.FormulaReading: ReadingWords(
         "number",
         "Q = M/area where M = 500 ± 2 mg",
@@ -260,6 +302,9 @@ def pennants(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> li
         return [f"{TURNS[turn.kind]} {style.number(turn.y, 4)} {unit.y_unit}".strip() for turn in reading.turns]
     if reading.crossings:
         return _crossings(reading, unit, style)
+    if reading.planned:
+        counts = [reading.planned.count(x) for x, _ in reading.places]
+        return [words.pennant + (f" × {count}" if count > 1 else "") for count in counts]
     if reading.value is None:
         return []
     return [f"{words.pennant} {style.pair(reading.value, reading.standard_error, reading.unit)}".strip()]

@@ -16,14 +16,15 @@ from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import about, button, label
-from vettore.core.next_rows import Improve, WhereNext, rows_needed, where_next
+from vettore.core.next_rows import Improve, WhereNext, rows_needed
 from vettore.core.rounding import read_number
 from vettore.look.theme import SIZES
+from vettore.study.edits import keep
 from vettore.study.fits import DerivedFit
-from vettore.study.kinds.readings import DerivedReading
+from vettore.study.kinds.readings import DerivedReading, PlanReading
+from vettore.study.planned import places_of, plan_next
 from vettore.words.next_rows import improvable, rows_needed_in_words, where_next_in_words
 
-PLACES = 161
 HEIGHT = 58
 
 
@@ -124,13 +125,22 @@ class NextBar(QWidget):
         self.wanted.setAccessibleName("± that is wanted")
         self.wanted.setFixedWidth(86)
         self.wanted.returnPressed.connect(self._begin)
+        self.price = QLineEdit()
+        self.price.setPlaceholderText("price of a row")
+        self.price.setAccessibleName("What a row costs, as a formula of x")
+        self.price.setToolTip("What a row costs where some cost more than others, as a formula of x: 1 + x/2")
+        self.price.setFixedWidth(104)
+        self.price.returnPressed.connect(self._begin)
+        self.keep = button(
+            "Keep", self._keep, "link", "Keep this plan with the readings: it follows the fit into the report"
+        )
         self.sentence = label("", "sentence", wrap=True)
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(label("Better known:", "label"))
         head.addWidget(self.subject, 1)
         head.addWidget(label("by rows", "label"))
-        for widget in (self.rows, self.wanted):
+        for widget in (self.rows, self.wanted, self.price, self.keep):
             head.addWidget(widget)
         head.addWidget(button("Close", self.hide, "link", "Let it go"))
         box = QVBoxLayout(self)
@@ -170,22 +180,41 @@ class NextBar(QWidget):
             self._show(None, "Where to measure next follows from a fit.")
             return
         called, improve, unit = self._subjects[place]
-        low, high = float(fit.x.min()), float(fit.x.max())
-        log = self._plot.framing.log[0] and low > 0
-        x = np.geomspace(low, high, PLACES) if log else np.linspace(low, high, PLACES)
+        log, price = bool(self._plot.framing.log[0]), self.price.text()
         rows, target, style = self.rows.value(), read_number(self.wanted.text()), self._session.style
 
         def work() -> Found:
-            told = where_next(fit.result, x, improve, rows=rows)
+            told = plan_next(fit, improve, rows, price, log)
             sentence = where_next_in_words(fit, called, unit, told, style)
+            if price.strip():
+                sentence += f" That gains most for its price, {price.strip()} a row."
             if target is not None and target > 0 and called != "all coefficients":
-                needed = rows_needed(fit.result, x, improve, target)
+                needed = rows_needed(fit.result, places_of(fit, log), improve, target)
                 sentence += " " + rows_needed_in_words(target, unit, *needed, style)
             return Found(told, sentence)
 
         self._session.background.run(
             "next", work, lambda found: self._show(found.told, found.sentence), lambda words: self._show(None, words)
         )
+
+    def _keep(self) -> None:
+        """Keep the plan that is shown; one for a reading is kept under the name of that."""
+        fit, place = self._fit, self.subject.currentIndex()
+        if fit is None or not 0 <= place < len(self._subjects):
+            return
+        improve, study = self._subjects[place][1], self._session.study
+        named = {reading.name for reading in study.readings_of(fit.recipe.id) if reading.asked_for is not None}
+        if not isinstance(improve, str) and self.subject.currentText() not in named:
+            self.sentence.setText("Keep that reading first, under a name: a plan follows what is kept.")
+            return
+        plan = PlanReading(
+            curve=fit.recipe.id,
+            name="plan",
+            improve=improve if isinstance(improve, str) else self.subject.currentText(),
+            rows=self.rows.value(),
+            price=self.price.text().strip(),
+        )
+        self._session.do("keep a plan", keep(study, plan))
 
     def _show(self, told: WhereNext | None, sentence: str) -> None:
         self.sentence.setText(sentence)

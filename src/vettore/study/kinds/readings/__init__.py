@@ -11,6 +11,7 @@ from vettore.study.kinds.readings.detection import (
 )
 from vettore.study.kinds.readings.formula import FormulaReading
 from vettore.study.kinds.readings.place import PlaceReading
+from vettore.study.kinds.readings.plan import PlanReading
 from vettore.study.kinds.readings.slope import SlopeReading
 from vettore.study.kinds.readings.steepest import SteepestReading
 from vettore.study.kinds.readings.turns import TurnsReading
@@ -28,6 +29,7 @@ READINGS: tuple[type[Reading], ...] = (
     DetectionReading,
     QuantificationReading,
     AdditionReading,
+    PlanReading,
 )
 
 __all__ = [
@@ -41,6 +43,7 @@ __all__ = [
     "LimitReading",
     "Neighbour",
     "PlaceReading",
+    "PlanReading",
     "Problem",
     "QuantificationReading",
     "Reading",

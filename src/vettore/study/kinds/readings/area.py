@@ -8,6 +8,7 @@ from typing import Self
 import numpy as np
 
 from vettore.core import units
+from vettore.core.next_rows import Improve
 from vettore.core.typed import limits_in
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -33,6 +34,11 @@ class AreaReading(Reading, frozen=True, kw_only=True, tag="area reading"):
         """Two x, as 10 … 60."""
         low, high = limits_in(text)
         return [cls(curve=curve, at=low, to=high)]
+
+    @property
+    def asked_for(self) -> Improve:
+        """The area."""
+        return ("area", self.at, self.to)
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
         """Return the area and its error."""

@@ -18,6 +18,7 @@ from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.budget import Law
 from vettore.core.curve import Crossing, TurningPoint
+from vettore.core.next_rows import Improve
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.part import Part
 from vettore.study.series import Role
@@ -74,9 +75,9 @@ class Given:
 class DerivedReading:
     """What a reading says: a value with its errors and neighbours, crossings, or turns. Beyond the data is said.
 
-    ``places`` (x, y) are where it stands on the plot, one for each number. ``single`` is the standard error of a
-    crossing when its y is one measured signal. ``problem`` says why there is no answer; a sentence comes along where the
-    answer was refused with one.
+    ``places`` (x, y) are where it stands on the plot, one for each number. A plan of rows says at which x, ``planned``, and
+    what its value was ``before``. ``single`` is the standard error of a crossing when its y is one measured signal.
+    ``problem`` says why there is no answer; a sentence comes along where the answer was refused with one.
     """
 
     recipe: Reading
@@ -91,6 +92,8 @@ class DerivedReading:
     beyond: bool = False
     unit: str = ""
     single: float | None = None
+    before: float | None = None
+    planned: tuple[float, ...] = ()
     problem: Problem | None = None
     refusal: str = ""
 
@@ -112,6 +115,11 @@ class Reading(Part, frozen=True, kw_only=True):
     def given_name(self) -> str:
         """The name that the reading itself says, if any."""
         return ""
+
+    @property
+    def asked_for(self) -> Improve | None:
+        """How its number is named where rows are planned that make it better known; None where that is not foretold."""
+        return None
 
     @property
     def over_curve(self) -> bool:

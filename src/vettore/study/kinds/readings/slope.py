@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Self
 
 from vettore.core import units
+from vettore.core.next_rows import Improve
 from vettore.core.typed import numbers_in
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -30,6 +31,11 @@ class SlopeReading(Reading, frozen=True, kw_only=True, tag="slope reading"):
     def typed(cls, text: str, curve: str) -> list[Self]:
         """One x."""
         return [cls(curve=curve, at=numbers_in(text)[0])]
+
+    @property
+    def asked_for(self) -> Improve:
+        """The slope."""
+        return ("slope", self.at)
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
         """Return the slope and its error."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Self
 
+from vettore.core.next_rows import Improve
 from vettore.core.typed import numbers_in
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -29,6 +30,11 @@ class ValueReading(Reading, frozen=True, kw_only=True, tag="value reading"):
     def typed(cls, text: str, curve: str) -> list[Self]:
         """One x, several, or a range."""
         return [cls(curve=curve, at=x) for x in numbers_in(text)]
+
+    @property
+    def asked_for(self) -> Improve:
+        """The value."""
+        return ("value", self.at)
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
         """Return the value, its error and the rows beside it."""
