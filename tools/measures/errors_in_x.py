@@ -1,4 +1,4 @@
-"""How often the 95 % ranges of fits with errors in x hold: `python -m tools.measures.errors_in_x [sets]`."""
+"""How often the 95 % ranges of fits with errors in x hold: `python -m tools.measures.errors_in_x [sets [correlation]]`."""
 
 from __future__ import annotations
 
@@ -26,6 +26,7 @@ CASES = {
 def main() -> None:
     """Print the share of sets in which each range holds its true coefficient."""
     sets = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
+    together = float(sys.argv[2]) if len(sys.argv) > 2 else 0.0
     print(f"| Model ({sets} sets) | ± | Ranges that hold |\n|---|---|---|")
     for name, (formula, curve, true, sigma_x, sigma_y, count) in CASES.items():
         for known in (True, False):
@@ -33,13 +34,13 @@ def main() -> None:
             held, converged = np.zeros(len(true)), 0
             for _ in range(sets):
                 x = np.linspace(0.3, 10, count)
-                data = {
-                    "x": x + sigma_x * rng.normal(size=count),
-                    "y": curve([*true.values()], x) + sigma_y * rng.normal(size=count),
-                }
+                of_x, own = rng.normal(size=(2, count))
+                of_y = together * of_x + np.sqrt(1 - together**2) * own
+                data = {"x": x + sigma_x * of_x, "y": curve([*true.values()], x) + sigma_y * of_y}
                 # From the truth, for speed: what is measured are the ranges.
                 start = true if "exp" in formula or "/" in formula else None
                 spread = {"sigma": np.full(count, sigma_y), "sigma_x": np.full(count, sigma_x)}
+                spread |= {"correlation": together} if together else {}
                 result = core.fit(formula, data, start=start, absolute_sigma=known, **spread)
                 if result.converged:
                     converged += 1

@@ -62,7 +62,9 @@ class KeptReadings(QWidget):
             ("copy", lambda: self._copy(reading, line.text), "Copy with all digits"),
             ("let go", lambda: self._drop(recipe.id), "Remove this reading"),
         ):
-            row.addWidget(button(words, action, "link", tip))
+            # What has no ± has none to be taken apart: turns, several places, a plan.
+            if words != "its ±" or reading.standard_error is not None:
+                row.addWidget(button(words, action, "link", tip))
         row.addStretch()
         self._box.addLayout(row)
         if self._opened == recipe.id:
