@@ -35,7 +35,7 @@ from vettore.core.remarks import Remark, RemarkKind
 
 # Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
 LARGE, LARGE_FROM_START = 20_000, 4_000
-# A thinning keeps at least this many rows, and no fewer than one in so many.
+# A thinning keeps so many rows, and once an answer is found on them one in so many.
 THIN_ROWS, THIN_FROM_START, THIN_SHARE = 8_000, 1_000, 64
 # For a first look so many rows are searched, and so many steps taken on all rows.
 FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
@@ -320,9 +320,13 @@ def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Sol
     searched = problem
     started = all(name in asked.start for name in problem.parts.nonlinear)
     if problem.n > (LARGE if not started else LARGE_FROM_START):
-        enough = max(THIN_FROM_START if started else THIN_ROWS, problem.n // THIN_SHARE)
+        enough = THIN_FROM_START if started else THIN_ROWS
         searched = thinned(problem, enough if asked.thorough else FIRST_LOOK_ROWS)
     reached, told = _search(searched, rows, asked)
+    if reached is not None and searched is not problem and asked.thorough and problem.n // THIN_SHARE > searched.n:
+        # So near that a few passes over all rows end it.
+        searched = thinned(problem, problem.n // THIN_SHARE)
+        reached = search_to_end(searched, reached.alpha, nearly=NEARLY_THERE) or reached
     if reached is None:
         raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")
     if searched is not problem:
