@@ -195,10 +195,10 @@ def _places(rows: Rows) -> tuple[int, ...]:
 
 
 def _repeats(x: Array, rows: Rows) -> Finding | None:
+    if len(np.unique(x)) == len(x):
+        return None
     places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
     repeated = np.flatnonzero(counts > 1)
-    if not len(repeated):
-        return None
     where = _places(rows[counts[which] > 1])
     if len(repeated) == 1:
         return Finding(FindingKind.REPEATED_X, where, (float(places[repeated[0]]),), Remedy.AVERAGE)

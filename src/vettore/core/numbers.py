@@ -12,7 +12,7 @@ import math
 
 import numpy as np
 
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, largest
 
 # 2²⁷ + 1 splits a 53-bit significand into two halves whose products are exact.
 SPLITTER = 134217729.0
@@ -170,7 +170,7 @@ def mean_and_squares_in_double(values: Array, weights: Array | None) -> tuple[fl
 
 def mean_and_squares(values: Array, weights: DoubleDouble | None = None) -> tuple[float, float]:
     """Return the (weighted) mean and the sum of squared deviations from it, in double-double for all but long columns."""
-    scale = power_of_two_near(float(np.max(np.abs(values))))
+    scale = power_of_two_near(largest(values))
     if len(values) > MOST_ROWS_EXACT:
         middle, sum_of_squares = mean_and_squares_in_double(values / scale, None if weights is None else weights.high)
         return middle * scale, sum_of_squares * scale * scale

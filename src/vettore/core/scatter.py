@@ -15,6 +15,9 @@ from numpy.typing import NDArray
 
 from vettore.core.arrays import Array
 
+# After so many throws the recursion of runs goes on by a power.
+MOST_THROWS = 20_000
+
 
 def normal_two_sided(z: float) -> float:
     """Return the probability of a normal variable at least as far from zero."""
@@ -56,9 +59,11 @@ def _no_run_of(k: int, n: int) -> float:
     if n < k:
         return 1.0
     none = [1.0] * k + [1.0 - 0.5**k]
-    for j in range(k + 1, n + 1):
+    end = min(n, MOST_THROWS + k)
+    for j in range(k + 1, end + 1):
         none.append(none[-1] - 0.5 ** (k + 1) * none[j - k - 1])
-    return none[n]
+    # By then each throw takes the same share: all but the largest root of the recursion have died out.
+    return none[end] * (none[end] / none[end - 1]) ** (n - end)
 
 
 def run_at_an_end(values: Array) -> tuple[int, float, bool]:

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, in_range
+from vettore.core.arrays import Array, Values, as_values, finite, in_range
 from vettore.core.errors import DataError
 from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares, power_of_two_near
 from vettore.core.telling import Tells, short
@@ -61,12 +61,12 @@ def describe(values: Values) -> Description:
     1
     """
     column = as_values(values, "values")
-    used = column[np.isfinite(column)]
+    used = _finite_of(column)
     blank = len(column) - len(used)
     if len(used) == 0:
         raise DataError(f"There is no number to describe: all {len(column)} values are blank.")
     scale = 1.0 if in_range(used) else power_of_two_near(float(np.max(np.abs(used))))
-    mean, squares = mean_and_squares(used / scale)
+    mean, squares = mean_and_squares(used if scale == 1.0 else used / scale)
     mean *= scale
     variance = squares / (len(used) - 1) if len(used) > 1 else None
     deviation = math.sqrt(variance) * scale if variance is not None else None
@@ -89,6 +89,11 @@ def describe(values: Values) -> Description:
     )
 
 
+def _finite_of(values: Array) -> Array:
+    """Return the finite values: themselves where all are, since of very many a copy is not to be had for nothing."""
+    return values if finite(values) else values[np.isfinite(values)]
+
+
 def _sum(values: Array) -> float:
     """Add up, in double-double up to the length at which pairwise sums in double are as good as anyone needs."""
     return float(DoubleDouble(values).sum().rounded()) if len(values) <= MOST_ROWS_EXACT else float(values.sum())
@@ -108,7 +113,7 @@ def histogram(values: Array, most: int = 24) -> tuple[Array, Array]:
 
     The width follows Freedman & Diaconis (1981), between 1 and ``most`` bars.
     """
-    used = np.sort(values[np.isfinite(values)])
+    used = np.sort(_finite_of(values))
     if len(used) == 0 or used[0] == used[-1]:
         edge = used[0] if len(used) else 0.0
         return np.array([float(len(used))]), np.array([edge - 0.5, edge + 0.5])
@@ -122,8 +127,9 @@ def histogram(values: Array, most: int = 24) -> tuple[Array, Array]:
 
 def median_absolute_deviation(values: Array) -> float:
     """Return the median distance from the median of the finite values (not scaled)."""
-    used = values[np.isfinite(values)]
-    return float(np.median(np.abs(used - np.median(used))))
+    away = _finite_of(values)
+    away = away - np.median(away)
+    return float(np.median(np.abs(away, out=away), overwrite_input=True))
 
 
 @dataclass(frozen=True)
@@ -156,9 +162,16 @@ def relation(first: Values, second: Values) -> Relation:
 
 def ranks(values: Array) -> Array:
     """Return ranks from 1; equal values share the mean of theirs."""
-    _, which, counts = np.unique(values, return_inverse=True, return_counts=True)
-    ends = np.cumsum(counts)
-    return (ends - (counts - 1) / 2)[which]
+    order = np.argsort(values, kind="stable")
+    ordered, out = values[order], np.empty(len(values))
+    first = np.concatenate([[True], ordered[1:] != ordered[:-1]])[: len(values)]
+    if first.all():
+        out[order] = np.arange(1.0, len(values) + 1)
+        return out
+    starts = np.flatnonzero(first)
+    counts = np.diff(np.append(starts, len(values)))
+    out[order] = np.repeat(starts + (counts + 1) / 2, counts)
+    return out
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -15,6 +17,40 @@ from vettore.core.arrays import Array, Mask, Rows
 MOST_SINGLE_MARKS = 4000
 RADIUS = 4.0
 RING_RADIUS = 8.5
+# Very many rows are looked at in blocks that stay in cache.
+BLOCK = 131_072
+
+
+class Hits:
+    """The pixels of an area that marks hit, as a grid with a margin of two; ``count`` is how many marks there were."""
+
+    def __init__(self, area: QRectF) -> None:
+        self._left, self._top = area.left() - 2, area.top() - 2
+        self._width, self._height = int(area.width()) + 4, int(area.height()) + 4
+        self._grid = np.zeros(self._width * self._height, dtype=bool)
+        self.count = 0
+
+    def add(self, px: Array, py: Array) -> None:
+        """Hit the pixels at x, y (n,)."""
+        column = np.clip((px - self._left).astype(np.intp), 0, self._width - 1)
+        line = np.clip((py - self._top).astype(np.intp), 0, self._height - 1)
+        line *= self._width
+        line += column
+        self._grid[line] = True
+        self.count += len(px)
+
+    def picture(self, fill: str) -> QImage:
+        """Return the pixels that were hit, widened to small discs."""
+        hits = self._grid.reshape(self._height, self._width)
+        wide = hits.copy()
+        wide[1:] |= hits[:-1]
+        wide[:-1] |= hits[1:]
+        wide[:, 1:] |= hits[:, :-1]
+        wide[:, :-1] |= hits[:, 1:]
+        ink = QColor(fill)
+        picture = np.zeros(hits.shape, dtype=np.uint32)
+        picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
+        return as_image(picture)
 
 
 class Marks(StageItem):
@@ -37,6 +73,7 @@ class Marks(StageItem):
         self.stems = False
         self.beyond: Array = np.empty(0)
         self.radius = RADIUS
+        self._in_order = False
         # What the last picture of very many marks showed, the picture, and where rows set aside were.
         nothing = np.empty(0)
         self._pictured: tuple[object, QImage, tuple[Array, Array, Array]] = (None, QImage(), (nothing,) * 3)
@@ -59,6 +96,7 @@ class Marks(StageItem):
         self.beyond = np.zeros(len(x)) if beyond is None else beyond
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
         self.error_of_x, self.slants = error_of_x, None
+        self._in_order = len(x) > MOST_SINGLE_MARKS and bool(np.all(x[1:] >= x[:-1]) or np.all(x[1:] <= x[:-1]))
         self.update()
         self.shown.emit()
 
@@ -91,35 +129,73 @@ class Marks(StageItem):
         return int(self.numbers[best]) if distance[best] <= reach**2 else -1
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
-        many = len(self.xs) > MOST_SINGLE_MARKS
+        if len(self.xs) > MOST_SINGLE_MARKS:
+            self._draw_many(painter, to_pixels, area)
+            return
+        px, py = to_pixels.x(self.xs), to_pixels.y(self.ys)
+        seen = self._within(px, py, area)
+        if self.stems:
+            self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
+        if self.slants is not None:
+            self._draw_slants(painter, to_pixels, *self.slants)
+        if self.error is not None:
+            self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
+        if self.error_of_x is not None:
+            self._draw_errors_of_x(painter, py[seen], to_pixels, self.xs[seen], self.error_of_x[seen])
+        filled, hollow = seen & ~self.aside, seen & self.aside
+        stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
+        self._draw_hollow(painter, px[hollow], py[hollow], self.beyond[hollow])
+        self._draw_rings(painter, to_pixels)
+
+    def _within(self, px: Array, py: Array, area: QRectF) -> Mask:
+        margin = 2 * self.radius
+        seen = (px >= area.left() - margin) & (px <= area.right() + margin)
+        seen &= (py >= area.top() - margin) & (py <= area.bottom() + margin)
+        return np.asarray(seen, dtype=np.bool_)
+
+    def _draw_many(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
+        """Draw very many rows, in blocks, as a picture of the pixels that they hit; as discs where few are in view."""
         shown = (id(self.xs), id(self.ys), id(self.aside), self.fill, to_pixels.key, area.getRect())
-        if many and shown == self._pictured[0]:
+        if shown == self._pictured[0]:
             # Nothing moved since the last frame: only what lies over the marks changed.
             painter.drawImage(QPointF(area.left() - 2, area.top() - 2), self._pictured[1])
             self._draw_hollow(painter, *self._pictured[2])
             self._draw_rings(painter, to_pixels)
             return
-        px, py = to_pixels.x(self.xs), to_pixels.y(self.ys)
-        margin = 2 * self.radius
-        seen = (px >= area.left() - margin) & (px <= area.right() + margin)
-        seen &= (py >= area.top() - margin) & (py <= area.bottom() + margin)
-        if self.stems and len(self.xs) <= MOST_SINGLE_MARKS:
-            self._draw_stems(painter, px, py, to_pixels.y(0.0), self.aside)
-        if self.slants is not None and len(self.xs) <= MOST_SINGLE_MARKS:
-            self._draw_slants(painter, to_pixels, *self.slants)
-        if self.error is not None and len(self.xs) <= MOST_SINGLE_MARKS:
-            self._draw_errors(painter, px[seen], to_pixels, self.ys[seen], self.error[seen])
-        if self.error_of_x is not None and len(self.xs) <= MOST_SINGLE_MARKS:
-            self._draw_errors_of_x(painter, py[seen], to_pixels, self.xs[seen], self.error_of_x[seen])
-        filled = seen & ~self.aside
-        hollow = np.flatnonzero(seen & self.aside)[:MOST_SINGLE_MARKS]
-        if int(filled.sum()) > MOST_SINGLE_MARKS:
-            picture = self._draw_picture(painter, px[filled], py[filled], area)
-            self._pictured = (shown, picture, (px[hollow], py[hollow], self.beyond[hollow]))
-        else:
-            stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
-        self._draw_hollow(painter, px[hollow], py[hollow], self.beyond[hollow])
+        hits = Hits(area)
+        discs: list[tuple[Array, Array]] = []
+        hollow: list[tuple[Array, Array, Array]] = [(np.empty(0),) * 3]
+        for rows in self._blocks(to_pixels, area):
+            px, py = to_pixels.x(self.xs[rows]), to_pixels.y(self.ys[rows])
+            seen = self._within(px, py, area)
+            open_marks = np.flatnonzero(seen & self.aside[rows])[:MOST_SINGLE_MARKS]
+            hollow.append((px[open_marks], py[open_marks], self.beyond[rows][open_marks]))
+            seen &= ~self.aside[rows]
+            px, py = px[seen], py[seen]
+            hits.add(px, py)
+            if hits.count <= MOST_SINGLE_MARKS:
+                discs.append((px, py))
+        x, y, beyond = (np.concatenate(parts)[:MOST_SINGLE_MARKS] for parts in zip(*hollow, strict=True))
+        if hits.count > MOST_SINGLE_MARKS:
+            picture = hits.picture(self.fill)
+            painter.drawImage(QPointF(area.left() - 2, area.top() - 2), picture)
+            self._pictured = (shown, picture, (x, y, beyond))
+        elif hits.count:
+            stamp_discs(
+                painter, *map(np.concatenate, zip(*discs, strict=True)), self.fill, theme().plot_ground, self.radius
+            )
+        self._draw_hollow(painter, x, y, beyond)
         self._draw_rings(painter, to_pixels)
+
+    def _blocks(self, to_pixels: Map, area: QRectF) -> Iterator[slice]:
+        """Yield blocks of rows; where x is in order those of them that may lie in view."""
+        for start in range(0, len(self.xs), BLOCK):
+            rows = slice(start, min(start + BLOCK, len(self.xs)))
+            if self._in_order:
+                ends = to_pixels.x(self.xs[[rows.start, rows.stop - 1]])
+                if ends.max() < area.left() - RING_RADIUS or ends.min() > area.right() + RING_RADIUS:
+                    continue
+            yield rows
 
     def _draw_hollow(self, painter: QPainter, px: Array, py: Array, beyond: Array) -> None:
         """Draw rows set aside: slashed discs, or arrows to where they lie beyond the view."""
@@ -163,26 +239,6 @@ class Marks(StageItem):
         for y, a, b in zip(py.tolist(), left.tolist(), right.tolist(), strict=True):
             if np.isfinite(a) and np.isfinite(b):
                 painter.drawLine(QPointF(a, y), QPointF(b, y))
-
-    def _draw_picture(self, painter: QPainter, px: Array, py: Array, area: QRectF) -> QImage:
-        """Paint very many marks as one picture of the pixels that they hit, widened to small discs; return it."""
-        width, height = int(area.width()) + 4, int(area.height()) + 4
-        column = np.clip((px - area.left() + 2).astype(np.intp), 0, width - 1)
-        line = np.clip((py - area.top() + 2).astype(np.intp), 0, height - 1)
-        hits = np.zeros(width * height, dtype=bool)
-        hits[line * width + column] = True
-        hits = hits.reshape(height, width)
-        wide = hits.copy()
-        wide[1:] |= hits[:-1]
-        wide[:-1] |= hits[1:]
-        wide[:, 1:] |= hits[:, :-1]
-        wide[:, :-1] |= hits[:, 1:]
-        ink = QColor(self.fill)
-        picture = np.zeros((height, width), dtype=np.uint32)
-        picture[wide] = (255 << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
-        image = as_image(picture)
-        painter.drawImage(QPointF(area.left() - 2, area.top() - 2), image)
-        return image
 
     def _draw_rings(self, painter: QPainter, to_pixels: Map) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -247,8 +247,10 @@ def _influence(told: Diagnostics, result: FitResult, named: Array) -> Check:
     ends of a cubic of twelve rows D exceeds 1 every third time by chance.
     """
     cook = np.where(np.isnan(told.cook), np.inf, told.cook)
-    chance = _chance_of(cook, result)
-    strong = _largest_first(cook, (cook > COOK_LOOK) & (chance * result.n < LOOK))
+    far = cook > COOK_LOOK
+    # Only of those, since the chance takes far longer than the distance.
+    far[far] = _chance_of(cook[far], result.leverage[far], result) * result.n < LOOK
+    strong = _largest_first(cook, far)
     top = float(cook.max())
     if not strong:
         return Check(Kind.INFLUENCE, Verdict.GOOD, figures={"largest": top})
@@ -258,15 +260,15 @@ def _influence(told: Diagnostics, result: FitResult, named: Array) -> Check:
     )
 
 
-def _chance_of(cook: Array, result: FitResult) -> Array:
-    """Return the probability of so large a distance for each row of clean data; 0 for a row that decides alone."""
+def _chance_of(cook: Array, leverage: Array, result: FitResult) -> Array:
+    """Return the probability of so large a distance for rows of clean data of their leverage; 0 for one that decides alone."""
     from scipy.special import betaincc
 
     freedom = result.degrees_of_freedom
     m = result.n - freedom
-    rest = np.maximum(1 - result.leverage, 0.0)
+    rest = np.maximum(1 - leverage, 0.0)
     with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.clip(cook * m * rest / (result.leverage * freedom), 0.0, 1.0)
+        share = np.clip(cook * m * rest / (leverage * freedom), 0.0, 1.0)
     chance = betaincc(0.5, (freedom - 1) / 2, np.where(np.isfinite(share), share, 1.0))
     return np.where(np.isfinite(cook), chance, 0.0)
 
@@ -283,12 +285,12 @@ def _known_sigma(result: FitResult) -> Check | None:
 
 def _lack_of_fit(result: FitResult) -> Check | None:
     """Compare the scatter about the curve with that of rows of equal x (Draper & Smith 1998, §2.1)."""
-    _, which, counts = np.unique(result.x, return_inverse=True, return_counts=True)
-    levels = len(counts)
+    levels = len(np.unique(result.x))
     pure_freedom = result.n - levels
     lack_freedom = levels - (result.n - result.degrees_of_freedom)
     if pure_freedom < 2 or lack_freedom < 1 or len(result.x) != len(result.y):
         return None
+    which = np.unique(result.x, return_inverse=True)[1]
     w = np.ones(result.n) if result.sigma is None else 1 / result.sigma**2
     means = np.bincount(which, w * result.y) / np.bincount(which, w)
     pure = float(np.sum(w * (result.y - means[which]) ** 2))

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, largest
 from vettore.core.distributions import chi_squared_above
 
 
@@ -133,10 +133,10 @@ class Goodness:
             return None
         return float(math.sqrt(float(((self.residuals / rest) ** 2).mean())))
 
-    @property
+    @cached_property
     def exact(self) -> bool:
         """Whether every residual is no more than the rounding of y."""
-        return bool(np.all(np.abs(self.residuals) <= 4 * np.finfo(np.float64).eps * np.max(np.abs(self.y))))
+        return not len(self.y) or bool(largest(self.residuals) <= 4 * np.finfo(np.float64).eps * largest(self.y))
 
     @property
     def _parameters(self) -> int:

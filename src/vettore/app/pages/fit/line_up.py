@@ -18,7 +18,8 @@ from vettore.study.kinds.fits import AnyFit
 from vettore.study.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, plausible, ranked, try_models
 from vettore.study.series import Role, Series
 
-# Models that are seen beside the plot; the others are a click away.
+# Points that are drawn on the card of a model.
+MOST_ON_A_CARD = 4_000
 
 
 class LineUpFiller(QObject):
@@ -133,7 +134,10 @@ class LineUpFiller(QObject):
         self._panel.show_state(len(self.pinned), len(hidden), len(self.candidates) - len(shown))
         count = int(series.in_use.sum())
         self._line_up.setToolTip(f"Tried on {FIRST_LOOK:,} of the {count:,} rows" if count > FIRST_LOOK else "")
-        self.points = (x[series.in_use], y[series.in_use])
+        used = np.flatnonzero(series.in_use)
+        # Cards are small: of very many rows some are drawn, evenly among them.
+        used = used[:: max(1, count // MOST_ON_A_CARD)]
+        self.points = (x[used], y[used])
         self._line_up.show_candidates(shown, self.points, self._chosen(), self._session.style)
         if not self._waiting:
             self.filled.emit()
