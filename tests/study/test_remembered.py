@@ -1,6 +1,7 @@
 """What was worked out is remembered by content: not made twice, never given for another content."""
 
 import threading
+from types import SimpleNamespace
 
 import numpy as np
 
@@ -70,3 +71,21 @@ def test_two_threads_share_one_piece_of_work_and_the_oldest_goes_first():
     for key in ("a", "b"):
         memory.keep(key, key)
     assert (memory.recall("key"), memory.recall("a"), memory.recall("b")) == (None, "a", "b")
+
+
+def test_results_of_very_many_rows_are_let_go_of_before_they_fill_the_memory():
+    """Those used longest ago first; the last one stays however large it is, and small ones are no burden."""
+    memory = Memory(most=10, most_rows=100)
+    made = {
+        name: SimpleNamespace(x=range(rows)) for name, rows in (("a", 40), ("b", 40), ("c", 3), ("d", 30), ("e", 500))
+    }
+    for name in "abc":
+        memory.keep(name, made[name])
+    assert memory.recall("a") is made["a"]
+    memory.keep("d", made["d"])
+    assert [name for name in "abcd" if memory.recall(name) is not None] == ["a", "c", "d"]
+    memory.keep("c", made["c"])
+    memory.keep("e", made["e"])
+    assert [name for name in "abcde" if memory.recall(name) is not None] == ["e"]
+    memory.keep("a", made["a"])
+    assert [name for name in "abcde" if memory.recall(name) is not None] == ["a"]

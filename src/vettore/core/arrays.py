@@ -41,6 +41,11 @@ def finite(values: Array) -> bool:
         return math.isfinite(np.add.reduce(values, axis=None))
 
 
+def at_rows(column: Array, rows: Rows) -> Array:
+    """Return a column at rows, which are distinct and rising: the column itself, and no copy, where they are all."""
+    return column if len(rows) == len(column) else column[rows]
+
+
 def largest(values: Array) -> float:
     """Return the largest size of values; there is at least one."""
     return max(float(values.max()), -float(values.min()))

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vettore.core import units
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fitting.asked import SQUARES, Progress
@@ -95,7 +95,7 @@ class DerivedFit:
     def x(self) -> Array:
         """The series' x at the rows that were used, whatever the model is over."""
         x = self.series.values(Role.X)
-        return self.result.x if x is None else x[self.rows]
+        return self.result.x if x is None else at_rows(x, self.rows)
 
     @cached_property
     def y_called(self) -> tuple[str, str]:
@@ -186,8 +186,8 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         from vettore.core.fitting.polynomial import fit_polynomial
 
         return fit_polynomial(
-            x[rows],
-            y[rows],
+            at_rows(x, rows),
+            at_rows(y, rows),
             recipe.degree,
             intercept=recipe.intercept,
             sigma=None if sigma is None else sigma[rows],

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sized
 from typing import Any, TypeVar
 
 from vettore.study.series import Series
 
 Result = TypeVar("Result")
-# Results that are kept; the one used longest ago goes first.
-MOST_KEPT = 512
+# Results that are kept, and rows that they may have together; the one used longest ago goes first.
+MOST_KEPT, MOST_ROWS = 512, 12_000_000
 
 
 class Memory:
     """Results by key. What is worked out on one thread is waited for on another, not worked out twice."""
 
-    def __init__(self, most: int = MOST_KEPT) -> None:
-        self._most = most
+    def __init__(self, most: int = MOST_KEPT, most_rows: int = MOST_ROWS) -> None:
+        self._most, self._most_rows, self._rows = most, most_rows, 0
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
         self._going_on: dict[Hashable, threading.Event] = {}
         self._lock = threading.Lock()
@@ -32,11 +32,12 @@ class Memory:
             return result
 
     def keep(self, key: Hashable, result: object) -> None:
-        """Keep a result."""
+        """Keep a result, the last one however large it is."""
         with self._lock:
+            self._rows += _rows_of(result) - _rows_of(self._results.pop(key, None))
             self._results[key] = result
-            if len(self._results) > self._most:
-                self._results.popitem(last=False)
+            while len(self._results) > 1 and (len(self._results) > self._most or self._rows > self._most_rows):
+                self._rows -= _rows_of(self._results.popitem(last=False)[1])
 
     def derive(
         self,
@@ -71,6 +72,12 @@ class Memory:
                 with self._lock:
                     self._going_on.pop(key, None)
                 mine.set()
+
+
+def _rows_of(result: object) -> int:
+    """Return how many rows a result rests on, and holds something of for each."""
+    x = getattr(result, "x", ())
+    return len(x) if isinstance(x, Sized) else 0
 
 
 MEMORY = Memory()

@@ -13,7 +13,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from vettore.core.arrays import Array, Mask, Rows
+from vettore.core.arrays import Array, Mask, Rows, at_rows
 from vettore.core.dates import SECONDS, TimeUnit, seconds_of
 from vettore.core.errors import DataError
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
@@ -150,7 +150,7 @@ class Series:
     def numbers(self, rows: Rows | slice = slice(None)) -> dict[str, Array]:
         """Return the columns of numbers by name, on all rows or on some."""
         return {
-            settings.name: column.values[rows]
+            settings.name: column.values[rows] if isinstance(rows, slice) else at_rows(column.values, rows)
             for settings, column in zip(self.columns, self.data, strict=True)
             if column.texts is None
         }

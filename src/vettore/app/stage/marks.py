@@ -93,7 +93,7 @@ class Marks(StageItem):
 
         ``beyond`` is 1 or −1 for rows set aside that lie above or below the view and stand at its edge, 0 for others.
         """
-        self.beyond = np.zeros(len(x)) if beyond is None else beyond
+        self.beyond = np.broadcast_to(0.0, len(x)) if beyond is None else beyond
         self.xs, self.ys, self.numbers, self.aside, self.fill, self.error = x, y, numbers, aside, fill, error
         self.error_of_x, self.slants = error_of_x, None
         self._in_order = len(x) > MOST_SINGLE_MARKS and bool(np.all(x[1:] >= x[:-1]) or np.all(x[1:] <= x[:-1]))

@@ -9,7 +9,7 @@ import numpy as np
 
 from vettore.app.pages.fit.shaping import step_of
 from vettore.app.strip.chip import Chip
-from vettore.core.arrays import Array, Mask
+from vettore.core.arrays import Array, Mask, at_rows
 from vettore.core.rounding import NumberStyle
 from vettore.core.typeset import Box, Row, renamed
 from vettore.study.fits import DerivedFit, coefficient_units, response_of
@@ -79,8 +79,8 @@ def points_of(series: Series, recipe: AnyFit) -> Points | None:
         used = used[(x[used] >= recipe.span[0]) & (x[used] <= recipe.span[1])]
     return Points(
         rows,
-        x[rows],
-        y[rows],
+        at_rows(x, rows),
+        at_rows(y, rows),
         aside,
         None if sigma is None or called != series.label(Role.Y) else sigma[rows],
         None if in_x is None else in_x[rows],

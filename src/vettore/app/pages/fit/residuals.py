@@ -35,6 +35,10 @@ def residuals_of(fit: DerivedFit) -> Residuals:
     x = series.values(Role.X)
     assert x is not None
     aside = np.flatnonzero(series.measured & ~series.kept) if curve is not None else np.empty(0, dtype=np.intp)
+    if not len(aside):
+        # As they are, and not as copies of very many.
+        none = np.broadcast_to(np.False_, len(fit.rows))
+        return Residuals(fit.rows, fit.x, fit.missed, none, np.broadcast_to(0.0, len(fit.rows)))
     rows = np.concatenate([fit.rows, aside])
     missed = _missed_by(fit, aside, curve(x[aside])) if curve is not None else np.empty(0)
     residuals = np.concatenate([fit.missed, missed])
