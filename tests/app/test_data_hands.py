@@ -12,16 +12,19 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox
 
+from vettore import core
 from vettore.app.recent import recent_studies
 from vettore.app.stage.hand_box import Hand
 from vettore.app.stage.picture import save_picture
 from vettore.core.inspection import FindingKind
+from vettore.core.rounding import NumberStyle
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
 from vettore.files.journal import recover
 from vettore.files.readers import read_file
 from vettore.study import edits
 from vettore.study.series import Role
+from vettore.words.readings import rows_at
 
 LEFT = Qt.MouseButton.LeftButton
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -305,6 +308,41 @@ def test_practice_data_keep_their_truth(window, qtbot, settled):
     settled()
     assert "b = 3" in window.pages["Fit"].findings._truth.text()
     assert window.pages["Fit"].fit.result.values[1] == pytest.approx(3, abs=0.01)
+
+
+def test_rows_are_planned_before_there_are_data(window, qtbot, settled):
+    """The plan of the core is made into rows, told beside rows spread evenly; the field for it is there only then."""
+    page = window.pages["Data"]
+    page.practice.open()
+    panel = page.practice.panel
+    assert not panel.wanted.isVisible()
+    panel.count.setText("12")
+    panel.noise.setText("0.3")
+    panel.spacing.setCurrentText("where they tell most")
+    assert panel.wanted.isVisible()
+    places = np.linspace(0, 100, 201)
+    values = {"A": 6, "k": 0.04, "C": 2}
+    every = core.plan_rows("y = A*exp(-k*t) + C", values, places, 12, "all", sigma=0.3)
+    assert page.plot.marks.xs.tolist() == list(every.x)
+    assert f"k ± {every.standard_errors['k']:.2g}" in panel.plan.text()
+    panel.wanted.setCurrentText("k")
+    plan = core.plan_rows("y = A*exp(-k*t) + C", values, places, 12, "k", sigma=0.3)
+    assert page.plot.marks.xs.tolist() == list(plan.x)
+    assert panel.plan.text() == (
+        f"12 rows at {rows_at(plan.x, NumberStyle())}: k would be known to ± {plan.standard_error:.2g}. "
+        f"Spread evenly they would make it ± {plan.even:.2g}."
+    )
+    # What one column says of another: where y is small, a scatter that goes with it is small, too.
+    panel.kind.setCurrentText("relative")
+    shares = core.plan_rows(
+        "y = A*exp(-k*t) + C", values, places, 12, "k", sigma=0.3 * (6 * np.exp(-0.04 * places) + 2)
+    )
+    assert page.plot.marks.xs.tolist() == list(shares.x)
+    panel.count.setText("2")
+    assert "3 to 200 rows" in panel.problem.text()
+    panel.count.setText("12")
+    qtbot.mouseClick(panel.made, LEFT)
+    assert window.session.series.values(Role.X).tolist() == list(shares.x)
 
 
 def test_what_to_look_at_offers_its_remedy(page, window, qtbot, settled):

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+import math
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -12,6 +13,8 @@ from vettore.core.errors import DataError
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_expression
 from vettore.core.next_rows import Improve, WhereNext, where_next
+from vettore.core.planning import Plan, plan_rows
+from vettore.core.practice_data import Noise, practice, practice_x
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
@@ -21,6 +24,8 @@ if TYPE_CHECKING:
 # Places over the span of the data: beyond it nothing tells whether the curve holds.
 PLACES = 201
 MOST_ROWS = 100
+# Where a curve is near 0 a scatter that goes with it is taken to be this share of the largest.
+LEAST_SCATTER = 1e-3
 
 
 def places_of(fit: DerivedFit, log: bool = False) -> Array:
@@ -52,6 +57,34 @@ def improve_of(fit: DerivedFit, wanted: str, kept: Sequence[Reading]) -> Improve
         there = ", ".join([*fit.result.fitted_names, *named, "all"])
         raise DataError(f"“{wanted}” is nothing that rows more make better known. There are: {there}.")
     return wanted
+
+
+class Scatter(NamedTuple):
+    """How made-up rows scatter: the size of their noise, and its kind."""
+
+    size: float
+    kind: Noise
+
+    def at(self, y: Array) -> Array:
+        """Return the standard deviation where the curve is y (k,); of none, that of 1, which says no more than ratios."""
+        match self.kind:
+            case Noise.RELATIVE:
+                of = self.size * np.abs(y)
+            case Noise.POISSON:
+                of = np.sqrt(np.maximum(y, 0.0))
+            case kind:
+                of = np.full(len(y), self.size / (math.sqrt(3) if kind is Noise.UNIFORM else 1.0))
+        most = float(of.max(initial=0.0))
+        return np.asarray(np.maximum(of, most * LEAST_SCATTER) if most > 0 else np.ones(len(y)))
+
+
+def plan_practice(
+    formula: str, values: Mapping[str, float], span: tuple[float, float], rows: int, improve: str, scatter: Scatter
+) -> Plan:
+    """Return where so many rows over a span of x tell most of a formula with these coefficients. Raises VettoreError."""
+    x = practice_x(*span, PLACES)
+    y = practice(formula, values, x).true_y
+    return plan_rows(formula, values, x, rows, improve, sigma=scatter.at(y))
 
 
 def plan_next(

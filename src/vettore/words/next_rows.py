@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from vettore.core.next_rows import ALL, Improve, WhereNext
+from vettore.core.planning import Plan
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit, coefficient_units
@@ -44,6 +46,17 @@ def where_next_in_words(fit: DerivedFit, called: str, unit: str, told: WhereNext
     now, then = (style.number(value, 2) for value in (told.now, told.planned))
     becomes = f"the ± of {called} goes from {now} to {then} {unit}".strip()
     return f"{more} most at {where}: {becomes}, {less}."
+
+
+def plan_in_words(plan: Plan, improve: str, style: NumberStyle) -> str:
+    """Say where rows are planned before there are any, and what they would make known, beside rows spread evenly."""
+    at = rows_at(plan.x, style)
+    if improve != "all":
+        known, even = style.number(plan.standard_error, 2), style.number(plan.even, 2)
+        spread = f" Spread evenly they would make it ± {even}." if math.isfinite(plan.even) else ""
+        return f"{counted(len(plan.x), 'row')} at {at}: {improve} would be known to ± {known}.{spread}"
+    each = ", ".join(f"{name} ± {style.number(error, 2)}" for name, error in plan.standard_errors.items())
+    return f"{counted(len(plan.x), 'row')} at {at} would make known {each}."
 
 
 def rows_needed_in_words(target: float, unit: str, count: int, places: Sequence[float], style: NumberStyle) -> str:

@@ -4,15 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
+import numpy as np
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from vettore.app.widgets.parts import Column, button, clear, label, section
 from vettore.core.errors import VettoreError
 from vettore.core.formula import read_formula
 from vettore.core.practice_data import Noise, PracticeData, Spacing, practice, practice_x
-from vettore.core.rounding import read_number
+from vettore.core.rounding import NumberStyle, read_number
+from vettore.study.planned import Scatter, plan_practice
+from vettore.words.next_rows import plan_in_words
 
+# Rows where they tell most, beside the ways in which they may be spread.
+PLANNED = "where they tell most"
+TIP = Qt.ItemDataRole.ToolTipRole
 START = {"formula": "y = A*exp(-k*t) + C", "A": "6", "k": "0.04", "C": "2"}
 
 
@@ -33,8 +39,10 @@ class PracticePanel(Column):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self.low, self.high, self.count = QLineEdit("0"), QLineEdit("100"), QLineEdit("40")
         self.noise, self.outliers, self.seed = QLineEdit("0.1"), QLineEdit("0"), QLineEdit("1")
-        self.spacing, self.kind = QComboBox(), QComboBox()
-        self.spacing.addItems([str(one) for one in Spacing])
+        self.spacing, self.kind, self.wanted = QComboBox(), QComboBox(), QComboBox()
+        self.spacing.addItems([*map(str, Spacing), PLANNED])
+        self.spacing.setItemData(len(Spacing), "Before there are data: the places from which most is known", TIP)
+        self.plan = label("", "sentence", wrap=True)
         self.kind.addItems([str(one) for one in Noise])
         fields = QWidget()
         grid = QGridLayout(fields)
@@ -44,6 +52,7 @@ class PracticePanel(Column):
             ("to", self.high),
             ("rows", self.count),
             ("spread", self.spacing),
+            ("to know better", self.wanted),
             ("noise", self.kind),
             ("its size", self.noise),
             ("outliers", self.outliers),
@@ -51,17 +60,20 @@ class PracticePanel(Column):
         )
         for row, (words, field) in enumerate(lines):
             field.setAccessibleName(f"Practice data: {words}")
-            grid.addWidget(label(words, "label"), row, 0)
+            called = label(words, "label")
+            grid.addWidget(called, row, 0)
             grid.addWidget(field, row, 1)
+            if field is self.wanted:
+                self._of_plans = (called, field)
         self.problem = label("", "bad", wrap=True)
         self.made = button("Make the series", self._finish, "primary")
         self.add(section("Practice data"), self.formula, section("True coefficients"), self._coefficients)
-        self.add(section("Rows and noise"), fields, self.problem, self.made, button("Leave it", leave))
+        self.add(section("Rows and noise"), fields, self.plan, self.problem, self.made, button("Leave it", leave))
         self.column.addStretch()
         self.formula.textChanged.connect(self._read)
         for field in (self.low, self.high, self.count, self.noise, self.outliers, self.seed):
             field.textChanged.connect(self.preview)
-        for box in (self.spacing, self.kind):
+        for box in (self.spacing, self.kind, self.wanted):
             box.currentIndexChanged.connect(self.preview)
         self._read()
 
@@ -85,18 +97,25 @@ class PracticePanel(Column):
                 self._values[name] = field
                 self._grid.addWidget(label(name, "label"), row, 0)
                 self._grid.addWidget(field, row, 1)
+            self.wanted.blockSignals(True)
+            self.wanted.clear()
+            self.wanted.addItems(["all coefficients", *wanted])
+            self.wanted.blockSignals(False)
         self.preview()
 
     def data(self) -> PracticeData:
         """Return the rows. Raises VettoreError."""
-        x = practice_x(
-            self._number(self.low),
-            self._number(self.high),
-            int(self._number(self.count)),
-            self.spacing.currentText(),
-            int(self._number(self.seed)),
-        )
         values = {name: self._number(field) for name, field in self._values.items()}
+        low, high, count = self._number(self.low), self._number(self.high), int(self._number(self.count))
+        if self.spacing.currentText() == PLANNED:
+            improve = "all" if self.wanted.currentIndex() <= 0 else self.wanted.currentText()
+            scatter = Scatter(self._number(self.noise), Noise(self.kind.currentText()))
+            plan = plan_practice(self.formula.text(), values, (low, high), count, improve, scatter)
+            x = np.array(plan.x)
+            self.plan.setText(plan_in_words(plan, improve, NumberStyle()))
+        else:
+            x = practice_x(low, high, count, self.spacing.currentText(), int(self._number(self.seed)))
+            self.plan.setText("")
         return practice(
             self.formula.text(),
             values,
@@ -109,6 +128,8 @@ class PracticePanel(Column):
 
     def preview(self) -> None:
         """Show the rows as they would be."""
+        for widget in self._of_plans:
+            widget.setVisible(self.spacing.currentText() == PLANNED)
         try:
             made = self.data()
         except (VettoreError, ValueError) as error:
