@@ -6,15 +6,19 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
+from tests.study.test_covariance import chosen
 from tests.study.test_x_errors_used import N, light
+from vettore.app.pages.fit import line_up
 from vettore.study import edits
 from vettore.study.series import Role
 
 LEFT = Qt.MouseButton.LeftButton
 
 
-def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled):
+def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled, monkeypatch):
     """One click uses the ± of x; a column of correlation then moves the answer; undo takes both back."""
+    # Polynomials with errors in x are tried elsewhere, and take their time.
+    monkeypatch.setattr(line_up, "degrees", lambda *_: ())
     window.start(light())
     window.show_page("Fit")
     settled()
@@ -46,3 +50,26 @@ def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled):
     settled()
     assert page.fit.result.values == even
     assert page.plot.marks.slants is None
+
+
+def test_a_known_covariance_is_chosen_in_the_header_and_taken_as_known(window, qtbot, settled):
+    """Neighbours alike takes it; whether it is known or relative is offered, and moves the ± alone."""
+    window.start(edits.add_fit(chosen(), "s1", 1))
+    window.show_page("Fit")
+    settled()
+    page = window.pages["Fit"]
+    even = page.fit.result.values
+    page.how.noise_chosen.emit("correlated")
+    settled()
+    assert page.fit.result.values != even
+    assert "a covariance of the rows, relative" in page.how.sentence.text()
+    relative = page.fit.result
+    page.how.known_turned.emit(True)
+    settled()
+    assert page.fit.result.values == relative.values
+    assert page.fit.result.chi_squared == pytest.approx(relative.sum_of_squares)
+    assert not page.how.known.isHidden()
+    window.session.undo()
+    window.session.undo()
+    settled()
+    assert page.fit.result.values == even

@@ -10,7 +10,9 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.figure import LOOKS, figure_options, save_figure_of
+from vettore.cli.fit_covariance import with_covariance
 from vettore.cli.fit_many import fit_all
+from vettore.cli.fit_options import check_options, values_of
 from vettore.cli.fit_planned import with_plan
 from vettore.cli.fit_told import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.given import Reading, left_out, model_of, table_of, table_options
@@ -25,6 +27,15 @@ if TYPE_CHECKING:
 NOT_CONVERGED = 1
 
 
+# The roles of columns, and what names the column for each.
+OPTION_OF = {
+    "x": "x_name",
+    "y": "y_name",
+    "± of y": "sigma_name",
+    "± of x": "sigma_x_name",
+    "correlation of ±": "correlation_name",
+    "number of trials": "trials_name",
+}
 # What only a single fit takes, and the option that says so; blank for one that goes with another.
 SINGLE = {
     "as_json": "--json",
@@ -54,6 +65,9 @@ SINGLE = {
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--sigma-x", "sigma_x_name", help="Column with the standard deviations of x; it needs --sigma.")
 @click.option("--correlation", "correlation_name", help="Column with how the errors of x and y of a row go together.")
+@click.option(
+    "--covariance", type=click.Path(path_type=Path), help="A file with the covariance of the rows, a line each."
+)
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option(
     "--noise",
@@ -173,70 +187,22 @@ def _fit_one(
         raise SystemExit(NOT_CONVERGED)
 
 
-def check_options(asked: dict[str, Any]) -> None:
-    """Refuse options that would be left unused. Raises DataError."""
-    formula, model = asked["formula"] is not None, asked["model_key"] is not None
-    if formula and model:
-        raise DataError("Give either --formula or --model, not both.")
-    polynomial, counts = not formula and not model, asked["noise"] is not None
-    grows = asked["noise"] in ("growing", "correlated")
-    kind = "--formula" if formula else "--model"
-    searched = "A polynomial has one best answer"
-    # Option, whether it was given, whether it has no use here, and why.
-    table = (
-        ("--degree", asked["degree"] is not None, not polynomial, f"{kind} says the model already"),
-        ("--no-intercept", asked["no_intercept"], not polynomial, f"{kind} says whether there is a constant"),
-        ("--library", asked["library"] is not None, not model, "a library is for --model"),
-        ("--start", bool(asked["start"]), polynomial, f"{searched}; starts go with --formula or --model"),
-        ("--hold", bool(asked["hold"]), polynomial, "write the polynomial as a --formula to hold a coefficient"),
-        ("--limit", bool(asked["limit"]), polynomial, "write the polynomial as a --formula to limit a coefficient"),
-        ("--loss", asked["loss"] is not None, polynomial, "write the polynomial as a --formula for another loss"),
-        ("--seed", asked["seed"] is not None, polynomial, f"{searched}; nothing is searched for"),
-        ("--x", asked["x_name"] is not None, formula, "the formula names its columns"),
-        ("--y", asked["y_name"] is not None, formula, "the formula names its columns"),
-        ("--sigma-known", asked["sigma_known"], asked["sigma_name"] is None, "it needs --sigma"),
-        ("--trials", asked["trials_name"] is not None, asked["noise"] != "binomial", "it needs --noise binomial"),
-        (
-            "--sigma",
-            asked["sigma_name"] is not None,
-            counts,
-            "the rows tell their scatter" if grows else "the scatter of counts follows from the curve",
-        ),
-        (
-            "--loss",
-            asked["loss"] is not None,
-            counts,
-            "what the rows tell of their scatter goes with squares"
-            if grows
-            else "counts are fitted by their likelihood",
-        ),
-        ("--sigma-x", asked["sigma_x_name"] is not None, asked["sigma_name"] is None, "it needs --sigma, the ± of y"),
-        ("--correlation", asked["correlation_name"] is not None, asked["sigma_x_name"] is None, "it needs --sigma-x"),
-    )
-    for option, given, useless, why in table:
-        if given and useless:
-            raise DataError(f"{option} would have no effect here: {why}.")
-    both = [name for name in values_of(asked["start"]) if name in values_of(asked["hold"])]
-    if both:
-        raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
-
-
 def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> Study:
     """Return a study of a table with the fit that was asked for; rows that are left out are set aside, and why."""
     from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
     from vettore.study import edits
+    from vettore.study.columns import Role
     from vettore.study.kinds.polynomial_fit import PolynomialFit
-    from vettore.study.series import Role
     from vettore.study.study import Study
 
     name = "standard input" if str(file) == "-" else file.name
     study = edits.add_series(Study(title=name), table, Path(name).stem)
+    if asked["covariance"] is not None:
+        study = with_covariance(study, table, asked["covariance"])
     series = study.series[0].id
     study = _with_rows(study, read)
-    wanted = {Role.X: asked["x_name"], Role.Y: asked["y_name"], Role.Y_ERROR: asked["sigma_name"]}
-    wanted[Role.X_ERROR], wanted[Role.TRIALS] = asked["sigma_x_name"], asked["trials_name"]
-    wanted[Role.CORRELATION] = asked["correlation_name"]
+    wanted = {Role(role): asked[option] for role, option in OPTION_OF.items()}
     if asked["formula"] is not None:
         told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
         _check_numbers(study.series[0], told)
@@ -256,7 +222,8 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
     recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
-    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None, noise=asked["noise"] or "normal")
+    noise = asked["noise"] or ("correlated" if asked["covariance"] else "normal")
+    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None, noise=noise)
     if asked["span"] is not None:
         recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):
@@ -350,20 +317,6 @@ def place_of(names: list[str], wanted: str, file: Path) -> int:
     if wanted.isdecimal() and 1 <= int(wanted) <= len(names):
         return int(wanted) - 1
     raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
-
-
-def values_of(given: Sequence[str]) -> dict[str, float]:
-    """Return ``k=0.1`` texts as values by name. Raises DataError."""
-    from vettore.core.rounding import read_number
-
-    found = {}
-    for text in given:
-        name, _, value = text.partition("=")
-        number = read_number(value)
-        if not name.strip() or number is None:
-            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.")
-        found[name.strip()] = number
-    return found
 
 
 def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]]:

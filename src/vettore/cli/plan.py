@@ -41,7 +41,7 @@ def plan(
 
     The coefficients are guessed: the plan is the best one near the guess. FORMULA is as in "y = A*exp(-k*x)".
     """
-    from vettore.cli.fit import values_of
+    from vettore.cli.fit_options import values_of
     from vettore.core.planning import plan_rows
 
     if (formula is None) == (model_key is None):

@@ -33,6 +33,7 @@ class Role(StrEnum):
     Y_ERROR = "± of y"
     X_ERROR = "± of x"
     CORRELATION = "correlation of ±"
+    COVARIANCE = "covariance of rows"
     TRIALS = "number of trials"
     Z = "z"
     CARRIED = "carried along"

@@ -32,7 +32,7 @@ from vettore.study.study import Study
 from vettore.study.table import RawColumn, Table
 
 # A role that only one column of a series can have; giving it takes it from the column that had it.
-SINGLE_ROLES = frozenset(Role) - {Role.CARRIED, Role.TEXT}
+SINGLE_ROLES = frozenset(Role) - {Role.COVARIANCE, Role.CARRIED, Role.TEXT}
 
 
 def add_series(study: Study, table: Table, name: str) -> Study:
@@ -60,6 +60,11 @@ def set_column(study: Study, series: str, place: int, settings: ColumnSettings) 
     if settings.role in SINGLE_ROLES:
         columns = [replace(c, role=Role.CARRIED) if c.role is settings.role else c for c in columns]
     columns[place] = settings
+    if settings.role is Role.COVARIANCE and one.columns[place].role is Role.CARRIED:
+        # One column for each row: those that follow are meant, too.
+        for k in range(place + 1, min(place + one.rows, len(columns))):
+            if columns[k].role is Role.CARRIED:
+                columns[k] = replace(columns[k], role=Role.COVARIANCE)
     renamed = one.columns[place].name
     if settings.name != renamed:
         _check_name(one, settings.name, place)

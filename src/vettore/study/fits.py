@@ -191,10 +191,9 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
             recipe.degree,
             intercept=recipe.intercept,
             sigma=None if sigma is None else sigma[rows],
-            absolute_sigma=recipe.errors_known and sigma is not None,
             names=names,
             thorough=thorough,
-            **noise,
+            **{"absolute_sigma": recipe.errors_known and sigma is not None, **noise},
         )
 
     result = MEMORY.derive(
@@ -231,13 +230,12 @@ def _fit_formula(
         hold=dict(recipe.hold),
         limits={name: (low, high) for name, low, high in recipe.limits},
         sigma=sigma,
-        absolute_sigma=recipe.errors_known and sigma is not None and recipe.loss == SQUARES,
         loss=recipe.loss if recipe.noise == "normal" else SQUARES,
         seed=recipe.seed,
         progress=progress,
         estimate=estimate,
         thorough=thorough,
-        **noise,
+        **{"absolute_sigma": recipe.errors_known and sigma is not None and recipe.loss == SQUARES, **noise},
     )
 
 
@@ -264,6 +262,9 @@ def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArra
     """Return what a fit is to know of the scatter of y; shares in % are of 100."""
     if recipe.noise == "normal":
         return {}
+    covariance = series.covariance if recipe.noise == "correlated" else None
+    if covariance is not None:
+        return {"covariance": covariance[np.ix_(rows, rows)], "absolute_sigma": recipe.errors_known}
     if recipe.noise in ("growing", "correlated"):
         return {"noise": recipe.noise}
     of = None if trials is None else trials[rows]

@@ -145,6 +145,8 @@ def _needed(study: Study, series: Series) -> set[int]:
             wanted |= {place for place, column in enumerate(series.columns) if column.role is role}
     if any(getattr(user, "noise", "") == "binomial" for user in users):
         wanted |= {place for place, column in enumerate(series.columns) if column.role is Role.TRIALS}
+    if any(getattr(user, "noise", "") == "correlated" for user in users):
+        wanted |= {place for place, column in enumerate(series.columns) if column.role is Role.COVARIANCE}
     by_name = {column.name: place for place, column in enumerate(series.columns)}
     known = column_names(series.columns)
     asked: set[str] = set()

@@ -147,6 +147,22 @@ class Series:
             return np.full(self.rows, self.error_of_y.value)
         return np.asarray(np.abs(y) * (self.error_of_y.value / 100), dtype=np.float64)
 
+    @property
+    def covariance(self) -> Array | None:
+        """The covariance of the rows' errors in y, (rows, rows), from its columns in their order; None without any.
+
+        Raises DataError where there is not one column for each row.
+        """
+        columns = [one.values for c, one in zip(self.columns, self.data, strict=True) if c.role is Role.COVARIANCE]
+        if not columns:
+            return None
+        if len(columns) != self.rows:
+            raise DataError(
+                f"The covariance of the rows has {len(columns)} columns, and there are {self.rows} rows: it takes one column "
+                "for each row, in their order. Choose them in the table's header."
+            )
+        return np.column_stack(columns)
+
     def numbers(self, rows: Rows | slice = slice(None)) -> dict[str, Array]:
         """Return the columns of numbers by name, on all rows or on some."""
         return {

@@ -128,6 +128,8 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     if recipe.noise != "normal":
         trials = series.column(Role.TRIALS)
         weights = NOISE_WORDS[recipe.noise]
+        if recipe.noise == "correlated" and any(column.role is Role.COVARIANCE for column in series.columns):
+            weights = f"a covariance of the rows, {'known' if recipe.errors_known else 'relative'}"
         weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
         by_squares = recipe.noise in ("growing", "correlated")
         how = "least squares" if by_squares else "greatest likelihood"
@@ -161,6 +163,8 @@ def weights_in_words(result: FitResult) -> str:
         return "weights from the scatter of counts about the curve"
     if result.spread is not None:
         return "weights 1/σ² from a scatter σ = a + b·|curve| that the rows tell"
+    if result.whitened is not None and result.memory is None:
+        return f"the covariance of the rows' errors as given, {'known' if result.absolute_sigma else 'relative'}"
     if result.memory is not None:
         return "errors of neighbours that are alike, as far as the rows tell"
     if not result.weighted:
@@ -305,6 +309,8 @@ def method_in_words(fit: DerivedFit) -> str:
             "standard errors from the expected information, ranges from the likelihood with the other coefficients fitted "
             "again, R² of the deviance against the mean."
         )
+    elif result.whitened is not None and result.memory is None:
+        how = f"Generalised least squares with {weights}. {fit.result.message.rstrip('.')}"
     elif result.memory is not None:
         how = (
             "Generalised least squares with errors whose correlation falls with the distance in x, φ at that of neighbours and "

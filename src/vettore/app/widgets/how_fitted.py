@@ -142,7 +142,8 @@ class HowFitted(QWidget):
             "Counts: whole numbers, fitted by the likelihood of Poisson counts.\n"
             "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood.\n"
             "Grows with y: σ = a + b·|y|, told by the rows, which are weighed by it.\n"
-            "Neighbours alike: errors that are correlated along x; how much is told by the rows."
+            "Neighbours alike: errors that are correlated along x; how much is told by the rows, or by their covariance\n"
+            "where columns of the table hold it."
         )
         self.noise.activated.connect(lambda place: self.noise_chosen.emit(list(NOISES)[place]))
         return self.noise
@@ -193,7 +194,8 @@ class HowFitted(QWidget):
         self.weights.setCurrentText(chosen)
         self.weights.setVisible(not counts)
         self.loss.setVisible(not counts)
-        self.known.setVisible(chosen != EQUAL and not counts and recipe.loss == "squares")
+        given = recipe.noise == "correlated" and any(one.role is Role.COVARIANCE for one in series.columns)
+        self.known.setVisible(given or (chosen != EQUAL and not counts and recipe.loss == "squares"))
         can = chosen != EQUAL and not counts and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
         self.x_errors.setVisible(can)
         self.x_errors.setChecked(recipe.use_x_errors)

@@ -57,6 +57,7 @@ def fit_polynomial(
     names: tuple[str, str] = ("x", "y"),
     sigma_x: Values | float | None = None,
     correlation: Values | float | None = None,
+    covariance: Values | None = None,
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
     whole: float = 1.0,
@@ -68,7 +69,7 @@ def fit_polynomial(
     weights; standard errors are scaled by the residual scatter unless ``absolute_sigma``, which takes ``sigma`` as they
     are, reports χ² and makes intervals normal. ``level`` is that of the intervals.
     With ``sigma_x``, standard deviations of x, and ``sigma`` the fit takes the distances of the rows in both; ``correlation``
-    is that of a row's errors of x and y. ``noise``,
+    is that of a row's errors of x and y, ``covariance`` (n, n) that of the rows' errors. ``noise``,
     ``trials`` and ``whole`` are for counts, see fit; without ``thorough`` their ranges are those of the standard errors.
     ``names`` are used in sentences and in the formula. Coefficients are a0, a1, … by rising power.
     Raises DataError when the request or the data do not allow a fit.
@@ -79,11 +80,11 @@ def fit_polynomial(
     1.98
     """
     degree = _whole_degree(degree, intercept)
-    if sigma_x is not None or correlation is not None or noise != Noise.NORMAL:
+    if noise != Noise.NORMAL or any(given is not None for given in (sigma_x, correlation, covariance)):
         spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
         known = {"sigma": spread, "weights": weights, "absolute_sigma": absolute_sigma, "sigma_x": sigma_x}
         known |= {"correlation": correlation, "level": level, "thorough": thorough}
-        options = {**known, "noise": noise, "trials": trials, "whole": whole}
+        options = {**known, "covariance": covariance, "noise": noise, "trials": trials, "whole": whole}
         return _as_formula(x, y, degree, intercept, names, options)
     Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))

@@ -1,0 +1,73 @@
+"""The options of ``vettore fit``: those that would be left unused are refused, and texts become numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from vettore.core.errors import DataError
+
+
+def check_options(asked: dict[str, Any]) -> None:
+    """Refuse options that would be left unused. Raises DataError."""
+    formula, model = asked["formula"] is not None, asked["model_key"] is not None
+    if formula and model:
+        raise DataError("Give either --formula or --model, not both.")
+    for option, given, useless, why in (*_of_the_model(asked, formula, model), *_of_the_scatter(asked)):
+        if given and useless:
+            raise DataError(f"{option} would have no effect here: {why}.")
+    both = [name for name in values_of(asked["start"]) if name in values_of(asked["hold"])]
+    if both:
+        raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
+
+
+# Option, whether it was given, whether it has no use here, and why.
+Entry = tuple[str, bool, bool, str]
+
+
+def _of_the_model(asked: dict[str, Any], formula: bool, model: bool) -> tuple[Entry, ...]:
+    polynomial, kind = not formula and not model, "--formula" if formula else "--model"
+    searched = "A polynomial has one best answer"
+    return (
+        ("--degree", asked["degree"] is not None, not polynomial, f"{kind} says the model already"),
+        ("--no-intercept", asked["no_intercept"], not polynomial, f"{kind} says whether there is a constant"),
+        ("--library", asked["library"] is not None, not model, "a library is for --model"),
+        ("--start", bool(asked["start"]), polynomial, f"{searched}; starts go with --formula or --model"),
+        ("--hold", bool(asked["hold"]), polynomial, "write the polynomial as a --formula to hold a coefficient"),
+        ("--limit", bool(asked["limit"]), polynomial, "write the polynomial as a --formula to limit a coefficient"),
+        ("--loss", asked["loss"] is not None, polynomial, "write the polynomial as a --formula for another loss"),
+        ("--seed", asked["seed"] is not None, polynomial, f"{searched}; nothing is searched for"),
+        ("--x", asked["x_name"] is not None, formula, "the formula names its columns"),
+        ("--y", asked["y_name"] is not None, formula, "the formula names its columns"),
+    )
+
+
+def _of_the_scatter(asked: dict[str, Any]) -> tuple[Entry, ...]:
+    noisy, grows = asked["noise"] is not None, asked["noise"] in ("growing", "correlated")
+    sigma, covariance = asked["sigma_name"] is not None, asked["covariance"] is not None
+    told = "the rows tell their scatter" if grows else "the scatter of counts follows from the curve"
+    by_squares = "what the rows tell of their scatter goes with squares"
+    loss = by_squares if grows else "counts are fitted by their likelihood"
+    return (
+        ("--covariance", covariance, noisy or sigma, "it says all of the scatter"),
+        ("--sigma-known", asked["sigma_known"], not (sigma or covariance), "it needs --sigma"),
+        ("--trials", asked["trials_name"] is not None, asked["noise"] != "binomial", "it needs --noise binomial"),
+        ("--sigma", sigma, noisy, told),
+        ("--loss", asked["loss"] is not None, noisy, loss),
+        ("--sigma-x", asked["sigma_x_name"] is not None, not sigma, "it needs --sigma, the ± of y"),
+        ("--correlation", asked["correlation_name"] is not None, asked["sigma_x_name"] is None, "it needs --sigma-x"),
+    )
+
+
+def values_of(given: Sequence[str]) -> dict[str, float]:
+    """Return ``k=0.1`` texts as values by name. Raises DataError."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, value = text.partition("=")
+        number = read_number(value)
+        if not name.strip() or number is None:
+            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.")
+        found[name.strip()] = number
+    return found
