@@ -226,3 +226,25 @@ def test_a_slope_is_not_pulled_to_nought():
     assert abs(np.median(slopes) - 2) < 0.08
     assert held >= 0.9 * 120
     assert np.median(plain) < 1.9
+
+
+def test_published_sets_to_the_digits_given():
+    """Fuller (1987, p. 244) with three x known exactly; Pearson (1901) with equal ±; York's ± rounded, along both axes."""
+    x = np.array([0, 0, 5, 7, 7.5, 10, 16, 26, 30, 34, 34.5, 100])
+    y = np.array([1265, 1263.6, 1258, 1254, 1253, 1249.8, 1237, 1218, 1220.6, 1213.8, 1215.5, 1212])
+    exact = np.where((x == 0) | (x == 100), 0.0, 1.0)
+    fuller = core.fit("y = a + b*(exp(c*x) - 1)^2", {"x": x, "y": y}, start={"c": -0.1}, sigma=1.0, sigma_x=exact)
+    assert fuller.values == pytest.approx((1264.6548, -54.0184, -0.0878497), rel=3e-6)
+    errors = [one.standard_error for one in fuller.coefficients.values()]
+    assert errors == pytest.approx((1.03493, 1.58400, 0.00633220), rel=1e-5)
+    even = core.fit_polynomial(X, Y, 1, sigma=1.0, sigma_x=1.0)
+    assert even.values == (pytest.approx(5.784, abs=5e-4), pytest.approx(-0.5456, abs=5e-5))
+    sx = np.array([0.03, 0.03, 0.04, 0.035, 0.07, 0.11, 0.13, 0.22, 0.74, 1.0])
+    sy = np.array([1.0, 0.74, 0.5, 0.35, 0.22, 0.22, 0.12, 0.12, 0.1, 0.04])
+    for axes, spreads, wanted, told in (
+        ((X, Y), (sy, sx), (5.47674, -0.479608), (0.359012, 0.0706291)),
+        ((Y, X), (sx, sy), (11.4192, -2.08504), (0.982023, 0.307052)),
+    ):
+        line = core.fit_polynomial(*axes, 1, sigma=spreads[0], sigma_x=spreads[1])
+        assert line.values == pytest.approx(wanted, rel=2e-6)
+        assert [one.standard_error for one in line.coefficients.values()] == pytest.approx(told, rel=2e-6)
