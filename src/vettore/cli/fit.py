@@ -33,7 +33,7 @@ OPTION_OF = {
     "y": "y_name",
     "± of y": "sigma_name",
     "± of x": "sigma_x_name",
-    "correlation of ±": "correlation_name",
+    "correlation": "correlation_name",
     "number of trials": "trials_name",
 }
 # What only a single fit takes, and the option that says so; blank for one that goes with another.

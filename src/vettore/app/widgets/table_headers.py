@@ -67,22 +67,23 @@ class ColumnHeader(QHeaderView):
         painter.drawText(
             QRectF(box.left(), box.top() + 17, box.width(), 16), Qt.AlignmentFlag.AlignVCenter, column.unit or "—"
         )
-        _draw_role(painter, box.left() - 2, box.top() + 34, column.role)
+        _draw_role(painter, QRectF(box.left() - 2, box.top() + 34, box.width() + 2, 17), column.role)
         painter.restore()
 
 
-def _draw_role(painter: QPainter, left: float, top: float, role: Role) -> None:
+def _draw_role(painter: QPainter, room: QRectF, role: Role) -> None:
     font = sans(SIZES.small)
     font.setBold(True)
     painter.setFont(font)
-    width = painter.fontMetrics().horizontalAdvance(str(role)) + 14
-    pill = QRectF(left, top, width, 17)
+    metrics = painter.fontMetrics()
+    words = metrics.elidedText(str(role), Qt.TextElideMode.ElideRight, int(room.width()) - 14)
+    pill = QRectF(room.left(), room.top(), metrics.horizontalAdvance(words) + 14, room.height())
     used = role not in (Role.CARRIED, Role.TEXT)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour("soft" if used else "canvas"))
     painter.drawRoundedRect(pill, 8.5, 8.5)
     painter.setPen(colour("accent" if used else "muted"))
-    painter.drawText(pill, Qt.AlignmentFlag.AlignCenter, str(role))
+    painter.drawText(pill, Qt.AlignmentFlag.AlignCenter, words)
 
 
 class RowHeader(QHeaderView):
