@@ -229,7 +229,7 @@ def test_a_slope_is_not_pulled_to_nought():
 
 
 def test_published_sets_to_the_digits_given():
-    """Fuller (1987, p. 244) with three x known exactly; Pearson (1901) with equal ±; York's ± rounded, along both axes."""
+    """Fuller (1987, p. 244) with three x known exactly; Pearson (1901) with equal ±; York's ± rounded, along both axes; SciPy's resonance."""
     x = np.array([0, 0, 5, 7, 7.5, 10, 16, 26, 30, 34, 34.5, 100])
     y = np.array([1265, 1263.6, 1258, 1254, 1253, 1249.8, 1237, 1218, 1220.6, 1213.8, 1215.5, 1212])
     exact = np.where((x == 0) | (x == 100), 0.0, 1.0)
@@ -248,3 +248,32 @@ def test_published_sets_to_the_digits_given():
         line = core.fit_polynomial(*axes, 1, sigma=spreads[0], sigma_x=spreads[1])
         assert line.values == pytest.approx(wanted, rel=2e-6)
         assert [one.standard_error for one in line.coefficients.values()] == pytest.approx(told, rel=2e-6)
+    x = [3.9094, 3.85945, 3.84976, 3.84716, 3.84551, 3.83964, 3.82608, 3.78847, 3.78163]
+    x += [3.72558, 3.70274, 3.6973, 3.67373, 3.65982, 3.6562, 3.62498, 3.55525, 3.41886]
+    y = [
+        652,
+        910.5,
+        984,
+        1000,
+        1007.5,
+        1053,
+        1160.5,
+        1409.5,
+        1430,
+        1122,
+        957.5,
+        920,
+        777.5,
+        709.5,
+        698,
+        578.5,
+        418.5,
+        275.5,
+    ]
+    sx = [9.72971e-4, 9.48268e-4, 7.07632e-4, 7.06679e-4, 7.06074e-4, 7.03918e-4, 6.98955e-4, 4.56856e-4, 4.55207e-4]
+    sx += [6.62717e-4, 6.54619e-4, 6.52694e-4, 8.59202e-7, 1.06589e-3, 1.06378e-3, 1.25483e-3, 1.40818e-3, 2.41839e-3]
+    resonance = "y = a*b*c/sqrt((x^2 - c^2)^2 + (b*x)^2)"
+    sharp = core.fit(resonance, {"x": x, "y": y}, start={"b": 0.1, "c": 3.8, "a": 1000}, sigma=0.29, sigma_x=sx)
+    assert sharp.values == pytest.approx((1430.678, 0.133905, 3.779819), rel=1e-6)
+    errors = [one.standard_error for one in sharp.coefficients.values()]
+    assert errors == pytest.approx((0.736212, 3.50689e-4, 2.44512e-4), rel=5e-6)
