@@ -66,8 +66,7 @@ class DoubleDouble:
         return self + (-other)
 
     def __mul__(self, other: DoubleDouble) -> DoubleDouble:
-        p, e = two_product(self.high, other.high)
-        return DoubleDouble(*two_sum(p, e + (self.high * other.low + self.low * other.high)))
+        return DoubleDouble(*two_sum(*_loose_product(self, other)))
 
     def __truediv__(self, other: DoubleDouble) -> DoubleDouble:
         quotient = DoubleDouble(self.high / other.high)

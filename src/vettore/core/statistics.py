@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, finite, in_range
+from vettore.core.arrays import Array, Values, as_values, finite, in_range, largest
 from vettore.core.errors import DataError
 from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares, power_of_two_near
 from vettore.core.telling import Tells, short
@@ -65,7 +65,7 @@ def describe(values: Values) -> Description:
     blank = len(column) - len(used)
     if len(used) == 0:
         raise DataError(f"There is no number to describe: all {len(column)} values are blank.")
-    scale = 1.0 if in_range(used) else power_of_two_near(float(np.max(np.abs(used))))
+    scale = 1.0 if in_range(used) else power_of_two_near(largest(used))
     mean, squares = mean_and_squares(used if scale == 1.0 else used / scale)
     mean *= scale
     variance = squares / (len(used) - 1) if len(used) > 1 else None

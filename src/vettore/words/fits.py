@@ -128,7 +128,7 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     if recipe.noise != "normal":
         trials = series.column(Role.TRIALS)
         weights = NOISE_WORDS[recipe.noise]
-        if recipe.noise == "correlated" and any(column.role is Role.COVARIANCE for column in series.columns):
+        if recipe.noise == "correlated" and series.column(Role.COVARIANCE) is not None:
             weights = f"a covariance of the rows, {'known' if recipe.errors_known else 'relative'}"
         weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
         by_squares = recipe.noise in ("growing", "correlated")

@@ -194,7 +194,7 @@ class HowFitted(QWidget):
         self.weights.setCurrentText(chosen)
         self.weights.setVisible(not counts)
         self.loss.setVisible(not counts)
-        given = recipe.noise == "correlated" and any(one.role is Role.COVARIANCE for one in series.columns)
+        given = recipe.noise == "correlated" and series.column(Role.COVARIANCE) is not None
         self.known.setVisible(given or (chosen != EQUAL and not counts and recipe.loss == "squares"))
         can = chosen != EQUAL and not counts and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
         self.x_errors.setVisible(can)

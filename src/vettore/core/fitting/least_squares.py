@@ -17,7 +17,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.arrays import Array
+from vettore.core.arrays import Array, largest
 from vettore.core.fitting.orthogonal import triangle
 from vettore.core.numbers import DoubleDouble, less_mixture, two_sum
 
@@ -57,7 +57,7 @@ def solve(design: Array, exact: Columns, y: Array, weights: DoubleDouble | None)
     inverse_root = inverse_of_root(triangle(weighted))
     c = DoubleDouble(inverse_root @ (inverse_root.T @ right), np.zeros(m))
     blocks = [_Block(exact, y, weights, slice(start, min(start + BLOCK, n))) for start in range(0, n, BLOCK)]
-    before = float(np.max(np.abs(c.high)))
+    before = largest(c.high)
     for block in blocks:
         block.at(c)
     squares = 0.0
@@ -70,7 +70,7 @@ def solve(design: Array, exact: Columns, y: Array, weights: DoubleDouble | None)
         enough = np.maximum(SETTLED * size, PURE_ROUNDING * size.max())
         if np.all(np.abs(correction) <= enough):
             break
-        step = float(np.max(np.abs(correction)))
+        step = largest(correction)
         near = step <= NEAR * float(size.max())
         for block in blocks:
             if near:

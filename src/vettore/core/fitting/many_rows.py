@@ -2,13 +2,12 @@
 
 The Gram matrix of Chebyshev columns is well conditioned for low degrees, so Cholesky and one correction from the
 true residuals keep twelve digits and more at a fraction of the time of a QR. Rows are taken in blocks that stay in
-cache; very many are shared by two threads.
+cache. (Two threads that share them take as long as one.)
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -19,8 +18,6 @@ from vettore.core.fitting.least_squares import Solution, inverse_of_root
 from vettore.core.numbers import DoubleDouble
 
 BLOCK = 8192
-# From so many rows on two threads take turns with less loss than gain.
-SHARED = 400_000
 # A correction that moves the curve by less than the rounding of the residuals, beside y of size 1.
 UNSEEN = 16 * float(np.finfo(np.float64).eps)
 
@@ -28,12 +25,11 @@ UNSEEN = 16 * float(np.finfo(np.float64).eps)
 def solve(x: Array, y: Array, weights: Array | None, scale: Scale, count: int, through_origin: bool) -> Solution:
     """Fit ``count`` Chebyshev columns (each times x when ``through_origin``) to y of size 1 at most; see Solution."""
     residuals = np.empty_like(y)
-    lanes = 1 if len(x) < SHARED else 2
 
-    def columns_of(lane: int) -> Iterator[tuple[slice, Array]]:
+    def columns_of() -> Iterator[tuple[slice, Array]]:
         """Yield blocks with their columns, one in each line, and a line more that is the caller's."""
         lines = np.empty((count + 1, min(BLOCK, len(x))))
-        for start in range(lane * BLOCK, len(x), lanes * BLOCK):
+        for start in range(0, len(x), BLOCK):
             block = slice(start, min(start + BLOCK, len(x)))
             part = lines[:, : block.stop - start]
             chebyshev.write_columns(scale.t(x[block]), part[:count])
@@ -41,33 +37,28 @@ def solve(x: Array, y: Array, weights: Array | None, scale: Scale, count: int, t
                 part[:count] *= x[block]
             yield block, part
 
-    def gram(lane: int) -> Array:
+    def gram() -> Array:
         total = np.zeros((count + 1, count + 1))
-        for block, lines in columns_of(lane):
+        for block, lines in columns_of():
             lines[count] = y[block]
             # As a copy, since of so few lines a product with themselves takes three times as long.
             total += lines @ (lines.copy() if weights is None else lines * weights[block]).T
         return total
 
-    def refinement(lane: int) -> Array:
+    def refinement() -> Array:
         total = np.zeros(count + 1)
-        for block, lines in columns_of(lane):
+        for block, lines in columns_of():
             r = np.subtract(y[block], c @ lines[:count], out=residuals[block])
             lines[count] = r
             total += lines @ (r if weights is None else r * weights[block])
         return total
 
-    with ThreadPoolExecutor(lanes) as pool:
-        whole = _summed(pool, lanes, gram)
-        inverse_root = inverse_of_root(np.asarray(np.linalg.cholesky(whole[:count, :count]).T, dtype=np.float64))
-        c = inverse_root @ (inverse_root.T @ whole[count, :count])
-        sums = _summed(pool, lanes, refinement)
-        step = inverse_root @ (inverse_root.T @ sums[:count])
-        c = c + step
-        if float(np.abs(step).sum()) > UNSEEN:
-            sums = _summed(pool, lanes, refinement)
+    whole = gram()
+    inverse_root = inverse_of_root(np.asarray(np.linalg.cholesky(whole[:count, :count]).T, dtype=np.float64))
+    c = inverse_root @ (inverse_root.T @ whole[count, :count])
+    sums = refinement()
+    step = inverse_root @ (inverse_root.T @ sums[:count])
+    c = c + step
+    if float(np.abs(step).sum()) > UNSEEN:
+        sums = refinement()
     return Solution(DoubleDouble(c, np.zeros(count)), inverse_root, residuals, float(sums[count]))
-
-
-def _summed(pool: ThreadPoolExecutor, lanes: int, work: Callable[[int], Array]) -> Array:
-    return work(0) if lanes == 1 else np.sum(list(pool.map(work, range(lanes))), axis=0)

@@ -40,8 +40,11 @@ class PlanReading(Reading, frozen=True, kw_only=True, tag="plan reading"):
             told = plan_next(fit, improve_of(fit, self.improve, kept), self.rows, self.price)
         except VettoreError as error:
             return DerivedReading(self, problem=Problem.REFUSED, refusal=str(error))
-        units = {one.name: one.derive(fit, kept).unit for one in kept if one.asked_for is not None}
-        units |= dict(zip(fit.result.coefficients, coefficient_units(fit), strict=True))
+        units = dict(zip(fit.result.coefficients, coefficient_units(fit), strict=True))
+        if self.improve not in units:
+            # A kept reading; for all coefficients there is none, and no unit.
+            of = next((one for one in kept if one.name == self.improve and one.asked_for is not None), None)
+            units[self.improve] = "" if of is None else of.derive(fit, kept).unit
         curve = fit.result.curve
         return DerivedReading(
             self,
