@@ -92,13 +92,13 @@ class DoubleDouble:
         n = self.high.shape[-1]
         if not n:
             return DoubleDouble(np.zeros(self.high.shape[:-1]))
-        largest = np.maximum.reduce(np.abs(self.high), axis=-1, keepdims=True)
+        size = np.maximum.reduce(np.abs(self.high), axis=-1, keepdims=True)
         room = 2.0 ** math.ceil(math.log2(n) + 1)
-        if not float(largest.max()) * room < MOST:
+        if not float(size.max()) * room < MOST:
             # Beyond the range of numbers, as the caller will find.
             with np.errstate(over="ignore", invalid="ignore"):
                 return DoubleDouble(np.add.reduce(self.high, axis=-1))
-        cut = room * np.exp2(np.frexp(largest)[1])
+        cut = room * np.exp2(np.frexp(size)[1])
         first = (self.high + cut) - cut
         rest = self.high - first
         cut *= room * EPSILON

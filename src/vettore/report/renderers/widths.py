@@ -76,7 +76,7 @@ def pair_columns(block: Pairs, page: float) -> tuple[float, float]:
         SPARE * max(width_of(part, CELL) for part in parts) + BETWEEN
         for parts in zip(*((line.label, line.text) for line in block.lines), strict=True)
     )
-    kept = min(label, max(room - text, (1 - LEAST_TEXT) * room if label + text > room else label))
+    kept = label if label + text <= room else min(label, max(room - text, (1 - LEAST_TEXT) * room))
     share = 100 * kept / page
     return share, 100 * room / page - share
 
