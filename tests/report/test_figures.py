@@ -247,6 +247,35 @@ def test_a_lean_figure_is_the_same_picture(study, name, monkeypatch):
     assert np.abs(one - other).max() < 32
 
 
+@pytest.mark.parametrize("name", [LIGHT, "All fits, side by side", SURFACE])
+@pytest.mark.parametrize("size", [(160.0, 104.0), (80.0, 60.0), (60.0, 100.0)])
+def test_words_have_room_on_the_sheet(study, name, size):
+    """No title of an axis lies over its figures or leaves the sheet; plots above each other have the same left edge."""
+    usual = figure_of(study, named(study, name)).changed(title="Reed", width=size[0], height=size[1], relief=False)
+    told = study_figure(study, named(study, name), STYLE, usual)
+    seen = []
+
+    def draw(figure):
+        told.draw(figure)
+        figure.draw_without_rendering()
+        for axes in (one for one in figure.axes if one.axison and one.get_visible()):
+            for axis in (axes.xaxis, axes.yaxis):
+                words = axis.label.get_window_extent()
+                figures = [tick.get_window_extent() for tick in axis.get_ticklabels() if tick.get_text()]
+                seen.append((words, figures, figure.bbox.frozen()))
+            seen[-1] += (axes.get_window_extent(),)
+
+    drawn(draw, sheet_of(told.recipe), "svg")
+    assert len(seen) >= 2
+    for words, figures, sheet, *_ in seen:
+        assert not any(words.overlaps(one) for one in figures if words.width > 0)
+        assert words.width == 0 or (words.x0 > -1 and words.y0 > -1 and words.x1 < sheet.x1 + 1)
+    if name == LIGHT:
+        upper, lower = (one[3] for one in seen if len(one) > 3)
+        assert upper.x0 == pytest.approx(lower.x0)
+        assert upper.y0 > lower.y1
+
+
 def test_any_figure_is_had_without_a_window(study, tmp_path, run):
     """By a part of its name; what is none, or several, is answered with all there are."""
     save_study(study, tmp_path / "s.vettore")
@@ -263,6 +292,10 @@ def test_any_figure_is_had_without_a_window(study, tmp_path, run):
 
 
 BESIDE = """
+import os
+
+os.cpu_count = lambda: 2
+
 from vettore.demo.study import demo_study
 from vettore.report.figures import beforehand, figure
 from vettore.report.figures.listed import figure_names, study_figure

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Sequence
 from difflib import get_close_matches
@@ -16,6 +17,8 @@ from vettore.core.errors import VettoreError
 
 # Exit codes: done, and the request or the data are wrong; 1, of a fit that did not converge, is in fit.py.
 DONE, WRONG = 0, 2
+# Garbage is looked for after so many new objects: a command works for seconds, and nearly all that it makes is needed.
+NEW_OBJECTS = 200_000
 
 
 class Commands(click.Group):
@@ -80,7 +83,9 @@ def demo(save: Path | None) -> None:
 
 
 def main(arguments: list[str] | None = None) -> None:
-    """Run the command line and leave with its exit code."""
+    """Run the command line and leave with its exit code. Without arguments, those of the process, which is then its own."""
+    if arguments is None:
+        gc.set_threshold(NEW_OBJECTS, 10, 10)
     try:
         code = program.main(arguments, prog_name="vettore", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else DONE)
@@ -92,6 +97,10 @@ def main(arguments: list[str] | None = None) -> None:
     except VettoreError as error:
         click.echo(f"vettore: {error}", err=True)
         sys.exit(WRONG)
+    finally:
+        if arguments is None:
+            # The process ends: nobody need look through what it leaves.
+            gc.freeze()
 
 
 def _window(files: list[Path], demo: bool = False) -> None:

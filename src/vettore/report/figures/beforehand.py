@@ -10,13 +10,13 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
-from vettore.report.figures.paper import Kind, make_ready
+from vettore.report.figures.paper import Kind
 
 if TYPE_CHECKING:
     from vettore.report.figures.figure import StudyFigure
 
 # Fewer figures are drawn sooner than processes are ready.
-FEWEST, MOST_WORKERS = 3, 4
+FEWEST, MOST_WORKERS = 3, 3
 _promised: dict[Hashable, Future[bytes]] = {}
 
 
@@ -35,17 +35,17 @@ def drawn_beside(figures: Sequence[StudyFigure], kind: Kind, letters: bool) -> I
     """Have figures drawn while what is under this goes on; they are given out by ``promised``.
 
     The processes are copies of this one, since a figure is drawn by functions that cannot be sent. So this is done only where
-    no other thread runs (a lock that one holds would stay locked in the copy), and where a copy is had at once.
+    no other thread runs (a lock that one holds would stay locked in the copy), and where a copy is had at once. Copies load
+    what draws by themselves, meanwhile.
     """
     new = [figure for figure in figures if not figure.is_known(kind, letters)]
-    workers = min(os.cpu_count() or 1, MOST_WORKERS)
-    if len(new) < FEWEST or workers < 2 or threading.active_count() > 1 or sys.platform != "linux":
+    # This process is busy too: where all processors draw, it waits for one of them.
+    workers = min((os.cpu_count() or 1) - 1, MOST_WORKERS)
+    if len(new) < FEWEST or workers < 1 or threading.active_count() > 1 or sys.platform != "linux":
         yield
         return
     from multiprocessing import get_context
 
-    # Once, and not in each copy.
-    make_ready()
     _Worker.figures = new
     with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
         for place, figure in enumerate(new):

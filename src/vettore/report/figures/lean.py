@@ -106,7 +106,7 @@ def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
         count += 1
         return f"{value:.6g}" if abs(value) < 1e6 else repr(value)
 
-    made.set("d", NUMBER.sub(moved, path.get("d", "")))
+    made.set("d", _thinned(NUMBER.sub(moved, path.get("d", ""))))
     return _with_attributes(made)
 
 

@@ -9,8 +9,9 @@ from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper, StudyFigure
+from vettore.report.figures.layout import InRows, fit_titles, without_middle
 from vettore.report.figures.of_fits import LOOK_OF_PLOTS, answered, content_of_fits, layer_of
-from vettore.report.figures.paper import dress_axes, fit_titles, lay_in_rows, without_middle
+from vettore.report.figures.paper import dress_axes
 from vettore.report.figures.plot import Plot, as_csv, line_table
 from vettore.report.figures.plotting import colours_of, draw_line, draw_marks
 from vettore.study.figures import ACROSS, MOST_PLOTS
@@ -19,6 +20,8 @@ from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.series import Role
 from vettore.study.study import Study
 
+# A small plot has this much of the sheet's width at least, or fewer stand in a row.
+NARROWEST_MM = 25.0
 FIELDS = LOOK_OF_PLOTS | {"title", "band", "curve_colour", "line_width"}
 
 
@@ -60,7 +63,7 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
 
 
 def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
-    across = min(ACROSS, len(plots))
+    across = min(ACROSS, len(plots), max(1, int(recipe.width // NARROWEST_MM)))
     grid = figure.subplots(math.ceil(len(plots) / across), across, squeeze=False).ravel()
     small = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
     points, line = colours_of(recipe, 0, several=False)
@@ -85,7 +88,7 @@ def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe
     used = list(grid[: len(plots)])
     rows = [used[start : start + across] for start in range(0, len(used), across)]
     titles = [axis for axes in used for axis in (axes.xaxis, axes.yaxis)]
-    fit_titles(figure, titles, lambda: lay_in_rows(figure, rows, [1.0] * len(rows)))
+    fit_titles(figure, titles, InRows(figure, rows, [1.0] * len(rows)))
     return OnPaper(grid[0], None)
 
 

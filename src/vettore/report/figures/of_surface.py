@@ -12,8 +12,9 @@ from vettore.core.surface.edges import coloured_from, ends_of, outline_of, sprea
 from vettore.core.surface.surface import Surface
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import ON_ANY_SHEET, OnPaper, StudyFigure
+from vettore.report.figures.layout import Constrained, fit_titles
 from vettore.report.figures.of_fits import WORDS_OF_PLOTS, labels_of
-from vettore.report.figures.paper import MOST_VECTOR_POINTS, dress_axes, fit_titles
+from vettore.report.figures.paper import MOST_VECTOR_POINTS, dress_axes
 from vettore.report.figures.plot import as_csv
 from vettore.report.figures.plotting import MARKS, dress
 from vettore.study.kinds.figure import FigureRecipe
@@ -82,7 +83,7 @@ def _draw(
     across([])
     bar.spines[["left", "bottom"]].set_visible(False)
     dress(left, recipe)
-    fit_titles(figure, (left.xaxis, left.yaxis))
+    fit_titles(figure, (left.xaxis, left.yaxis), Constrained(figure))
     return OnPaper(left, ("linear", "linear"))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import math
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from typing import Any, Literal
@@ -48,11 +48,6 @@ def _matplotlib() -> Any:
     return matplotlib
 
 
-def make_ready() -> None:
-    """Load what drawing needs."""
-    _matplotlib()
-
-
 @dataclass(frozen=True)
 class Sheet:
     """What a figure is drawn on: its size in millimetres, the size of type in points, and the typeface.
@@ -90,6 +85,8 @@ def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
             "ytick.color": PAPER.muted,
             "axes.linewidth": 0.8,
             "axes.unicode_minus": True,
+            # Titles stand at the upper edge; nothing is drawn there that they would have to be moved for.
+            "axes.titley": 1.0,
         }
         with mpl.rc_context(settings):
             size = (sheet.width * MM, sheet.height * MM)
@@ -151,80 +148,3 @@ def _write_powers(axis: Any, style: NumberStyle) -> None:
 
 def _decade(place: float, style: NumberStyle) -> str:
     return style.short(place, 3) if PLAIN_FROM <= place <= PLAIN_TO else style.number(place, 1).removeprefix("1·")
-
-
-def _length_and_room(axis: Any) -> tuple[float, float]:
-    frame, label = axis.axes.get_window_extent(), axis.label.get_window_extent()
-    return (label.width, frame.width) if axis.axis_name == "x" else (label.height, frame.height)
-
-
-# Points left at the edges of a sheet, and between plots that stand under each other.
-EDGE_POINTS, BETWEEN_POINTS = 3.0, 6.0
-# Words leave a plot at least this of a sheet.
-LEAST_SHARE = 0.1
-
-
-def fit_titles(figure: Any, axes: Sequence[Any], lay_out: Callable[[], None] | None = None) -> None:
-    """Lay the figure out, and break the unit off what is longer than its axis, or else shorten it in the middle."""
-    if lay_out is None:
-        figure.set_layout_engine("constrained")
-        engine = figure.get_layout_engine()
-        lay_out = lambda: engine.execute(figure)  # noqa: E731
-    lay_out()
-    whole = {axis: (axis.get_label_text(), *_length_and_room(axis)) for axis in axes}
-    long = [axis for axis, (_, length, room) in whole.items() if length > room > 0]
-    broken = [axis for axis in long if " (" in whole[axis][0]]
-    for axis in broken:
-        axis.set_label_text("\n(".join(whole[axis][0].rsplit(" (", 1)))
-    if broken:
-        lay_out()
-    still = [axis for axis in broken if _length_and_room(axis)[0] > _length_and_room(axis)[1]]
-    for axis in (axis for axis in long if axis not in broken or axis in still):
-        text, length, room = whole[axis]
-        axis.set_label_text(without_middle(text, int(len(text) * room / length)))
-    if still:
-        lay_out()
-    # All has its place: drawing does not lay it out again.
-    figure.set_layout_engine("none")
-
-
-def without_middle(text: str, room: int) -> str:
-    """Return a text of about so many letters, its middle left out."""
-    kept = max(room - 3, 6)
-    return f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}"
-
-
-def lay_in_rows(figure: Any, rows: Sequence[Sequence[Any]], shares: Sequence[float]) -> None:
-    """Give plots in rows all the room that their words and figures leave; rows have ``shares`` of its height.
-
-    Once: what surrounds a plot does not change with its size, since its figures are chosen already.
-    """
-    renderer, point = figure._get_renderer(), figure.dpi / 72
-    around = []
-    for row in rows:
-        told = []
-        for axes in row:
-            frame, whole = axes.get_window_extent(renderer), axes.get_tightbbox(renderer, for_layout_only=True)
-            told.append((frame.x0 - whole.x0, whole.x1 - frame.x1, whole.y1 - frame.y1, frame.y0 - whole.y0))
-        around.append(told)
-    edge, between = EDGE_POINTS * point, BETWEEN_POINTS * point
-    width, height = figure.bbox.width, figure.bbox.height
-    columns = range(max(len(row) for row in rows))
-    left = [max(told[place][0] for told in around if place < len(told)) for place in columns]
-    right = [max(told[place][1] for told in around if place < len(told)) for place in columns]
-    above, below = ([max(one[side] for one in told) for told in around] for side in (2, 3))
-    wide = (width - 2 * edge - sum(left) - sum(right) - between * (len(left) - 1)) / len(left)
-    title = figure._suptitle
-    over_all = 0.0 if title is None else title.get_window_extent(renderer).height + between
-    high = height - 2 * edge - over_all - sum(above) - sum(below) - between * (len(rows) - 1)
-    wide, high = max(wide, LEAST_SHARE * width), max(high, LEAST_SHARE * height)
-    top = height - edge - over_all
-    for row, share, over, under in zip(rows, shares, above, below, strict=True):
-        tall = high * share / sum(shares)
-        top -= over + tall
-        start = edge
-        for axes, before, after in zip(row, left, right, strict=False):
-            start += before
-            axes.set_position((start / width, top / height, wide / width, tall / height))
-            start += wide + after + between
-        top -= under + between

@@ -9,7 +9,8 @@ import numpy as np
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper
-from vettore.report.figures.paper import MOST_VECTOR_POINTS, dress_axes, fit_titles, lay_in_rows
+from vettore.report.figures.layout import InRows, fit_titles
+from vettore.report.figures.paper import MOST_VECTOR_POINTS, dress_axes
 from vettore.report.figures.places import FLAG, PANEL
 from vettore.report.figures.plot import Layer, Marks, Missed, Plot, spread
 from vettore.study.kinds.figure import FigureRecipe
@@ -54,7 +55,7 @@ def draw_plot(figure: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle)
     _draw_inset(above, plot, recipe, style)
     _draw_legend(above, recipe)
     titles = (*(axes.yaxis for axes in all_axes), lowest.xaxis)
-    fit_titles(figure, titles, lambda: lay_in_rows(figure, [[axes] for axes in all_axes], SHARES[: len(all_axes)]))
+    fit_titles(figure, titles, InRows(figure, [[axes] for axes in all_axes], SHARES[: len(all_axes)]))
     return OnPaper(above, scales)
 
 

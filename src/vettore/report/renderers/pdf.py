@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import ctypes.util
+import sys
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
 from urllib.request import url2pathname
@@ -24,9 +28,27 @@ def own_typeface(url: str) -> bytes:
     return place.read_bytes()
 
 
+@contextmanager
+def _known_names() -> Iterator[None]:
+    """Have the printer load its libraries by the names that Linux gives them.
+
+    It tries those of other systems first, and for each of these twenty Python would run ldconfig and a compiler.
+    """
+    if sys.platform != "linux" or "weasyprint" in sys.modules:
+        yield
+        return
+    looks = ctypes.util.find_library
+    ctypes.util.find_library = lambda name: None
+    try:
+        yield
+    finally:
+        ctypes.util.find_library = looks
+
+
 def pdf(document: Document) -> bytes:
     """Return the pages as a PDF."""
-    from weasyprint import HTML, Attachment
+    with _printing, _known_names():
+        from weasyprint import HTML, Attachment
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     figures = [block for section in document.sections for block in section.blocks if isinstance(block, Figure)]
