@@ -304,7 +304,7 @@ from vettore.report.document import style_of
 study = demo_study()
 made = [study_figure(study, identity, style_of(study)) for identity, _ in list(figure_names(study))[:3]]
 alone = [one.draw_anew("svg", True) for one in made]
-with beforehand.drawn_beside(made, "svg", True):
+with beforehand.drawn_beside(made, "svg", True, busy=True):
     # From here on nothing is drawn in this process.
     figure.drawn = None
     assert [one("svg", True) for one in made] == alone

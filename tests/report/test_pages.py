@@ -4,14 +4,18 @@ import ctypes
 import re
 from datetime import date
 
+import numpy as np
 import pypdfium2
 import pypdfium2.raw as raw
 import pytest
 
 from vettore.core.errors import DataError, VettoreError
 from vettore.demo.study import demo_study
+from vettore.report.blocks import Table
 from vettore.report.document import report_document
 from vettore.report.renderers.html import html
+from vettore.report.renderers.pdf import pdf
+from vettore.report.renderers.widths import columns_of, width_of
 from vettore.report.save import save_report
 from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
@@ -144,3 +148,40 @@ def test_a_report_holds_the_surfaces_of_its_study():
     assert told["area above 4"].endswith(" m²")
     assert "<svg" in html(report_document(set_surface(study, kept)))
     assert report_document(study).section("surfaces") is None
+
+
+def test_a_page_alone_is_the_page_that_it_is_among_all():
+    """Pixel by pixel; whoever chooses is told how many there are."""
+    document, told = report_document(calibration(), DAY), []
+    whole = pypdfium2.PdfDocument(pdf(document))
+
+    def last(count):
+        told.append(count)
+        return [count - 1]
+
+    alone = pypdfium2.PdfDocument(pdf(document, last))
+    assert told == [len(whole)]
+    assert len(alone) == 1
+    one, other = (page.render(scale=1).to_numpy() for page in (alone[0], whole[len(whole) - 1]))
+    assert one.min() < 100
+    assert np.array_equal(one, other)
+    whole.close()
+    alone.close()
+
+
+def test_columns_of_long_words_share_the_page():
+    """All of its width is used, no word is broken, and what says more has more; a word wider than the page is left to it."""
+    short, long = (
+        "good",
+        "rank correlation of the size of the residual with the fitted value of 0.18 (p = 0.511) " * 2,
+    )
+    table = Table(("", "Words", "What"), ((short, "No single row decides the curve. " * 3, long),), words=(1,))
+    columns = columns_of(table, 480.0)
+    assert columns.width == 480.0
+    assert sum(columns.shares) == pytest.approx(100)
+    verdict, words, what = (share * 4.8 for share in columns.shares)
+    assert width_of(short, 9.5) <= verdict < 1.2 * width_of(short, 9.5) + 20
+    assert width_of("correlation", 9.5) < words < what
+    fitting = columns_of(Table(("n", "p"), (("1", "0.5"),)), 480.0)
+    assert fitting.width == 480.0
+    assert columns_of(Table(("n",), (("nitrate" * 40,),)), 480.0) is None

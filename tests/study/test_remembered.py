@@ -6,13 +6,17 @@ from types import SimpleNamespace
 import numpy as np
 
 from tests.made import parabola_and_line
+from vettore.core.fitting.checks import Kind
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import derive_area
+from vettore.study.derive import derive_fit
 from vettore.study.derive_curves import derive_interpolant
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.baselines import CurveOf, PointsOf
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.remembered import Memory
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
 
 X = np.linspace(0, 10, 41)
 
@@ -33,6 +37,22 @@ def test_the_same_content_is_the_same_object_and_another_is_another():
     area = derive_area(first, series, AreaRecipe("s1"))
     assert derive_area(first, series, AreaRecipe("s1", name="called")) is area
     assert derive_area(first, series, AreaRecipe("s1", rule="spline")) is not area
+
+
+def test_what_was_tested_of_a_fit_is_tested_once():
+    """Each view of the same fit is given the same checks; a row set aside makes them others, which name rows as the table does."""
+    y = 2 * X + np.sin(40 * X) / 10
+    y[20] += 5
+    table = Table((RawColumn("x", "", X), RawColumn("y", "", y)), Source("made"))
+    first = edits.add_fit(edits.add_series(Study(), table, "far off"), "s1", 1)
+    fit = first.curves[-1].id
+    found = derive_fit(first, fit).checks
+    assert all(one is other for one, other in zip(derive_fit(first, fit).checks, found, strict=True))
+    fewer = edits.set_rows_aside(first, "s1", [0, 1, 2], "")
+    others = derive_fit(fewer, fit).checks
+    assert not {id(check) for check in others} & {id(check) for check in found}
+    for checks in (found, others):
+        assert next(check for check in checks if check.kind is Kind.OUTLIERS).numbers == (21,)
 
 
 def test_an_area_follows_what_its_baseline_is_made_from():

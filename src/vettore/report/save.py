@@ -46,7 +46,7 @@ def save_report(study: Study, path: Path | str) -> None:
     document = report_document(study, attachment=attachment)
     blocks = [block for section in document.sections for block in section.blocks]
     figures = [block.draw for block in blocks if isinstance(block, Figure) and isinstance(block.draw, StudyFigure)]
-    with drawn_beside(figures, *chosen.figures):
+    with drawn_beside(figures, *chosen.figures, busy=chosen.laid_out):
         files = chosen.write(document, path.stem)
     # What the report refers to first, so that it never refers to what is not there.
     for ending, data in sorted(files.items(), reverse=True):

@@ -6,6 +6,7 @@ from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +37,8 @@ if TYPE_CHECKING:
 
 # Rows of a first look, drawn with this seed.
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
+# What was tested of results, and the rows that it names, as long as something holds them: each view of a fit asks.
+_checked: WeakKeyDictionary[FitResult, tuple[NDArray[np.intp], tuple[Check, ...]]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,7 +56,12 @@ class DerivedFit:
         from vettore.core.fitting.checks import checks
         from vettore.core.fitting.x_errors import x_error_check
 
-        found = checks(self.result, self.rows + 1)
+        known = _checked.get(self.result)
+        if known is not None and np.array_equal(known[0], self.rows):
+            found = known[1]
+        else:
+            found = checks(self.result, self.rows + 1)
+            _checked[self.result] = self.rows, found
         sigma_x, x = self.series.values(Role.X_ERROR), self.series.values(Role.X)
         if sigma_x is None or x is None or self.curve is None or self.result.sigma_x is not None:
             return found

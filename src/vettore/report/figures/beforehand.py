@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from vettore.report.figures.figure import StudyFigure
 
 # Fewer figures are drawn sooner than processes are ready.
-FEWEST, MOST_WORKERS = 3, 3
+FEWEST, MOST_WORKERS = 3, 4
 _promised: dict[Hashable, Future[bytes]] = {}
 
 
@@ -31,17 +31,19 @@ def _draw(place: int, kind: Kind, letters: bool) -> bytes:
 
 
 @contextmanager
-def drawn_beside(figures: Sequence[StudyFigure], kind: Kind, letters: bool) -> Iterator[None]:
+def drawn_beside(figures: Sequence[StudyFigure], kind: Kind, letters: bool, busy: bool) -> Iterator[None]:
     """Have figures drawn while what is under this goes on; they are given out by ``promised``.
+
+    It is ``busy`` where it does as much itself, or else it mainly waits for them.
 
     The processes are copies of this one, since a figure is drawn by functions that cannot be sent. So this is done only where
     no other thread runs (a lock that one holds would stay locked in the copy), and where a copy is had at once. Copies load
     what draws by themselves, meanwhile.
     """
     new = [figure for figure in figures if not figure.is_known(kind, letters)]
-    # This process is busy too: where all processors draw, it waits for one of them.
-    workers = min((os.cpu_count() or 1) - 1, MOST_WORKERS)
-    if len(new) < FEWEST or workers < 1 or threading.active_count() > 1 or sys.platform != "linux":
+    processors = os.cpu_count() or 1
+    workers = min(processors - busy, MOST_WORKERS)
+    if len(new) < FEWEST or processors < 2 or threading.active_count() > 1 or sys.platform != "linux":
         yield
         return
     from multiprocessing import get_context

@@ -48,6 +48,16 @@ def _matplotlib() -> Any:
     return matplotlib
 
 
+@cache
+def _pdf_canvas() -> Any:
+    from fontTools.subset import Options
+    from matplotlib.backends.backend_pdf import FigureCanvasPdf
+
+    # Words in a PDF are glyphs at places: what arranges letters is of no use there, and takes longest to cut down.
+    Options._drop_tables_default = [*Options._drop_tables_default, "GSUB", "GPOS", "GDEF"]
+    return FigureCanvasPdf
+
+
 @dataclass(frozen=True)
 class Sheet:
     """What a figure is drawn on: its size in millimetres, the size of type in points, and the typeface.
@@ -68,8 +78,6 @@ def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
     """Return what a function draws on a sheet: as shapes, or as a picture."""
     with _lock:
         mpl = _matplotlib()
-        from matplotlib.backends.backend_svg import FigureCanvasSVG
-
         settings = {
             "font.family": SERIF if sheet.serif else SANS,
             "font.size": sheet.type_size,
@@ -94,9 +102,13 @@ def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
             draw(figure)
             out = io.BytesIO()
             unsaid = dict.fromkeys(UNSAID[kind]) or None
+            # Written at once where it can be: saving would first draw it once more, to see that it can be.
             if kind == "svg":
-                # Written at once: saving would first draw it once more, to see that it can be.
+                from matplotlib.backends.backend_svg import FigureCanvasSVG
+
                 FigureCanvasSVG(figure).print_svg(out, metadata=unsaid)  # type: ignore[no-untyped-call]
+            elif kind == "pdf":
+                _pdf_canvas()(figure).print_pdf(out, metadata=unsaid)
             else:
                 figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
     if kind != "svg":

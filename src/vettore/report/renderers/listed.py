@@ -20,7 +20,8 @@ class Format:
     """A format by the ``endings`` of its files (the first is the usual one), its ``name`` and ``use`` on screen.
 
     ``write`` gives the file, and those beside it by what follows its name: {"": …, "-figure-1.svg": …}. One that
-    ``carries`` can take the study along. ``figures`` are drawn as this kind, their texts kept as texts or not.
+    ``carries`` can take the study along. ``figures`` are drawn as this kind, their texts kept as texts or not. What is
+    ``laid_out`` into pages takes about as long to write as its figures to draw.
     """
 
     name: str
@@ -29,11 +30,18 @@ class Format:
     write: Callable[[Document, str], Mapping[str, bytes]]
     figures: tuple[Kind, bool] = ("png", False)
     carries: bool = False
+    laid_out: bool = False
 
 
 FORMATS = (
     Format(
-        "PDF", "pages for print", (".pdf",), lambda document, name: {"": pdf(document)}, ("svg", True), carries=True
+        "PDF",
+        "pages for print",
+        (".pdf",),
+        lambda document, name: {"": pdf(document)},
+        ("svg", True),
+        carries=True,
+        laid_out=True,
     ),
     Format(
         "Web page",

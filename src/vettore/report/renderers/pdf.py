@@ -5,7 +5,7 @@ from __future__ import annotations
 import ctypes.util
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -45,8 +45,8 @@ def _known_names() -> Iterator[None]:
         ctypes.util.find_library = looks
 
 
-def pdf(document: Document) -> bytes:
-    """Return the pages as a PDF."""
+def pdf(document: Document, choose: Callable[[int], Iterable[int]] | None = None) -> bytes:
+    """Return the pages as a PDF; ``choose`` says which, counted from 0, when it is told how many there are."""
     with _printing, _known_names():
         from weasyprint import HTML, Attachment
     from weasyprint.urls import URLFetcher, URLFetcherResponse
@@ -81,10 +81,14 @@ def pdf(document: Document) -> bytes:
         if attached is not None:
             files = [Attachment(string=attached.data, name=attached.name, description="The study that is reported")]
         # Tagged, with its language and title, so that it can be read aloud (PDF/UA).
-        page: bytes = source.write_pdf(pdf_variant="pdf/ua-1", attachments=files)
+        asked = {"pdf_variant": "pdf/ua-1", "attachments": files}
+        laid_out = source.render(**asked)
+        if choose is not None:
+            laid_out = laid_out.copy([laid_out.pages[number] for number in choose(len(laid_out.pages))])
+        written: bytes = laid_out.write_pdf(**asked)
     if failed:
         raise failed[0]
-    return page
+    return written
 
 
 def _frame(figure: Figure, address: str) -> bytes:

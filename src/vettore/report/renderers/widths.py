@@ -47,25 +47,41 @@ def width_of(text: str, size: float, file: str = "Inter-Regular.otf") -> float:
     return sum(metrics[names[ord(letter)]][0] if ord(letter) in names else em for letter in text) * size / em
 
 
-def _of_cell(cell: Cell) -> float:
+def _of_words(text: str, size: float, file: str = "Inter-Regular.otf") -> tuple[float, float]:
+    return max((width_of(word, size, file) for word in text.split(" ")), default=0.0), width_of(text, size, file)
+
+
+def _of_cell(cell: Cell) -> tuple[float, float]:
+    """Return the width of a cell whose lines are broken wherever they can be, and of one on a single line."""
     if isinstance(cell, Box):
-        return width_of(unescape(TAG.sub("", to_html(cell))), SYMBOL, "STIXGeneral-Regular.otf")
-    return width_of(words_of(cell), CELL)
+        symbol = width_of(unescape(TAG.sub("", to_html(cell))), SYMBOL, "STIXGeneral-Regular.otf")
+        return symbol, symbol
+    return _of_words(words_of(cell), CELL)
 
 
 def columns_of(table: Table, page: float) -> Columns | None:
-    """Return the columns of a table on a page so many points wide; None where words have to be broken to fit."""
+    """Return the columns of a table on a page so many points wide; None where its longest words leave no room.
+
+    Where not all fit on single lines, what the longest words leave is shared out by how much more each column would take
+    (CSS 2.1, 17.5.2.2).
+    """
     count = max(map(len, (table.headings, *table.rows)))
-    natural = []
+    least: list[float] = []
+    natural: list[float] = []
     for place in range(count):
         cells = [_of_cell(row[place]) for row in table.rows if place < len(row)]
         if place < len(table.headings):
-            cells.append(width_of(table.headings[place], HEAD, "Inter-SemiBold.otf"))
+            cells.append(_of_words(table.headings[place], HEAD, "Inter-SemiBold.otf"))
         room = 0.0 if place == 0 else BEFORE_WORDS if place in table.words else BETWEEN
-        natural.append(SPARE * max(cells, default=0.0) + room)
+        for widths, of_cells in zip((least, natural), zip(*cells, strict=True), strict=True):
+            widths.append(SPARE * max(of_cells) + room)
     whole = sum(natural)
-    if not 0 < whole <= page:
+    if not whole > 0 or sum(least) > page:
         return None
+    if whole > page:
+        share = (page - sum(least)) / (whole - sum(least))
+        natural = [low + share * (high - low) for low, high in zip(least, natural, strict=True)]
+        whole = page
     return Columns(tuple(100 * one / whole for one in natural), whole if table.matrix else page)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QStackedWidget
@@ -161,20 +162,29 @@ class ReportPage(Page):
 
     def _draw(self) -> None:
         study, scale = self.session.study, self.preview.scale_for(self.stage.width())
-        place = self.preview.chapter_in_view() if study.report.fits == "all" and study.curves else None
-        if self.pages <= SOON_PRINTED or place is None:
+        seen = self.preview.chapter_in_view() if study.report.fits == "all" and study.curves else None
+        if self.pages <= SOON_PRINTED or seen is None:
             self._print_all()
             return
+        (place, number), before = seen, self.preview.printed
         # What is looked at first; all of it once the hands rest.
 
-        def work() -> Printed:
+        def work() -> tuple[Printed, int | None]:
             document = report_document(study)
-            alone = place < len(document.chapters) and len(document.chapters) == len(self.preview.printed.chapters)
-            return printed_of(pdf(document.alone(place)), scale) if alone else Printed(())
+            if len(document.chapters) != len(before.chapters):
+                return Printed(()), None
+            only: list[int] = []
 
-        def show(printed: Printed) -> None:
-            if printed.pages:
-                self.preview.show_chapter(place, printed)
+            def choose(count: int) -> Iterable[int]:
+                # The other pages are painted later, unless the chapter has become longer or shorter.
+                only.extend([number] if count == len(before.of_chapter(place)) else [])
+                return only or range(count)
+
+            return printed_of(pdf(document.alone(place), choose), scale), next(iter(only), None)
+
+        def show(made: tuple[Printed, int | None]) -> None:
+            if made[0].pages and self.preview.printed.chapters == before.chapters:
+                self.preview.show_chapter(place, *made)
 
         self.session.background.run("preview page", work, show, self.preview.refuse)
         self.session.background.when_calm("preview", REST, self._print_all)

@@ -45,8 +45,8 @@ class Preview(Column):
         fitting = (width - BESIDE) / PAGE_WIDTH
         return min(max(fitting, SMALLEST_SCALE), LARGEST_SCALE) * self.devicePixelRatioF()
 
-    def chapter_in_view(self) -> int | None:
-        """Return the place of the chapter that is seen; None where there are no chapters."""
+    def chapter_in_view(self) -> tuple[int, int] | None:
+        """Return the place of the chapter that is seen, and the page of it, from 0; None where there are no chapters."""
         seen = 0
         self.column.activate()
         middle = self.verticalScrollBar().value() + self.viewport().height() // 2
@@ -54,13 +54,15 @@ class Preview(Column):
             if sheet.y() <= middle:
                 seen = number
         begun = [place for place, first in enumerate(self.printed.chapters) if first <= seen]
-        return begun[-1] if begun else None
+        return (begun[-1], seen - self.printed.chapters[begun[-1]]) if begun else None
 
-    def show_chapter(self, place: int, alone: Printed) -> None:
-        """Show other pages of one chapter in the place of those that it had."""
+    def show_chapter(self, place: int, alone: Printed, only: int | None = None) -> None:
+        """Show other pages of one chapter in the place of those that it had, or ``only`` another in the place of one."""
         if place >= len(self.printed.chapters):
             return
         old = self.printed.of_chapter(place)
+        if only is not None:
+            old = old[only : only + 1]
         pages = (*self.printed.pages[: old.start], *alone.pages, *self.printed.pages[old.stop :])
         more = len(alone.pages) - len(old)
         chapters = tuple(
