@@ -2,7 +2,9 @@
 
 import itertools
 import re
+from collections import Counter
 
+import numpy as np
 import pypdfium2
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -13,10 +15,12 @@ from vettore.app.pages.figure.making import limits_typed, size_typed, style_text
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.listed import study_figure
-from vettore.study import parts
+from vettore.study import edits, parts
 from vettore.study.figures import figure_of
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.figure import FigureRecipe, Note
+from vettore.study.study import Study
+from vettore.study.table import RawColumn, Source, Table
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -272,3 +276,83 @@ def test_the_figure_of_anything_is_opened_from_the_list(window, settled, qtbot):
         limits_typed(figure_of(page.session.study, first), "inset", "4", "1")
     with pytest.raises(VettoreError, match="distance above 0"):
         size_typed(figure_of(page.session.study, first), "x_every", "-1")
+
+
+def test_hands_on_one_small_plot_hold_for_all(window, settled, qtbot):
+    """Words, limits, scale, letters and common axes of the fits side by side, by mouse and keys; undone one by one."""
+    study = jars()
+    window.resize(1280, 800)
+    window.start(edits.set_report(study, study.report.changed(fits="all")))
+    window.show_page("Report")
+    settled()
+    page = window.page
+    qtbot.mouseClick(page.change_figure, LEFT)
+    settled()
+    choices, canvas = page.editor.choices, page.editor.canvas
+    assert choices.boxes["common"].isHidden()
+    choose(choices.which, "All fits, side by side", settled)
+    steps = [recipe(page)]
+    assert not choices.boxes["common"].isHidden()
+    assert choices.combos["legend"][0].isHidden()
+    assert "holds for all" in page.editor.findings.hint.text()
+
+    def drawn():
+        steps.append(recipe(page))
+        assert steps[-1] != steps[-2]
+        return drawn_of(page)
+
+    assert drawn_of(page).count("oxygen (mg/L)") == 4
+    qtbot.mouseDClick(canvas, LEFT, pos=centre(page, "y title"))
+    type_over(qtbot, canvas.field, "oxygen left (mg/L)", settled)
+    assert drawn().count("oxygen left (mg/L)") == 4
+    qtbot.mouseDClick(canvas, LEFT, pos=centre(page, "title"))
+    type_over(qtbot, canvas.field, "Four jars", settled)
+    assert "Four jars" in drawn()
+    type_over(qtbot, choices.fields["panel"], "(b)", settled)
+    assert {"(b)", "(c)", "(d)", "(e)"} <= {*drawn()}
+    own = figures_up(drawn_of(page))
+    qtbot.mouseClick(choices.boxes["common"], LEFT, pos=QPoint(8, choices.boxes["common"].height() // 2))
+    settled()
+    common = figures_up(drawn())
+    assert set(common.values()) == {4}
+    assert not set(own.values()) <= {4}
+    assert "same axes" in study_figure(page.session.study, page.editor.of, NumberStyle()).caption
+    qtbot.mouseDClick(canvas, LEFT, pos=centre(page, "x axis"))
+    low, high = choices.limits["x"]
+    assert low.hasFocus()
+    QTest.keyClicks(low, "1")
+    QTest.keyClicks(high, "100")
+    qtbot.keyClick(high, Qt.Key.Key_Return)
+    settled()
+    drawn()
+    choose(choices.combos["x_scale"][0], "logarithmic", settled)
+    assert figures_up(drawn())["100"] == 4
+    assert canvas.shown.plotted.x_limits == (1.0, 100.0)
+    assert canvas.shown.plotted.x_scale == "log"
+    for wanted in reversed(steps[:-1]):
+        window.undo()
+        settled()
+        if recipe(page) != wanted:
+            window.undo()
+            settled()
+        assert recipe(page) == wanted
+
+
+def jars():
+    """Four jars whose oxygen falls from different heights, each fitted with a cubic."""
+    study, t = Study(), np.linspace(0, 90, 19)
+    for number, height in enumerate((3.0, 5.0, 8.0, 4.0), 1):
+        columns = (RawColumn("minute", "min", t), RawColumn("oxygen", "mg/L", height * np.exp(-t / 30)))
+        study = edits.add_series(study, Table(columns, Source("made")), f"Jar {number}")
+        study = edits.add_fit(study, study.series[-1].id, 3)
+    return study
+
+
+def drawn_of(page):
+    figure = study_figure(page.session.study, page.editor.of, NumberStyle())
+    return re.findall(r"<text[^>]*>([^<]+)</text>", figure("svg", letters=True).decode())
+
+
+def figures_up(texts):
+    """How often each figure stands on the axes."""
+    return Counter(text for text in texts if re.fullmatch(r"−?[\d.]+", text))

@@ -11,6 +11,7 @@ from collections import OrderedDict
 import numpy as np
 import pypdfium2
 import pytest
+from PIL import Image
 from weasyprint import HTML
 
 from vettore.core.errors import VettoreError
@@ -183,6 +184,24 @@ def test_a_reciprocal_axis_has_no_place_below_zero(low, straight):
     (line,) = re.findall(r'<path d="([^"]*)"[^>]*stroke="#b75715"[^>]*stroke-width="1.5"', shape)
     across = [float(one) for one in re.findall(r"[ML] (-?[\d.]+) ", line)]
     assert across == sorted(across)
+
+
+def test_a_reciprocal_axis_has_figures_where_there_is_room_and_whole_bands(study):
+    """1, 2 and 5 of each decade; curve and CSV have places even in 1/x; a band that comes down to 0 fills what is below it."""
+    of = named(study, LIGHT)
+    looks = figure_of(study, of).changed(x_scale="reciprocal", x_limits=(20.0, 1250.0), residuals=False)
+    told, _ = texts(study, LIGHT, x_scale="reciprocal", x_limits=(20.0, 1250.0), residuals=False)
+    assert [text for text in told if text in ("20", "50", "100", "200", "500", "1000")] == ["20", "50", "100", "200"]
+    x = table(study_figure(study, of, STYLE, looks).tables()["-curve.csv"])["x"]
+    steps = -np.diff(1 / x[x > x.max() / 500])
+    assert steps == pytest.approx(np.full(len(steps), steps[0]), rel=1e-6)
+    both = study_figure(study, of, STYLE, looks.changed(y_scale="reciprocal", x_limits=(None, None), grid=False))
+    picture, _, plotted = both.with_places()
+    pixels = np.asarray(Image.open(io.BytesIO(picture)).convert("RGB")).astype(int)
+    frame = plotted.frame
+    column = pixels[:, int((frame.x + 0.1 * frame.width) * pixels.shape[1])]
+    low, high = (column[int((frame.y + (1 - up) * frame.height) * len(pixels))].tolist() for up in (0.05, 0.5))
+    assert low == high != [255, 255, 255]
 
 
 def test_the_usual_look_is_none_that_is_kept(study):

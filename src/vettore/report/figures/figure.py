@@ -31,10 +31,11 @@ _lock = threading.Lock()
 
 
 class OnPaper(NamedTuple):
-    """The plot that hands are on, and its scales across and up; none where a figure has many plots."""
+    """The plot that hands are on, and its scales across and up; the first of ``many`` where a figure has such."""
 
     axes: Any
-    scales: tuple[str, str] | None
+    scales: tuple[str, str]
+    many: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Hashable, Sequence
 from typing import Any
 
 from vettore.core.errors import DataError
@@ -10,10 +12,20 @@ from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper, StudyFigure
 from vettore.report.figures.layout import InRows, fit_titles, without_middle
-from vettore.report.figures.of_fits import LOOK_OF_PLOTS, answered, content_of_fits, layer_of
+from vettore.report.figures.of_fits import LOOK_OF_PLOTS, WORDS_OF_PLOTS, answered, content_of_fits, layer_of
 from vettore.report.figures.paper import dress_axes
 from vettore.report.figures.plot import Plot, as_csv, line_table
-from vettore.report.figures.plotting import colours_of, draw_line, draw_marks
+from vettore.report.figures.plotting import (
+    colours_of,
+    draw_line,
+    draw_marks,
+    letter_panel,
+    limit,
+    part,
+    scales_of,
+    span_of,
+    take_logarithms,
+)
 from vettore.study.figures import ACROSS, MOST_PLOTS
 from vettore.study.fits import response_of
 from vettore.study.kinds.figure import FigureRecipe
@@ -21,8 +33,12 @@ from vettore.study.series import Role
 from vettore.study.study import Study
 
 # A small plot has this much of the sheet's width at least, or fewer stand in a row.
-NARROWEST_MM = 25.0
-FIELDS = LOOK_OF_PLOTS | {"title", "band", "curve_colour", "line_width"}
+NARROWEST_MM = 34.0
+FIELDS = LOOK_OF_PLOTS | (WORDS_OF_PLOTS - {"notes"})
+FIELDS |= {"band", "curve_colour", "line_width", "x_scale", "y_scale", "x_every", "y_every", "common"}
+# Figures on an axis, at most, unless their distance was decided.
+MOST_FIGURES = 4
+LETTER = re.compile("[a-zA-Z]")
 
 
 def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -> StudyFigure:
@@ -35,18 +51,20 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
         Plot((layer_of(study, fit, style, False),), fit.series.label(Role.X), response_of(fit.series, fit.recipe)[1])
         for fit in shown
     ]
-    words = f"{len(shown)} fits, each with its own axes: measured (marks) and fitted (line{', band' if recipe.band else ''})."
+    own = "those of the same quantities with the same axes" if recipe.common else "each with its own axes"
+    words = f"{len(shown)} fits, {own}: measured (marks) and fitted (line{', band' if recipe.band else ''})."
     if len(fits) > len(shown):
         words += f" {len(fits) - len(shown)} more are not drawn here."
 
     def tables() -> dict[str, str]:
         files = {}
-        for number, (fit, plot) in enumerate(zip(shown, plots, strict=True), 1):
+        scales = _scales_of_all(recipe, plots, _kinds(recipe, plots))
+        for number, (fit, plot, (scale, _)) in enumerate(zip(shown, plots, scales, strict=True), 1):
             columns = (fit.x, fit.response[fit.rows], fit.result.fitted)
             files[f"-{number}-rows.csv"] = as_csv(("x", "y", "fitted"), columns)
             drawn = plot.layers[0].drawn
             if drawn is not None:
-                files[f"-{number}-curve.csv"] = line_table(drawn, plot.crowded)
+                files[f"-{number}-curve.csv"] = line_table(drawn, scale)
         return files
 
     names = [f"{fit.recipe.name} · {fit.series.name}" for fit in shown]
@@ -63,36 +81,87 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
 
 
 def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
-    across = min(ACROSS, len(plots), max(1, int(recipe.width // NARROWEST_MM)))
-    grid = figure.subplots(math.ceil(len(plots) / across), across, squeeze=False).ravel()
-    small = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
-    points, line = colours_of(recipe, 0, several=False)
-    for axes, plot, name in zip(grid, plots, names, strict=False):
-        if plot.crowded:
-            axes.set_xscale("log")
-        layer = plot.layers[0]
-        if layer.marks is not None:
-            draw_marks(axes, layer.marks, small, points)
-        draw_line(axes, layer, small, line)
-        axes.set_title(_shortened(name, recipe, across), fontsize=recipe.type_size, loc="left", color=PAPER.ink)
-        axes.set_xlabel(plot.x_title)
-        axes.set_ylabel(plot.y_title)
-        axes.locator_params(axis="y", nbins=4)
-        if not plot.crowded:
-            axes.locator_params(axis="x", nbins=4)
-        dress_axes(axes, style, recipe.grid)
+    down = math.ceil(len(plots) / min(ACROSS, max(1, int(recipe.width // NARROWEST_MM))))
+    # As many in each row as there can be alike.
+    across = math.ceil(len(plots) / down)
+    grid = figure.subplots(down, across, squeeze=False).ravel()
+    used = list(grid[: len(plots)])
     for axes in grid[len(plots) :]:
         axes.set_visible(False)
+    kinds = _kinds(recipe, plots)
+    scales = _scales_of_all(recipe, plots, kinds)
+    for number, axes in enumerate(used):
+        take_logarithms(axes, scales[number])
+        _draw_small(axes, plots[number], recipe)
+        axes.set_title(names[number], fontsize=recipe.type_size, loc="left", color=PAPER.ink)
+        if recipe.panel:
+            letter_panel(axes, _panel_after(recipe.panel, number))
+    decided = [
+        _in_common(recipe, [axes for axes, other in zip(used, kinds, strict=True) if other == kind], scale)
+        for kind, scale in zip(kinds, scales, strict=True)
+    ]
+    for axes, told, scale in zip(used, decided, scales, strict=True):
+        limit(axes, told, scale)
+        for axis, one in zip("xy", scale, strict=True):
+            if one != "log":
+                axes.locator_params(axis=axis, nbins=MOST_FIGURES)
+        part(axes, told, scale)
+        dress_axes(axes, style, recipe.grid)
     if recipe.title:
         figure.suptitle(recipe.title, fontsize=recipe.type_size * 1.15, x=0.01, ha="left")
-    used = list(grid[: len(plots)])
     rows = [used[start : start + across] for start in range(0, len(used), across)]
     titles = [axis for axes in used for axis in (axes.xaxis, axes.yaxis)]
     fit_titles(figure, titles, InRows(figure, rows, [1.0] * len(rows)))
-    return OnPaper(grid[0], None)
+    for axes in used:
+        _shorten_title(axes)
+    return OnPaper(grid[0], scales[0], many=True)
 
 
-def _shortened(name: str, recipe: FigureRecipe, across: int) -> str:
-    """Return a name that is about as wide as its plot."""
-    room = int(recipe.width / across * 72 / 25.4 / (0.58 * recipe.type_size)) - 4
-    return name if len(name) <= room else without_middle(name, room)
+def _kinds(recipe: FigureRecipe, plots: Sequence[Plot]) -> list[Hashable]:
+    """Return what plots are alike by: the same quantities, or nothing where axes are not common."""
+    return [(plot.x_title, plot.y_title) if recipe.common else number for number, plot in enumerate(plots)]
+
+
+def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[Hashable]) -> list[tuple[str, str]]:
+    """Return the scales of each plot: equal limits are of use on equal scales, so those of the first that is alike."""
+    return [scales_of(recipe, plots[kinds.index(kind)]) for kind in kinds]
+
+
+def _draw_small(axes: Any, plot: Plot, recipe: FigureRecipe) -> None:
+    small = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
+    points, line = colours_of(recipe, 0, several=False)
+    layer = plot.layers[0]
+    if layer.marks is not None:
+        draw_marks(axes, layer.marks, small, points)
+    draw_line(axes, layer, small, line)
+    axes.set_xlabel(recipe.x_title or plot.x_title)
+    axes.set_ylabel(recipe.y_title or plot.y_title)
+
+
+def _in_common(recipe: FigureRecipe, alike: list[Any], scales: tuple[str, str]) -> FigureRecipe:
+    """Return the recipe with limits that show what each of some plots has; those that were decided stay."""
+    limits = {}
+    for axis, scale in zip("xy", scales, strict=True):
+        spans = [span_of(axes, axis, scale) for axes in alike]
+        ends = min(low for low, _ in spans), max(high for _, high in spans)
+        decided = getattr(recipe, f"{axis}_limits")
+        limits[f"{axis}_limits"] = tuple(own if end is None else end for end, own in zip(decided, ends, strict=True))
+    return recipe.changed(**limits)
+
+
+def _shorten_title(axes: Any) -> None:
+    """Leave out the middle of a name that is wider than its plot."""
+    title = axes._left_title
+    name, width, room = title.get_text(), title.get_window_extent().width, axes.get_window_extent().width
+    if width > room > 0:
+        title.set_text(without_middle(name, int(len(name) * room / width)))
+
+
+def _panel_after(panel: str, by: int) -> str:
+    """Return the mark of the panel so many after one: (c) is two after (a). After z come two letters: aa, bb."""
+    found = LETTER.search(panel)
+    if found is None:
+        return panel
+    first = ord("a" if found.group().islower() else "A")
+    times, place = divmod(ord(found.group()) - first + by, 26)
+    return panel[: found.start()] + chr(first + place) * (times + 1) + panel[found.end() :]

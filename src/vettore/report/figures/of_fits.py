@@ -156,7 +156,7 @@ def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
 def _tables(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> Mapping[str, str]:
     """Return the rows, and each curve with its band."""
     files = {}
-    log = scales_of(recipe, plot)[0] == "log"
+    scale, _ = scales_of(recipe, plot)
     for number, (fit, layer) in enumerate(zip(fits, plot.layers, strict=True), 1):
         ending = "" if len(fits) == 1 else f"-{number}"
         sigma = fit.result.error_of_y if fit.result.error_of_y is not None else np.full(len(fit.rows), np.nan)
@@ -164,5 +164,5 @@ def _tables(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> M
         columns = (fit.x, fit.response[fit.rows], fit.result.fitted, fit.result.residuals, sigma)
         files[f"{ending}-rows.csv"] = as_csv(names, columns)
         if layer.drawn is not None:
-            files[f"{ending}-curve.csv"] = line_table(layer.drawn, log)
+            files[f"{ending}-curve.csv"] = line_table(layer.drawn, scale)
     return files

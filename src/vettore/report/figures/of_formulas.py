@@ -83,6 +83,6 @@ def _figure(
         made_from,
         words + scales_in_words(plot, recipe),
         lambda figure: draw_plot(figure, plot, recipe, style),
-        lambda: {"-curve.csv": line_table(drawn, scales_of(recipe, plot)[0] == "log")},
+        lambda: {"-curve.csv": line_table(drawn, scales_of(recipe, plot)[0])},
         OF_CURVES,
     )

@@ -143,7 +143,7 @@ def _tables(plot: Plot, recipe: FigureRecipe) -> Mapping[str, str]:
     error = none if layer.marks.error is None else layer.marks.error
     files = {"-rows.csv": as_csv(("x", "y", "sigma"), (layer.marks.x, layer.marks.y, error))}
     if layer.drawn is not None:
-        files["-curve.csv"] = line_table(layer.drawn, scales_of(recipe, plot)[0] == "log")
+        files["-curve.csv"] = line_table(layer.drawn, scales_of(recipe, plot)[0])
     for number, filled in enumerate(layer.filled, 1):
         files[f"-area-{number}.csv"] = as_csv(("x", "curve", "floor"), (filled.x, filled.top, filled.floor))
     return files

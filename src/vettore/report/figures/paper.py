@@ -33,6 +33,10 @@ MM = 1 / 25.4
 
 # Figures of a logarithmic axis between these are written plain.
 PLAIN_FROM, PLAIN_TO = 1e-3, 1e4
+# A figure that misses the end of its axis by this share of their distance stands on it.
+ON_EDGE = 1e-6
+# Figures of a reciprocal axis stand at least this share of it apart, and so many points.
+LEAST_AWAY, LEAST_POINTS = 0.1, 24.0
 
 # Matplotlib's drawing state is global, so only one figure is drawn at a time.
 _lock = threading.Lock()
@@ -126,15 +130,18 @@ def dress_axes(axes: Any, style: NumberStyle, grid: bool = True) -> None:
     for axis in (axes.xaxis, axes.yaxis):
         if axis.get_scale() == "log":
             _write_powers(axis, style)
+        elif axis.get_scale() == "function":
+            _write_reciprocals(axis, style)
         else:
             _write_figures(axis, style)
 
 
 def _write_figures(axis: Any, style: NumberStyle) -> None:
     """Write the figures of an axis as on screen, with a power of ten at its title and not at every figure."""
-    places = [place for place in axis.get_majorticklocs() if np.isfinite(place)]
-    spacing = float(np.min(np.diff(places))) if len(places) > 1 else 1.0
     low, high = axis.get_view_interval()
+    known = [place for place in axis.get_majorticklocs() if np.isfinite(place)]
+    spacing = float(np.min(np.diff(known))) if len(known) > 1 else 1.0
+    places = [place for place in known if low - ON_EDGE * spacing <= place <= high + ON_EDGE * spacing]
     texts, factor = axis_figures([*places], spacing, (low, high), style)
     axis.set_ticks(places, texts)
     axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
@@ -155,6 +162,22 @@ def _write_powers(axis: Any, style: NumberStyle) -> None:
     small = [part * 10.0**power for power in powers for part in range(2, 10) if decades < 7]
     axis.set_ticks([place for place in small if low <= place <= high], minor=True)
     axis.set_tick_params(which="minor", labelbottom=False, labelleft=False)
+    axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
+
+
+def _write_reciprocals(axis: Any, style: NumberStyle) -> None:
+    """Write the figures of a reciprocal axis: 1, 2 and 5 of each decade, where they do not crowd towards its high end."""
+    low, high = sorted(axis.get_view_interval())
+    powers = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
+    frame = axis.axes.get_window_extent()
+    length = (frame.width if axis.axis_name == "x" else frame.height) / axis.axes.figure.dpi * 72
+    least = max(LEAST_AWAY, LEAST_POINTS / length)
+    places: list[float] = []
+    for place in (part * 10.0**power for power in powers for part in (1, 2, 5)):
+        away = (1 / places[-1] - 1 / place) / (1 / low - 1 / high) if places else 1.0
+        if low <= place <= high and away >= least:
+            places.append(place)
+    axis.set_ticks(places, [_decade(place, style) for place in places])
     axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
 
 

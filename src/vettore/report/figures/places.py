@@ -51,10 +51,12 @@ def _between(limits: tuple[float, float], share: float, scale: str) -> float:
     return low + share * (high - low)
 
 
-def places_on(figure: Any, axes: Any, scales: tuple[str, str] | None = None) -> tuple[tuple[Place, ...], Plotted]:
+def places_on(
+    figure: Any, axes: Any, scales: tuple[str, str], many: bool = False
+) -> tuple[tuple[Place, ...], Plotted]:
     """Return where title, words of the axes, legend, notes and figures stand on a laid-out figure, and its scales.
 
-    ``scales`` are none where a figure has many plots: of those only the title is at hand.
+    Of ``many`` plots they are those of the one given, and the title is that over all.
     """
     from matplotlib.text import Text
 
@@ -64,17 +66,16 @@ def places_on(figure: Any, axes: Any, scales: tuple[str, str] | None = None) -> 
         sides = box.x0 / width, 1 - box.y1 / height, box.width / width, box.height / height
         return Place(what, *map(float, sides))
 
-    found = [] if scales is None else _movable(axes, place, Text)
+    found = [] if many else _movable(axes, place, Text)
     frame = place("plot", axes.get_window_extent())
-    title = figure._suptitle if scales is None else axes._left_title
+    title = figure._suptitle if many else axes._left_title
     if title is not None and title.get_text():
         found.append(place("title", title.get_window_extent()))
     else:
         # Where a title would begin.
         found.append(Place("title", frame.x, 0.0, frame.width, max(frame.y, EDGE)))
-    if scales is None:
-        return tuple(found), Plotted(frame, (0.0, 1.0), (0.0, 1.0))
-    lowest = next((one for one in reversed(figure.axes) if one.xaxis.get_label_text()), axes)
+    with_words = [axes] if many else [one for one in figure.axes if one.xaxis.get_label_text()]
+    lowest = with_words[-1] if with_words else axes
     found.append(place("x title", lowest.xaxis.label.get_window_extent()))
     found.append(place("y title", axes.yaxis.label.get_window_extent()))
     below = lowest.get_window_extent()

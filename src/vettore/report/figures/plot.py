@@ -114,21 +114,30 @@ class Plot:
             if layer.marks is not None and np.any((layer.marks.x, layer.marks.y)[axis] > 0):
                 return True
             if layer.drawn is not None:
-                x = spread(layer.drawn.span, log=False)
+                x = spread(layer.drawn.span, "linear")
                 if np.any((x if axis == 0 else layer.drawn.line(x)) > 0):
                     return True
         return False
 
 
-def spread(span: tuple[float, float], log: bool) -> Array:
-    """Return the places at which a line is drawn."""
+def spread(span: tuple[float, float], scale: str) -> Array:
+    """Return the places at which a line is drawn: as far apart as they can be on a scale that is "log" or "reciprocal"."""
     low, high = span
-    return np.geomspace(low, high, CURVE_POINTS) if log and low > 0 else np.linspace(low, high, CURVE_POINTS)
+    even = np.linspace(low, high, CURVE_POINTS)
+    if scale == "log" and low > 0:
+        return np.geomspace(low, high, CURVE_POINTS)
+    if scale == "reciprocal" and high > 0:
+        first = max(low, high / DECADES)
+        turned = 1 / np.linspace(1 / first, 1 / high, CURVE_POINTS)
+        # The ends to the last digit, and what lies below.
+        turned[0], turned[-1] = first, high
+        return np.concatenate([even[even < first], turned])
+    return even
 
 
-def line_table(drawn: Drawn, log: bool) -> str:
-    """Return a drawn line with its band as CSV, in full digits."""
-    x = spread(drawn.span, log)
+def line_table(drawn: Drawn, scale: str) -> str:
+    """Return a drawn line with its band as CSV, in full digits, at the places at which it is drawn on a scale of x."""
+    x = spread(drawn.span, scale)
     none = np.full(len(x), np.nan)
     low, high = (none, none) if drawn.band is None else drawn.band(x)
     return as_csv(("x", "curve", "band from", "band to"), (x, drawn.line(x), low, high))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,8 @@ INSET = (0.36, 0.36)
 SHARES = (3.2, 1.0)
 # Ticks at own distances are no more than these.
 MOST_TICKS = 60
+# What has no place on a reciprocal axis stands where this share of its lower end does.
+FAR_BELOW = 0.02
 
 
 def draw_plot(figure: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
@@ -34,9 +37,7 @@ def draw_plot(figure: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle)
     else:
         above, below = figure.subplots(), None
     scales = scales_of(recipe, plot)
-    for axis, scale in zip("xy", scales, strict=True):
-        if scale == "log":
-            above.set(**{f"{axis}scale": "log"})
+    take_logarithms(above, scales)
     _draw_layers(above, plot, recipe)
     above.set_ylabel(recipe.y_title or plot.y_title)
     lowest = above if below is None else below
@@ -44,8 +45,8 @@ def draw_plot(figure: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle)
         _draw_missed(below, plot.missed, recipe)
         above.tick_params(axis="x", which="both", length=0)
     lowest.set_xlabel(recipe.x_title or plot.x_title)
-    _limit(above, recipe, scales)
-    _part(above, recipe, scales)
+    limit(above, recipe, scales)
+    part(above, recipe, scales)
     all_axes = [above] if below is None else [above, below]
     for axes in all_axes:
         dress_axes(axes, style, recipe.grid)
@@ -64,9 +65,7 @@ def dress(axes: Any, recipe: FigureRecipe) -> None:
     if recipe.title:
         axes.set_title(recipe.title, fontsize=recipe.type_size * 1.15, loc="left")
     if recipe.panel:
-        axes.annotate(
-            recipe.panel, (0, 1), (-4, 6), "axes fraction", "offset points", weight="semibold", ha="right", gid=PANEL
-        )
+        letter_panel(axes, recipe.panel)
     for note in recipe.notes:
         arrow = {"arrowstyle": "-|>", "color": PAPER.ink, "linewidth": 0.8, "shrinkB": 3}
         words = axes.annotate(
@@ -74,6 +73,11 @@ def dress(axes: Any, recipe: FigureRecipe) -> None:
         )
         words.set_in_layout(False)
         words.set_bbox({"facecolor": PAPER.plot_ground, "edgecolor": "none", "pad": 1.5, "alpha": 0.85})
+
+
+def letter_panel(axes: Any, letter: str) -> None:
+    """Put the letter of a panel at the upper left of a plot."""
+    axes.annotate(letter, (0, 1), (-4, 6), "axes fraction", "offset points", weight="semibold", ha="right", gid=PANEL)
 
 
 def scales_of(recipe: FigureRecipe, plot: Plot) -> tuple[str, str]:
@@ -90,34 +94,50 @@ def scales_of(recipe: FigureRecipe, plot: Plot) -> tuple[str, str]:
     return first, second
 
 
-def _minus_reciprocal(value: Any) -> Any:
-    """Return −1/x, which rises with x above 0; nothing below, so that no line runs across from there."""
-    x = np.asarray(value, dtype=float)
-    return np.where(x > 0, -1.0 / np.where(x > 0, x, 1.0), np.nan)
+def _reciprocals(low: float) -> tuple[Callable[[Any], Any], Callable[[Any], Any]]:
+    """Return −1/x, which rises with x above 0, and its inverse, for an axis that begins at ``low``.
+
+    All that is far below, or not above 0, is put far outside: curves and bands leave the plot where they come down to 0.
+    """
+    least = low * FAR_BELOW
+
+    def turn(value: Any) -> Any:
+        return -1.0 / np.maximum(np.asarray(value, dtype=float), least)
+
+    def back(value: Any) -> Any:
+        turned = np.asarray(value, dtype=float)
+        return np.where(turned < 0, -1.0 / np.where(turned < 0, turned, -1.0), np.nan)
+
+    return turn, back
 
 
-def _back(value: Any) -> Any:
-    return -_minus_reciprocal(-np.asarray(value, dtype=float))
+def take_logarithms(axes: Any, scales: tuple[str, str]) -> None:
+    """Make those axes logarithmic that are to be; before anything is drawn, so that lines have points where they bend."""
+    for axis, scale in zip("xy", scales, strict=True):
+        if scale == "log":
+            axes.set(**{f"{axis}scale": "log"})
 
 
-def _limit(axes: Any, recipe: FigureRecipe, scales: tuple[str, str]) -> None:
+def limit(axes: Any, recipe: FigureRecipe, scales: tuple[str, str]) -> None:
+    """Set the limits that were decided, and what is left to the data; then turn reciprocal axes."""
     for name, scale, limits in (("x", scales[0], recipe.x_limits), ("y", scales[1], recipe.y_limits)):
         # A logarithm has no place for 0; such an end is left to the data.
         low, high = (None if end is not None and scale != "linear" and end <= 0 else end for end in limits)
-        now = getattr(axes, f"get_{name}lim")()
-        if scale == "reciprocal":
-            now = _positive_span(axes, name)
+        now = span_of(axes, name, scale)
         ends = (now[0] if low is None else low, now[1] if high is None else high)
         if ends[0] < ends[1]:
             axes.set(**{f"{name}lim": ends})
         if scale == "reciprocal":
             # Equal lengths are equal differences of 1/x, and x still rises to the right. Only now, above 0.
-            turned = (_minus_reciprocal, _back)
-            getattr(axes, f"set_{name}scale")("function", functions=turned)
+            low = getattr(axes, f"get_{name}lim")()[0]
+            getattr(axes, f"set_{name}scale")("function", functions=_reciprocals(low))
 
 
-def _positive_span(axes: Any, name: str) -> tuple[float, float]:
-    """Return the span of what is drawn above 0, with a little room, for a scale that has no place for 0."""
+def span_of(axes: Any, name: str, scale: str) -> tuple[float, float]:
+    """Return the span of what is drawn, with a little room; above 0 for a reciprocal scale, which has no place for 0."""
+    if scale != "reciprocal":
+        low, high = getattr(axes, f"get_{name}lim")()
+        return float(low), float(high)
     interval = getattr(axes.dataLim, f"interval{name}")
     least = getattr(axes.dataLim, f"minpos{name}")
     low, high = max(float(interval[0]), float(least)), float(interval[1])
@@ -125,7 +145,7 @@ def _positive_span(axes: Any, name: str) -> tuple[float, float]:
     return 1 / (1 / low + room), 1 / max(1 / high - room, 0.2 / high)
 
 
-def _part(axes: Any, recipe: FigureRecipe, scales: tuple[str, str]) -> None:
+def part(axes: Any, recipe: FigureRecipe, scales: tuple[str, str]) -> None:
     """Set ticks at the distances that were asked for, on straight axes."""
     from matplotlib.ticker import MultipleLocator
 
@@ -188,7 +208,8 @@ def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, dashes
         axes.scatter(*layer.places, s=16, marker="_", color=colour, zorder=4, label=layer.places_name)
     if layer.drawn is None:
         return
-    x = spread(layer.drawn.span, axes.get_xscale() == "log")
+    # A reciprocal axis is turned later, when its limits are known.
+    x = spread(layer.drawn.span, recipe.x_scale if recipe.x_scale == "reciprocal" else axes.get_xscale())
     if recipe.band and layer.drawn.band is not None:
         bottom, top = layer.drawn.band(x)
         if np.isfinite(bottom).all():

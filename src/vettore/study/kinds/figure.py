@@ -50,7 +50,8 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     are distances of ticks. ``mark_size`` and ``line_width`` are shares of the usual ones, ``type_size`` points.
     ``points_colour`` and ``curve_colour`` are own ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares of
     the plot, where it was dragged; ``inset_at`` that of the plot that shows the x of ``inset`` larger. ``beside`` are fits
-    drawn with it, ``relief`` whether a surface is also shown as one, ``readings`` whether kept numbers stand on the plot.
+    drawn with it, ``relief`` whether a surface is also shown as one, ``readings`` whether kept numbers stand on the plot,
+    ``common`` whether plots beside each other have the same limits. What is decided on the axes of one holds for all of them.
     """
 
     letter: ClassVar[str] = "g"
@@ -71,6 +72,7 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     grid: bool = True
     readings: bool = False
     relief: bool = True
+    common: bool = False
     legend: Corner = "none"
     legend_at: tuple[float, float] | None = None
     palette: Palette = "house"

@@ -137,11 +137,14 @@ class FigureChoices(Column):
             ("grid", "lines of the grid"),
             ("readings", "kept numbers"),
             ("relief", "relief beside the map"),
+            ("common", "common axes"),
         ):
             box = QCheckBox(words)
             box.clicked.connect(lambda checked, name=name: self.chosen.emit(name, checked))
             self.boxes[name] = box
             self.add(box)
+            if name == "common":
+                box.setToolTip(plain_tip("Plots of the same quantities have the same limits"))
             self._show_with((box,), name)
         legend = self._combo("legend", LEGENDS, "Corner of the legend")
         panel = self.fields["panel"] = QLineEdit()

@@ -95,6 +95,7 @@ class FigureEditor(QObject):
 
         def show(shown: Shown) -> None:
             self.choices.show_fields(shown.fields)
+            self.findings.show_fields(shown.fields)
             self.canvas.show_figure(shown, words)
             self.session.say("", "status")
 

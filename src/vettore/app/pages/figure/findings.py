@@ -8,10 +8,9 @@ from PySide6.QtWidgets import QCheckBox
 from vettore.app.widgets.parts import Column, button, label, rule, section
 
 FORMATS = {"svg": "SVG, its text stays text", "pdf": "PDF", "png": "PNG, 300 dpi", "tiff": "TIFF, 300 dpi"}
-HINT = (
-    "Double click on words to change them, on an axis for its limits, on the plot to add a note with an arrow. Drag the "
-    "legend, the inset and the notes."
-)
+HINT = "Double click on words to change them, on an axis for its limits{}."
+NOTES = ", on the plot to add a note with an arrow. Drag the legend, the inset and the notes"
+ALL_ALIKE = ". What is decided on the first plot holds for all"
 
 
 class FigureFindings(Column):
@@ -30,7 +29,8 @@ class FigureFindings(Column):
         self.back = button("Back to the report", self.done.emit, "primary")
         self.trouble = label("", "bad", wrap=True)
         self.trouble.hide()
-        self.add(section("The figure"), self.back, label(HINT, "muted", wrap=True), self.trouble, rule())
+        self.hint = label(HINT.format(NOTES), "muted", wrap=True)
+        self.add(section("The figure"), self.back, self.hint, self.trouble, rule())
         self.add(section("Save it"))
         self.saves = {}
         for ending, words in FORMATS.items():
@@ -53,6 +53,10 @@ class FigureFindings(Column):
             button("Take a look from a file …", self.take_asked.emit, "", "Give the figure the look of a file"),
         )
         self.column.addStretch()
+
+    def show_fields(self, names: frozenset[str]) -> None:
+        """Say what hands can do on the open figure, by the fields of the recipe that it has."""
+        self.hint.setText(HINT.format(NOTES if "notes" in names else ALL_ALIKE if "common" in names else ""))
 
     def show_trouble(self, sentence: str) -> None:
         """Say what was typed or read that cannot be; nothing when all is well."""
