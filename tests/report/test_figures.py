@@ -310,6 +310,18 @@ def test_any_figure_is_had_without_a_window(study, tmp_path, run):
         assert SURFACE in told
 
 
+def test_letters_that_the_typeface_lacks_are_those_of_another(recwarn):
+    """Georgian stands in a figure in a typeface of the machine; a letter that none has is said nothing of on the way."""
+    x = np.arange(9.0)
+    table = Table((RawColumn("დრო", "s", x), RawColumn("\U000f1234", "g", x**2)), Source("made"))
+    study = edits.add_fit(edits.add_series(Study(), table, "jar"), "s1", 1)
+    svg = study_figure(study, study.curves[0].id, STYLE)("svg", letters=True).decode()
+    (line,) = re.findall(r"<text[^>]*>დრო \(s\)</text>", svg)
+    assert "DejaVu Sans" in line
+    assert study_figure(study, study.curves[0].id, STYLE)("png").startswith(b"\x89PNG")
+    assert not [one for one in recwarn if "Glyph" in str(one.message)]
+
+
 BESIDE = """
 import os
 

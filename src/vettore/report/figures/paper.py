@@ -13,8 +13,9 @@ from typing import Any, Literal
 import numpy as np
 
 from vettore.core.rounding import NumberStyle
-from vettore.look.theme import FONT_FILES, FONT_FOLDER, PAPER, SANS, SERIF
+from vettore.look.theme import PAPER, SANS, SERIF
 from vettore.report.figures.lean import lean
+from vettore.report.figures.typefaces import families, find_others, lacking, matplotlib
 from vettore.words.axes import axis_figures, axis_title
 
 Kind = Literal["svg", "pdf", "png", "tiff"]
@@ -40,16 +41,6 @@ LEAST_AWAY, LEAST_POINTS = 0.1, 24.0
 
 # Matplotlib's drawing state is global, so only one figure is drawn at a time.
 _lock = threading.Lock()
-
-
-@cache
-def _matplotlib() -> Any:
-    import matplotlib.figure
-    from matplotlib import font_manager
-
-    for name in FONT_FILES:
-        font_manager.fontManager.addfont(FONT_FOLDER / name)
-    return matplotlib
 
 
 @cache
@@ -79,46 +70,56 @@ class Sheet:
 
 
 def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
-    """Return what a function draws on a sheet: as shapes, or as a picture."""
-    with _lock:
-        mpl = _matplotlib()
-        settings = {
-            "font.family": SERIF if sheet.serif else SANS,
-            "font.size": sheet.type_size,
-            "svg.fonttype": "none" if sheet.letters else "path",
-            "svg.hashsalt": "vettore",
-            "pdf.fonttype": 42,
-            # Names are text: a $ in them begins no mathematics.
-            "text.parse_math": False,
-            "text.color": PAPER.ink,
-            "axes.edgecolor": PAPER.ink,
-            "axes.labelcolor": PAPER.ink,
-            "xtick.color": PAPER.muted,
-            "ytick.color": PAPER.muted,
-            "axes.linewidth": 0.8,
-            "axes.unicode_minus": True,
-            # Titles stand at the upper edge; nothing is drawn there that they would have to be moved for.
-            "axes.titley": 1.0,
-        }
-        with mpl.rc_context(settings):
-            size = (sheet.width * MM, sheet.height * MM)
-            figure = mpl.figure.Figure(figsize=size, dpi=sheet.dpi)
-            draw(figure)
-            out = io.BytesIO()
-            unsaid = dict.fromkeys(UNSAID[kind]) or None
-            # Written at once where it can be: saving would first draw it once more, to see that it can be.
-            if kind == "svg":
-                from matplotlib.backends.backend_svg import FigureCanvasSVG
+    """Return what a function draws on a sheet: as shapes, or as a picture.
 
-                FigureCanvasSVG(figure).print_svg(out, metadata=unsaid)  # type: ignore[no-untyped-call]
-            elif kind == "pdf":
-                _pdf_canvas()(figure).print_pdf(out, metadata=unsaid)
-            else:
-                figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
-    if kind != "svg":
-        return out.getvalue()
+    It is called again where letters are lacking that another typeface of this machine has.
+    """
+    with _lock:
+        with lacking() as letters:
+            made = _drawn_once(draw, sheet, kind)
+        if letters and find_others(letters):
+            with lacking():
+                made = _drawn_once(draw, sheet, kind)
     # Without its comments, which repeat the words that are drawn.
-    return lean(out.getvalue().decode("utf-8")).encode("utf-8")
+    return lean(made.decode("utf-8")).encode("utf-8") if kind == "svg" else made
+
+
+def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
+    mpl = matplotlib()
+    settings = {
+        "font.family": families(SERIF if sheet.serif else SANS),
+        "font.size": sheet.type_size,
+        "svg.fonttype": "none" if sheet.letters else "path",
+        "svg.hashsalt": "vettore",
+        "pdf.fonttype": 42,
+        # Names are text: a $ in them begins no mathematics.
+        "text.parse_math": False,
+        "text.color": PAPER.ink,
+        "axes.edgecolor": PAPER.ink,
+        "axes.labelcolor": PAPER.ink,
+        "xtick.color": PAPER.muted,
+        "ytick.color": PAPER.muted,
+        "axes.linewidth": 0.8,
+        "axes.unicode_minus": True,
+        # Titles stand at the upper edge; nothing is drawn there that they would have to be moved for.
+        "axes.titley": 1.0,
+    }
+    with mpl.rc_context(settings):
+        size = (sheet.width * MM, sheet.height * MM)
+        figure = mpl.figure.Figure(figsize=size, dpi=sheet.dpi)
+        draw(figure)
+        out = io.BytesIO()
+        unsaid = dict.fromkeys(UNSAID[kind]) or None
+        # Written at once where it can be: saving would first draw it once more, to see that it can be.
+        if kind == "svg":
+            from matplotlib.backends.backend_svg import FigureCanvasSVG
+
+            FigureCanvasSVG(figure).print_svg(out, metadata=unsaid)  # type: ignore[no-untyped-call]
+        elif kind == "pdf":
+            _pdf_canvas()(figure).print_pdf(out, metadata=unsaid)
+        else:
+            figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
+    return out.getvalue()
 
 
 def dress_axes(axes: Any, style: NumberStyle, grid: bool = True) -> None:
