@@ -282,7 +282,8 @@ def test_hands_on_one_small_plot_hold_for_all(window, settled, qtbot):
     """Words, limits, scale, letters and common axes of the fits side by side, by mouse and keys; undone one by one."""
     study = jars()
     window.resize(1280, 800)
-    window.start(edits.set_report(study, study.report.changed(fits="all")))
+    left_out = short_report().report.left_out
+    window.start(edits.set_report(study, study.report.changed(fits="all", left_out=left_out)))
     window.show_page("Report")
     settled()
     page = window.page

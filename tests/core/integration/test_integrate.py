@@ -12,7 +12,7 @@ import vettore.core as core
 from vettore.core.integration.adaptive import GAUSS, KRONROD, NODES
 from vettore.core.integration.derivative import differentiate
 from vettore.core.integration.function import ladder
-from vettore.core.integration.peaks import find_peaks, measure_peak
+from vettore.core.integration.peaks import _standing, find_peaks, measure_peak
 
 RNG = np.random.default_rng(5)
 BEGINNING = RNG.bit_generator.state
@@ -212,6 +212,24 @@ def test_peaks_are_found_and_measured():
     assert find_peaks(x, RNG.normal(0, 1, 1001)) == ()
     narrow = measure_peak(x, y, 14, 26)
     assert narrow.area == pytest.approx(5 * 2 * math.sqrt(2 * math.pi), rel=0.05)
+
+
+def test_how_far_tops_stand_out_is_told_in_one_pass():
+    """Each local maximum of 400 traces with many equal heights, against the definition looked up row by row."""
+    for _ in range(400):
+        y = RNG.integers(0, RNG.integers(2, 9), RNG.integers(5, 40)).astype(float)
+        wanted = []
+        for top in range(1, len(y) - 1):
+            level = [k for k in range(len(y)) if (y[min(k, top) : max(k, top) + 1] == y[top]).all()]
+            before, after = level[0] - 1, level[-1] + 1
+            alone = before >= 0 and after < len(y) and max(y[before], y[after]) < y[top]
+            if not alone or top != (level[0] + level[-1]) // 2:
+                continue
+            first = max((k + 1 for k in range(top) if y[k] > y[top]), default=0)
+            last = min((k for k in range(top, len(y)) if y[k] > y[top]), default=len(y))
+            left, right = first + int(np.argmin(y[first : top + 1])), top + int(np.argmin(y[top:last]))
+            wanted.append((top, y[top] - max(y[left], y[right]), left, right))
+        assert _standing(y) == wanted
 
 
 def test_slopes_of_points_are_those_of_local_polynomials():

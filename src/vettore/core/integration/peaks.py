@@ -8,6 +8,8 @@ where the trace meets the line of its base; its base is the line between its end
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -49,12 +51,11 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
         raise DataError(f"The least prominence must be above zero, but is {least:g}.")
     if len(points) < 5:
         return ()
+    spread = scatter(points, values)
     limit = least
     if limit is None:
-        limit = max(STANDS_OUT * scatter(points, values), SHARE_OF_RANGE * float(np.ptp(values)))
-    tops = _tops(values)
-    found = [(top, *_prominence(values, top)) for top in tops]
-    found = sorted((one for one in found if one[1] >= limit), key=lambda one: -one[1])[:most]
+        limit = max(STANDS_OUT * spread, SHARE_OF_RANGE * float(np.ptp(values)))
+    found = sorted((one for one in _standing(values) if one[1] >= limit), key=lambda one: -one[1])[:most]
     found.sort()
     spans = []
     for place, (top, prominence, left, right) in enumerate(found):
@@ -63,7 +64,11 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
         if place + 1 < len(found):
             right = min(right, top + int(np.argmin(values[top : found[place + 1][0]])))
         spans.append((*_feet(values, top, prominence, left, right), prominence))
-    measured = [measure_peak(points, values, float(points[a]), float(points[b])) for a, b, _ in spans]
+    measured = []
+    for a, b, _ in spans:
+        # Under straight lines nothing beyond the feet counts but the scatter, which is that of all points.
+        part, known = slice(a, b + 1), np.full(b + 1 - a, spread) if spread > 0 else None
+        measured.append(measure_peak(points[part], values[part], float(points[a]), float(points[b]), sigma=known))
     total = sum(one.area for one in measured)
     out = []
     for one, (_, _, prominence) in zip(measured, spans, strict=True):
@@ -73,17 +78,25 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
 
 
 def measure_peak(
-    x: Values, y: Values, start: float, end: float, floor: Floor = "ends", rule: str = "trapezoid"
+    x: Values,
+    y: Values,
+    start: float,
+    end: float,
+    floor: Floor = "ends",
+    rule: str = "trapezoid",
+    sigma: Values | None = None,
 ) -> Peak:
     """Return the peak between two limits above a floor; its share is that of the whole, 1. Raises DataError.
+
+    ``sigma`` are standard deviations of y, or else the scatter of the points tells them.
 
     >>> from vettore import core
     >>> core.measure_peak(range(7), [0, 1, 4, 9, 4, 1, 0], 0, 6).area
     19.0
     """
-    points, values, _, _ = points_of(x, y, None)
+    points, values, spread, _ = points_of(x, y, sigma)
     start, end = min(start, end), max(start, end)
-    area = integrate(points, values, rule, a=start, b=end, floor=floor)
+    area = integrate(points, values, rule, a=start, b=end, floor=floor, sigma=spread)
     inside = np.flatnonzero((points >= start) & (points <= end))
     if not len(inside):
         raise DataError(f"There is no point between {start:g} and {end:g}.")
@@ -104,28 +117,52 @@ def measure_peak(
     )
 
 
-def _tops(y: Array) -> list[int]:
-    """Return the places of local maxima; of a level top its middle."""
+def _standing(y: Array) -> list[tuple[int, float, int, int]]:
+    """Return the place of each local maximum (of a level top its middle), its prominence, and its lowest points.
+
+    These are the places of the lowest points on its left and its right before something higher, the first of equal ones.
+    One pass from each side tells all of them.
+    """
     change = np.flatnonzero(np.diff(y) != 0)
-    tops = []
-    starts = np.concatenate([[0], change + 1])
-    ends = np.concatenate([change, [len(y) - 1]])
+    starts, ends = np.concatenate([[0], change + 1]), np.concatenate([change, [len(y) - 1]])
     levels = y[starts]
-    for k in range(1, len(levels) - 1):
-        if levels[k] > levels[k - 1] and levels[k] > levels[k + 1]:
-            tops.append(int((starts[k] + ends[k]) // 2))
-    return tops
+    rises = np.diff(levels) > 0
+    turns = np.concatenate([[0], np.flatnonzero(rises[1:] != rises[:-1]) + 1, [len(levels) - 1]])
+    if len(turns) < 3:
+        return []
+    heights, lows = levels[turns].tolist(), starts[turns].tolist()
+    # Turns are tops and valleys by turns; the ends of the trace are as high as something higher, but no tops.
+    first_top = 0 if heights[0] > heights[1] else 1
+    order = range(first_top, len(heights), 2)
+    left = _lowest_before(order, heights, lows, -1)
+    right = _lowest_before(reversed(order), heights, lows, 1)
+    found = []
+    for k in order:
+        if 0 < k < len(heights) - 1:
+            top = int((starts[turns[k]] + ends[turns[k]]) // 2)
+            found.append((top, heights[k] - max(left[k][0], right[k][0]), left[k][1], right[k][1]))
+    return found
 
 
-def _prominence(y: Array, top: int) -> tuple[float, int, int]:
-    """Return a top's prominence and the places of the lowest points on both sides before something higher."""
-    higher_left = np.flatnonzero(y[:top] > y[top])
-    first = int(higher_left[-1]) + 1 if len(higher_left) else 0
-    higher_right = np.flatnonzero(y[top + 1 :] > y[top])
-    last = top + 1 + int(higher_right[0]) if len(higher_right) else len(y)
-    left = first + int(np.argmin(y[first : top + 1]))
-    right = top + int(np.argmin(y[top:last]))
-    return float(y[top] - max(y[left], y[right])), left, right
+def _lowest_before(
+    tops: Iterable[int], heights: Sequence[float], places: Sequence[int], valley: int
+) -> dict[int, tuple[float, int]]:
+    """Return the height and the place of the lowest valley between each of some tops and the last one that is higher.
+
+    ``valley`` is the step from a top to the valley that was passed just before it.
+    """
+    lowest: dict[int, tuple[float, int]] = {}
+    higher: list[tuple[float, float, int]] = []
+    for top in tops:
+        before = top + valley
+        low, place = (heights[before], places[before]) if 0 <= before < len(heights) else (math.inf, -1)
+        while higher and higher[-1][0] <= heights[top]:
+            _, other, at = higher.pop()
+            if other < low or (other == low and at < place):
+                low, place = other, at
+        lowest[top] = low, place
+        higher.append((heights[top], low, place))
+    return lowest
 
 
 def _feet(y: Array, top: int, prominence: float, left: int, right: int) -> tuple[int, int]:

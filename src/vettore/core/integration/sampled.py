@@ -22,6 +22,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
 from vettore.core.errors import DataError, a_number
 from vettore.core.integration.rules import REACH, RULES, pieces_of
+from vettore.core.integration.weights import spline_weights
 from vettore.core.interpolation.piecewise import Pieces
 from vettore.core.interpolation.points import check_points, sorted_points
 from vettore.core.remarks import Noted, Remark, RemarkKind
@@ -29,7 +30,7 @@ from vettore.core.telling import Tells, short
 
 # A level, "ends" (the line between the curve's ends), spans of base through which a line is fitted, or a curve.
 Floor = float | str | Sequence[tuple[float, float]] | Callable[[Array], Array]
-FEWEST_FOR_SCATTER = 5
+FEWEST_FOR_SCATTER, FEWEST_FOR_SPLINE = 5, 4
 # From so many points on five are compared at a time, below four.
 LONG_ENOUGH = 12
 ROUNDING = 1e-13
@@ -285,8 +286,10 @@ def _linear_shares(x: Array, at: float) -> Array:
 
 
 def area_weights(rule: str, x: Array, a: float, b: float) -> Array:
-    """Return w (n,) with area = Σ w y, from combs of unit vectors too far apart to feel each other."""
+    """Return w (n,) with area = Σ w y, but for a spline from combs of unit vectors too far apart to feel each other."""
     n = len(x)
+    if rule == "spline" and n >= FEWEST_FOR_SPLINE:
+        return spline_weights(x, a, b)
     reach = REACH[rule]
     spacing = min(2 * reach + 2, n)
     edges = np.concatenate([[a], x[(x > a) & (x < b)], [b]])
