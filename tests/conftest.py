@@ -1,5 +1,6 @@
 """What tests of several rooms share."""
 
+import gc
 import socket
 import threading
 
@@ -7,6 +8,10 @@ import pytest
 
 from tests.told import checked
 from vettore.cli import main
+
+# As in the program: what is loaded stays, and nobody need look through it again and again.
+gc.freeze()
+gc.set_threshold(20_000, 20, 50)
 
 
 @pytest.fixture
