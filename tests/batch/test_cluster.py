@@ -26,7 +26,8 @@ pytestmark = pytest.mark.filterwarnings("ignore")
 def cluster():
     local = {"n_workers": 2, "threads_per_worker": 1, "processes": True, "dashboard_address": "127.0.0.1:0"}
     with (
-        dask.config.set({"distributed.scheduler.allowed-failures": 1}),
+        # One that was killed is not waited for.
+        dask.config.set({"distributed.scheduler.allowed-failures": 1, "distributed.comm.timeouts.connect": "4s"}),
         LocalCluster(**local, memory_limit=0, silence_logs=50) as made,
     ):
         yield made

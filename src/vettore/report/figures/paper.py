@@ -69,22 +69,24 @@ class Sheet:
     dpi: float = DPI
 
 
-def drawn(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
-    """Return what a function draws on a sheet: as shapes, or as a picture.
+def drawn(
+    draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: Callable[[Any], object] = lambda figure: None
+) -> bytes:
+    """Return what a function draws on a sheet: as shapes, or as a picture. ``then`` is given the figure when it is drawn.
 
-    It is called again where letters are lacking that another typeface of this machine has.
+    Both are called again where letters are lacking that another typeface of this machine has.
     """
     with _lock:
         with lacking() as letters:
-            made = _drawn_once(draw, sheet, kind)
+            made = _drawn_once(draw, sheet, kind, then)
         if letters and find_others(letters):
             with lacking():
-                made = _drawn_once(draw, sheet, kind)
+                made = _drawn_once(draw, sheet, kind, then)
     # Without its comments, which repeat the words that are drawn.
     return lean(made.decode("utf-8")).encode("utf-8") if kind == "svg" else made
 
 
-def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> bytes:
+def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: Callable[[Any], object]) -> bytes:
     mpl = matplotlib()
     settings = {
         "font.family": families(SERIF if sheet.serif else SANS),
@@ -119,6 +121,7 @@ def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind) -> byte
             _pdf_canvas()(figure).print_pdf(out, metadata=unsaid)
         else:
             figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
+        then(figure)
     return out.getvalue()
 
 
