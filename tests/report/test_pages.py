@@ -2,6 +2,7 @@
 
 import ctypes
 import re
+from dataclasses import replace
 from datetime import date
 
 import numpy as np
@@ -185,3 +186,16 @@ def test_columns_of_long_words_share_the_page():
     fitting = columns_of(Table(("n", "p"), (("1", "0.5"),)), 480.0)
     assert fitting.width == 480.0
     assert columns_of(Table(("n",), (("nitrate" * 40,),)), 480.0) is None
+
+
+def test_units_in_tables_stay_in_one_piece():
+    """On screen and on paper; what is no unit, and what would be a tag, is text."""
+    study = demo_study()
+    first = study.series[0]
+    study = edits.set_column(study, first.id, 1, replace(first.columns[1], name="a <b> c/d & e/f"))
+    study = edits.set_report(study, study.report.changed(fits="all"))
+    for for_print in (False, True):
+        page = html(report_document(study, DAY), for_print)
+        assert '<td class="words">standard <span class="unit">(mg/L)</span></td>' in page
+        assert "&lt;span" not in page
+        assert 'a &lt;b&gt; <span class="unit">c/d</span> &amp; <span class="unit">e/f</span> (mV)' in page

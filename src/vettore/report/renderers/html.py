@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import re
 import string
 from collections.abc import Iterator
 from functools import cache, lru_cache
@@ -56,19 +57,22 @@ PAGE_MM = 170
 HALF_MM = 82
 # Figures in a page that is to be printed are fetched one by one from the document.
 FIGURE = "vettore-figure"
+# A word with a stroke, short enough to be a unit, after a space: lines would be broken at the stroke.
+UNIT = re.compile(r"( )(\S{1,9}/\S{1,9})(?= |$)")
 TEMPLATES = Path(__file__).parent / "templates"
 
 
 @cache
 def _environment(for_print: bool) -> jinja2.Environment:
     import jinja2
-    from markupsafe import Markup
+    from markupsafe import Markup, escape
 
     def typeset(cell: Cell) -> str | markupsafe.Markup:
-        """Boxes escape what they are made of; a text is escaped by the template."""
-        if not isinstance(cell, Box):
-            return words_of(cell)
-        return Markup(to_html(cell) if for_print else mathml_document(cell))
+        """Boxes escape what they are made of; a text is escaped here, its units in one piece."""
+        if isinstance(cell, Box):
+            return Markup(to_html(cell) if for_print else mathml_document(cell))
+        words = str(escape(words_of(cell)))
+        return Markup(UNIT.sub(r'\1<span class="unit">\2</span>', words) if "/" in words else words)
 
     loader = jinja2.FileSystemLoader(TEMPLATES)
     environment = jinja2.Environment(

@@ -20,7 +20,7 @@ POINTS_PER_MM = 72 / 25.4
 CELL, HEAD, SYMBOL = 9.5, 8.5, 12.0
 BETWEEN, BEFORE_WORDS = 3 * POINTS_PER_MM, 8 * POINTS_PER_MM
 # Columns are this much wider than what stands in them: kerning and figures of one width change it a little.
-SPARE = 1.05
+SPARE, LEAST_SPARE = 1.05, 1.01
 # Of two columns of pairs one takes so much of the width, and a label leaves its text at least that share of it.
 HALF, LEAST_TEXT = 0.47, 0.3
 TAG = re.compile(r"<[^>]*>")
@@ -59,22 +59,27 @@ def _of_cell(cell: Cell) -> tuple[float, float]:
     return _of_words(words_of(cell), CELL)
 
 
+def _of_column(table: Table, place: int) -> tuple[float, float, float]:
+    """Return the width of a column's longest word, that of its longest text, and the room on its left."""
+    cells = [_of_cell(row[place]) for row in table.rows if place < len(row)]
+    if place < len(table.headings):
+        cells.append(_of_words(table.headings[place], HEAD, "Inter-SemiBold.otf"))
+    room = 0.0 if place == 0 else BEFORE_WORDS if place in table.words else BETWEEN
+    least, natural = (max(widths) for widths in zip(*cells, strict=True))
+    return least, natural, room
+
+
 def columns_of(table: Table, page: float) -> Columns | None:
     """Return the columns of a table on a page so many points wide; None where its longest words leave no room.
 
     Where not all fit on single lines, what the longest words leave is shared out by how much more each column would take
     (CSS 2.1, 17.5.2.2).
     """
-    count = max(map(len, (table.headings, *table.rows)))
-    least: list[float] = []
-    natural: list[float] = []
-    for place in range(count):
-        cells = [_of_cell(row[place]) for row in table.rows if place < len(row)]
-        if place < len(table.headings):
-            cells.append(_of_words(table.headings[place], HEAD, "Inter-SemiBold.otf"))
-        room = 0.0 if place == 0 else BEFORE_WORDS if place in table.words else BETWEEN
-        for widths, of_cells in zip((least, natural), zip(*cells, strict=True), strict=True):
-            widths.append(SPARE * max(of_cells) + room)
+    told = [_of_column(table, place) for place in range(max(map(len, (table.headings, *table.rows))))]
+    for spare in (SPARE, LEAST_SPARE):
+        least, natural = ([spare * column[side] + column[2] for column in told] for side in (0, 1))
+        if sum(natural) <= page:
+            break
     whole = sum(natural)
     if not whole > 0 or sum(least) > page:
         return None
