@@ -2,14 +2,18 @@
 
 import re
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QLineEdit
 
+from vettore.app.pages.report.preview import printed_of
 from vettore.demo.study import demo_study
 from vettore.files.study_file import open_study, save_study
 from vettore.report.document import report_document
 from vettore.report.renderers.html import html
+from vettore.report.renderers.pdf import pdf
 from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
 from vettore.study.derive import derive_fit
@@ -158,3 +162,19 @@ def test_of_a_long_report_the_chapter_in_view_is_printed_first(window, qtbot, se
 def page_title(study, place):
     curve = study.curves[place]
     return f"{curve.name}: {study.find_series(curve.series).name}"
+
+
+def grey_of(image):
+    grey = image.convertToFormat(QImage.Format.Format_Grayscale8)
+    rows = np.frombuffer(grey.constBits(), np.uint8).reshape(grey.height(), grey.bytesPerLine())
+    return rows[:, : grey.width()].astype(float)
+
+
+def test_small_pages_are_the_large_ones_made_small(qapp):
+    """Letters keep their edges at one pixel for a point: hardly a pixel is far from the mean of those of a large page."""
+    data = pdf(report_document(demo_study()))
+    large, small = (grey_of(printed_of(data, scale).pages[0]) for scale in (4.0, 1.0))
+    height, width = (min(big // 4, little) for big, little in zip(large.shape, small.shape, strict=True))
+    means = large[: 4 * height, : 4 * width].reshape(height, 4, width, 4).mean((1, 3))
+    assert means.min() < 100
+    assert (np.abs(means - small[:height, :width]) > 60).mean() < 0.0035

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QLabel
 
@@ -14,6 +14,8 @@ from vettore.app.widgets.parts import Column, clear, label
 # Width of a page in points (A4), and the room left beside it in the preview.
 PAGE_WIDTH, BESIDE = 595, 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
+# At fewer pixels for a point letters lose their left edges; such pages are drawn so many times finer first.
+SMALL_TYPE, FINER = 1.6, 2
 
 _rendering = threading.Lock()
 
@@ -101,9 +103,10 @@ class Preview(Column):
 
 
 def printed_of(data: bytes, scale: float) -> Printed:
-    """Turn the pages of a PDF into pictures."""
+    """Turn the pages of a PDF into pictures of so many pixels for a point."""
     import pypdfium2
 
+    finer = FINER if scale < SMALL_TYPE else 1
     # PDFium serves one thread at a time, and what is left open would be closed by whichever thread collects it.
     with _rendering:
         document = pypdfium2.PdfDocument(data)
@@ -112,10 +115,14 @@ def printed_of(data: bytes, scale: float) -> Printed:
         images = []
         for number in range(len(document)):
             page = document[number]
-            bitmap = page.render(scale=scale)
+            bitmap = page.render(scale=scale * finer, force_bitmap_format=pypdfium2.raw.FPDFBitmap_BGRx)
             pixels = bitmap.to_numpy()
             height, width, _ = pixels.shape
-            images.append(QImage(pixels.tobytes(), width, height, width * 3, QImage.Format.Format_BGR888).copy())
+            image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGB32)
+            size = QSize(round(width / finer), round(height / finer))
+            images.append(
+                image.scaled(size, mode=Qt.TransformationMode.SmoothTransformation) if finer > 1 else image.copy()
+            )
             del pixels
             bitmap.close()
             page.close()
