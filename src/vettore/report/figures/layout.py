@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
 # Points left at the edges of a sheet, and between plots that stand under each other.
 EDGE_POINTS, BETWEEN_POINTS = 3.0, 6.0
 # Words leave a plot at least this of a sheet.
 LEAST_SHARE = 0.1
+# What is left of words that are too long.
+FEWEST_LETTERS = 9
 
 
 class Layout(Protocol):
@@ -113,18 +115,28 @@ def fit_titles(figure: Any, axes: Sequence[Any], layout: Layout) -> None:
         layout.place()
     still = [axis for axis in broken if _length_and_room(axis)[0] > _length_and_room(axis)[1]]
     for axis in (axis for axis in long if axis not in broken or axis in still):
-        text, length, room = whole[axis]
-        _write(axis, without_middle(text, int(len(text) * room / length)), layout)
+        shorten(*whole[axis], lambda text, axis=axis: _write(axis, text, layout))
     if still:
         layout.place()
     # All has its place: drawing does not lay it out again.
     figure.set_layout_engine("none")
 
 
-def _write(axis: Any, text: str, layout: Layout) -> None:
+def shorten(text: str, length: float, room: float, write: Callable[[str], float]) -> None:
+    """Leave out so much of the middle of a text that it has room; ``write`` puts it there and returns its length."""
+    letters = len(text)
+    # Again where the letters that are left are wider than those that went.
+    while length > room and letters > FEWEST_LETTERS:
+        letters = min(letters - 1, int(letters * room / length))
+        length = write(without_middle(text, letters))
+
+
+def _write(axis: Any, text: str, layout: Layout) -> float:
+    """Give an axis other words and return their length."""
     thick = _thickness(axis)
     axis.set_label_text(text)
     layout.grew(axis, _thickness(axis) - thick)
+    return _length_and_room(axis)[0]
 
 
 def _thickness(axis: Any) -> float:
@@ -139,5 +151,5 @@ def _length_and_room(axis: Any) -> tuple[float, float]:
 
 def without_middle(text: str, room: int) -> str:
     """Return a text of about so many letters, its middle left out."""
-    kept = max(room - 3, 6)
+    kept = max(room, FEWEST_LETTERS) - 3
     return f"{text[: kept // 2].rstrip()} … {text[len(text) - kept + kept // 2 :].lstrip()}"

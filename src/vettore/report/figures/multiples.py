@@ -11,7 +11,7 @@ from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper, StudyFigure
-from vettore.report.figures.layout import InRows, fit_titles, without_middle
+from vettore.report.figures.layout import InRows, fit_titles, shorten
 from vettore.report.figures.of_fits import LOOK_OF_PLOTS, WORDS_OF_PLOTS, answered, content_of_fits, layer_of
 from vettore.report.figures.paper import dress_axes
 from vettore.report.figures.plot import Plot, as_csv, line_table
@@ -152,9 +152,12 @@ def _in_common(recipe: FigureRecipe, alike: list[Any], scales: tuple[str, str]) 
 def _shorten_title(axes: Any) -> None:
     """Leave out the middle of a name that is wider than its plot."""
     title = axes._left_title
-    name, width, room = title.get_text(), title.get_window_extent().width, axes.get_window_extent().width
-    if width > room > 0:
-        title.set_text(without_middle(name, int(len(name) * room / width)))
+
+    def write(name: str) -> float:
+        title.set_text(name)
+        return float(title.get_window_extent().width)
+
+    shorten(title.get_text(), title.get_window_extent().width, axes.get_window_extent().width, write)
 
 
 def _panel_after(panel: str, by: int) -> str:
