@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any, Protocol
 
 # Points left at the edges of a sheet, and between plots that stand under each other.
@@ -115,7 +116,7 @@ def fit_titles(figure: Any, axes: Sequence[Any], layout: Layout) -> None:
         layout.place()
     still = [axis for axis in broken if _length_and_room(axis)[0] > _length_and_room(axis)[1]]
     for axis in (axis for axis in long if axis not in broken or axis in still):
-        shorten(*whole[axis], lambda text, axis=axis: _write(axis, text, layout))
+        shorten(*whole[axis], partial(_write, axis, layout=layout))
     if still:
         layout.place()
     # All has its place: drawing does not lay it out again.
