@@ -27,6 +27,11 @@ SOURCE = TOP / "src" / "vettore"
 GOLDENS = "tests/test_goldens.py"
 # Modules, and the tests that are there to see mistakes in them.
 TARGETS = {
+    "core/integration/weights.py": ["tests/core/integration/test_integrate.py"],
+    "core/integration/peaks.py": ["tests/core/integration/test_peaks.py", "tests/core/integration/test_integrate.py"],
+    "report/figures/layout.py": ["tests/report/test_layout.py"],
+    "report/figures/plot.py": ["tests/report/test_layout.py", "tests/report/test_figures.py"],
+    "report/renderers/widths.py": ["tests/report/test_pages.py"],
     "core/units.py": ["tests/core/test_units.py", GOLDENS],
     "core/fitting/compare.py": [
         "tests/core/fitting/test_published.py",

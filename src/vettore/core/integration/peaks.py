@@ -21,6 +21,8 @@ from vettore.core.integration.sampled import Floor, between_edges, integrate, po
 STANDS_OUT, SHARE_OF_RANGE = 7.0, 0.03
 # A side ends where the trace has come down to this share of the peak's prominence above its foot.
 FOOT = 0.005
+# Of so many equal heights side by side no parabola tells the place of the top: a detector may have been at its end.
+LEVEL = 3
 
 
 @dataclass(frozen=True)
@@ -103,7 +105,7 @@ def measure_peak(
     base = between_edges(area.edges, area.floor_at_edges, points[inside])
     above = values[inside] - base
     top = int(np.argmax(above))
-    position, height = _vertex(points[inside], above, top)
+    position, height = _vertex(points[inside], above, top, values[inside])
     return Peak(
         position,
         height,
@@ -177,8 +179,14 @@ def _feet(y: Array, top: int, prominence: float, left: int, right: int) -> tuple
     return foot(range(top, left - 1, -1), float(y[left])), foot(range(top, right + 1), float(y[right]))
 
 
-def _vertex(x: Array, y: Array, top: int) -> tuple[float, float]:
-    """Return place and height of the parabola through a top and its neighbours."""
+def _vertex(x: Array, y: Array, top: int, measured: Array) -> tuple[float, float]:
+    """Return place and height of the parabola through a top and its neighbours; of a level one, as ``measured``, the middle."""
+    other = np.flatnonzero(measured != measured[top])
+    first, last = (
+        int(one) for one in (np.max(other[other < top], initial=-1), np.min(other[other > top], initial=len(x)))
+    )
+    if last - first - 1 >= LEVEL:
+        return float((x[first + 1] + x[last - 1]) / 2), float((y[first + 1] + y[last - 1]) / 2)
     if not 0 < top < len(x) - 1:
         return float(x[top]), float(y[top])
     h0, h1 = x[top] - x[top - 1], x[top + 1] - x[top]
