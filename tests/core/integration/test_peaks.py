@@ -51,7 +51,8 @@ def test_a_level_top_has_its_place_in_the_middle():
     """And a level valley belongs to both sides up to where the trace leaves it."""
     y = [0, 3, 3, 3, 1, 1, 1, 1, 3, 3, 0, 0]
     first, second = find_peaks(range(12), y, least=1.5)
-    assert first.position == pytest.approx(2)
+    # Above the line from 0 at its start to 1 at its end.
+    assert told(first, "position", "height") == (2, 2.5)
     assert 8 <= second.position <= 9
     assert (first.end, second.start) == (4, 7)
     assert second.end == 10
@@ -90,6 +91,9 @@ def test_the_error_of_an_area_is_that_of_its_rows():
     assert peak.standard_error == pytest.approx(np.sqrt(np.sum((np.array(weights) * sigma) ** 2)))
     assert measure_peak(range(17), TWO, 9, 1, sigma=sigma) == peak
     assert peak.share == 1
+    for limits, place in (((0, 2), 0), ((2, 4), 4)):
+        edge = measure_peak(range(5), [5, 1, 0, 1, 5], *limits, floor=0.0)
+        assert told(edge, "position", "height") == (place, 5)
     level = measure_peak(range(17), TWO, 1, 9, floor=-1.0)
     assert (level.area, level.height) == (pytest.approx(24), pytest.approx(5))
     spline = measure_peak(range(17), TWO, 1, 9, rule="spline")
