@@ -204,6 +204,31 @@ def test_a_reciprocal_axis_has_figures_where_there_is_room_and_whole_bands(study
     assert low == high != [255, 255, 255]
 
 
+def test_rows_without_a_place_on_an_axis_are_counted():
+    """In the caption, of one plot and of many; set aside or not, once where both axes have no place for them."""
+    study, t = Study(), np.linspace(0, 9, 10)
+    for number in range(4):
+        y = 3 * t - 5
+        columns = (RawColumn("t", "s", t if number else t + 1), RawColumn("y", "V", y))
+        study = edits.add_series(study, Table(columns, Source("made")), f"jar {number}")
+        study = edits.add_fit(study, study.series[-1].id, 1)
+    study = edits.set_rows_aside(study, study.series[1].id, [0], "bubble")
+    fits = [fit.id for fit in study.curves]
+
+    def said(of, **look):
+        caption = study_figure(study, of, STYLE, figure_of(study, of).changed(**look)).caption
+        return re.findall(r"On axes[^.]*\.", caption)
+
+    assert said(fits[0]) == []
+    assert said(fits[0], x_scale="log") == []
+    assert said(fits[1], x_scale="log") == ["On axes that are not straight 1 row not above 0 has no place."]
+    assert said(fits[1], y_scale="log") == ["On axes that are not straight 2 rows not above 0 have no place."]
+    both = {"x_scale": "reciprocal", "y_scale": "log"}
+    assert said(fits[1], **both) == ["On axes that are not straight 2 rows not above 0 have no place."]
+    assert said(ALL_FITS, **both) == ["On axes that are not straight 8 rows not above 0 have no place."]
+    assert said(ALL_FITS, common=True) == []
+
+
 def test_the_usual_look_is_none_that_is_kept(study):
     """Taken back to it, a figure leaves the study as it was; a look for all spares what belongs to other kinds."""
     of = named(study, SURFACE)

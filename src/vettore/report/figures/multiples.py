@@ -12,7 +12,14 @@ from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper, StudyFigure
 from vettore.report.figures.layout import InRows, fit_titles, shorten
-from vettore.report.figures.of_fits import LOOK_OF_PLOTS, WORDS_OF_PLOTS, answered, content_of_fits, layer_of
+from vettore.report.figures.of_fits import (
+    LOOK_OF_PLOTS,
+    WORDS_OF_PLOTS,
+    answered,
+    content_of_fits,
+    layer_of,
+    without_place,
+)
 from vettore.report.figures.paper import dress_axes
 from vettore.report.figures.plot import Plot, as_csv, line_table
 from vettore.report.figures.plotting import (
@@ -53,6 +60,7 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
     ]
     own = "those of the same quantities with the same axes" if recipe.common else "each with its own axes"
     words = f"{len(shown)} fits, {own}: measured (marks) and fitted (line{', band' if recipe.band else ''})."
+    words += without_place(zip(plots, _scales_of_all(recipe, plots, _kinds(recipe, plots)), strict=True))
     if len(fits) > len(shown):
         words += f" {len(fits) - len(shown)} more are not drawn here."
 
@@ -123,8 +131,13 @@ def _kinds(recipe: FigureRecipe, plots: Sequence[Plot]) -> list[Hashable]:
 
 
 def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[Hashable]) -> list[tuple[str, str]]:
-    """Return the scales of each plot: equal limits are of use on equal scales, so those of the first that is alike."""
-    return [scales_of(recipe, plots[kinds.index(kind)]) for kind in kinds]
+    """Return the scales of each plot. Equal limits are of use on equal scales: straight ones, unless all alike have another."""
+    own = [scales_of(recipe, plot) for plot in plots]
+    found = []
+    for kind in kinds:
+        x, y = ({scales[axis] for scales, other in zip(own, kinds, strict=True) if other == kind} for axis in (0, 1))
+        found.append((x.pop() if len(x) == 1 else "linear", y.pop() if len(y) == 1 else "linear"))
+    return found
 
 
 def _draw_small(axes: Any, plot: Plot, recipe: FigureRecipe) -> None:

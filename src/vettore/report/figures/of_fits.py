@@ -142,6 +142,18 @@ def marks_of(recipe: FigureRecipe) -> str:
     return "discs" if recipe.mark == "disc" else "marks"
 
 
+def without_place(plots: Iterable[tuple[Plot, tuple[str, str]]]) -> str:
+    """Say how many rows have no place on scales that end above 0."""
+    count = 0
+    for plot, scales in plots:
+        axes = [name for name, scale in zip("xy", scales, strict=True) if scale != "linear"]
+        count += sum(layer.marks.not_above_zero(axes) for layer in plot.layers if layer.marks is not None)
+    if not count:
+        return ""
+    rows, have = ("row", "has") if count == 1 else ("rows", "have")
+    return f" On axes that are not straight {count} {rows} not above 0 {have} no place."
+
+
 def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
     """Say which axes are not straight, and what an inset shows."""
     words = ""
@@ -150,6 +162,7 @@ def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
         names = [name for name, known in scales.items() if known == scale]
         if names:
             words += f" The axis of {' and '.join(names)} {told}."
+    words += without_place([(plot, (scales["x"], scales["y"]))])
     return words + (" The inset shows a part of x larger." if recipe.inset is not None else "")
 
 

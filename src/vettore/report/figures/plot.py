@@ -37,6 +37,13 @@ class Marks:
     aside_y: Array = field(default_factory=lambda: NONE)
     leads: tuple[Array, Array] | None = None
 
+    def not_above_zero(self, axes: Sequence[str]) -> int:
+        """Return how many rows, set aside or not, are not above 0 on some of the axes "x" and "y"."""
+        if not axes:
+            return 0
+        values = {"x": (self.x, self.aside_x), "y": (self.y, self.aside_y)}
+        return sum(int(np.any([values[axis][part] <= 0 for axis in axes], axis=0).sum()) for part in (0, 1))
+
 
 @dataclass(frozen=True, eq=False)
 class Drawn:
