@@ -26,15 +26,25 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
-def page(window, settled, qtbot):
+def opened(window, settled, qtbot):
+    """Shows the Report page of a study with the figure of its fit open."""
+
+    def show(study):
+        window.resize(1280, 800)
+        window.start(study)
+        window.show_page("Report")
+        settled()
+        qtbot.mouseClick(window.page.change_figure, LEFT)
+        settled()
+        return window.page
+
+    return show
+
+
+@pytest.fixture
+def page(opened):
     """The Report page of the demo study with the figure of its fit open."""
-    window.resize(1280, 800)
-    window.start(short_report())
-    window.show_page("Report")
-    settled()
-    qtbot.mouseClick(window.page.change_figure, LEFT)
-    settled()
-    return window.page
+    return opened(short_report())
 
 
 def recipe(page):
@@ -234,18 +244,12 @@ def test_a_style_is_an_open_file():
     assert list(itertools.islice(style_text(look).splitlines(), 2)) == ["{", '  "vettore figure style": 1,']
 
 
-def test_the_figure_of_anything_is_opened_from_the_list(window, settled, qtbot):
+def test_the_figure_of_anything_is_opened_from_the_list(opened, window, settled, qtbot):
     """Areas and a surface: words, inset and notes by mouse; only what does something for the figure is offered."""
     study = short_report()
     first = study.series[0].id
     study = parts.add(study, AreaRecipe(series=first, name="under it"))
-    window.resize(1280, 800)
-    window.start(study)
-    window.show_page("Report")
-    settled()
-    page = window.page
-    qtbot.mouseClick(page.change_figure, LEFT)
-    settled()
+    page = opened(study)
     choices, canvas = page.editor.choices, page.editor.canvas
     assert not choices.boxes["residuals"].isHidden()
     choose(choices.which, f"{study.series[0].name} · the points", settled)
@@ -278,17 +282,11 @@ def test_the_figure_of_anything_is_opened_from_the_list(window, settled, qtbot):
         size_typed(figure_of(page.session.study, first), "x_every", "-1")
 
 
-def test_hands_on_one_small_plot_hold_for_all(window, settled, qtbot):
+def test_hands_on_one_small_plot_hold_for_all(opened, window, settled, qtbot):
     """Words, limits, scale, letters and common axes of the fits side by side, by mouse and keys; undone one by one."""
     study = jars()
-    window.resize(1280, 800)
     left_out = short_report().report.left_out
-    window.start(edits.set_report(study, study.report.changed(fits="all", left_out=left_out)))
-    window.show_page("Report")
-    settled()
-    page = window.page
-    qtbot.mouseClick(page.change_figure, LEFT)
-    settled()
+    page = opened(edits.set_report(study, study.report.changed(fits="all", left_out=left_out)))
     choices, canvas = page.editor.choices, page.editor.canvas
     assert choices.boxes["common"].isHidden()
     choose(choices.which, "All fits, side by side", settled)
@@ -332,11 +330,10 @@ def test_hands_on_one_small_plot_hold_for_all(window, settled, qtbot):
     assert canvas.shown.plotted.x_scale == "log"
     for wanted in reversed(steps[:-1]):
         window.undo()
-        settled()
         if recipe(page) != wanted:
             window.undo()
-            settled()
         assert recipe(page) == wanted
+    settled()
 
 
 def jars():
