@@ -195,6 +195,16 @@ def test_a_reciprocal_axis_has_figures_where_there_is_room_and_whole_bands(study
     x = table(study_figure(study, of, STYLE, looks).tables()["-curve.csv"])["x"]
     steps = -np.diff(1 / x[x > x.max() / 500])
     assert steps == pytest.approx(np.full(len(steps), steps[0]), rel=1e-6)
+    with_inset = study_figure(study, of, STYLE, looks.changed(inset=(600.0, 1200.0)))
+    spacings = []
+
+    def look(_figure, paper):
+        # The inset is straight, whatever the plot is.
+        (curve,) = (line for line in paper.axes.child_axes[0].get_lines() if len(line.get_xdata()) > 100)
+        spacings.append(np.ptp(np.diff(curve.get_xdata())))
+
+    drawn(with_inset.draw, sheet_of(with_inset.recipe), "svg", look)
+    assert spacings == [pytest.approx(0, abs=1e-9)]
     both = study_figure(study, of, STYLE, looks.changed(y_scale="reciprocal", x_limits=(None, None), grid=False))
     picture, _, plotted = both.with_places()
     pixels = np.asarray(Image.open(io.BytesIO(picture)).convert("RGB")).astype(int)

@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 
 # Places over the span of the data: beyond it nothing tells whether the curve holds.
 PLACES = 201
-MOST_ROWS = 100
 # Where a curve is near 0 a scatter that goes with it is taken to be this share of the largest.
 LEAST_SCATTER = 1e-3
 

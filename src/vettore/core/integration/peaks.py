@@ -182,9 +182,7 @@ def _feet(y: Array, top: int, prominence: float, left: int, right: int) -> tuple
 def _vertex(x: Array, y: Array, top: int, measured: Array) -> tuple[float, float]:
     """Return place and height of the parabola through a top and its neighbours; of a level one, as ``measured``, the middle."""
     other = np.flatnonzero(measured != measured[top])
-    first, last = (
-        int(one) for one in (np.max(other[other < top], initial=-1), np.min(other[other > top], initial=len(x)))
-    )
+    first, last = int(np.max(other[other < top], initial=-1)), int(np.min(other[other > top], initial=len(x)))
     if last - first - 1 >= LEVEL:
         return float((x[first + 1] + x[last - 1]) / 2), float((y[first + 1] + y[last - 1]) / 2)
     if not 0 < top < len(x) - 1:

@@ -85,16 +85,12 @@ class StudyFigure:
 
     def with_places(self) -> tuple[bytes, tuple[Place, ...], Plotted]:
         """Return the figure as a picture (PNG), where its parts stand on it, and the scale of its plot."""
-        paper: list[OnPaper] = []
         found: list[Any] = []
 
-        def draw(figure: Any) -> None:
-            paper[:] = [self.draw(figure)]
+        def look(figure: Any, paper: OnPaper) -> None:
+            found[:] = places_on(figure, *paper)
 
-        def look(figure: Any) -> None:
-            found[:] = places_on(figure, *paper[0])
-
-        picture = drawn(draw, sheet_of(self.recipe, dpi=_fine_enough(self.recipe)), "png", look)
+        picture = drawn(self.draw, sheet_of(self.recipe, dpi=_fine_enough(self.recipe)), "png", look)
         return picture, found[0], found[1]
 
     def thumbnail(self, pixels: int) -> bytes:

@@ -146,8 +146,14 @@ def _thickness(axis: Any) -> float:
 
 
 def _length_and_room(axis: Any) -> tuple[float, float]:
-    frame, label = axis.axes.get_window_extent(), axis.label.get_window_extent()
-    return (label.width, frame.width) if axis.axis_name == "x" else (label.height, frame.height)
+    label = axis.label.get_window_extent()
+    return (label.width if axis.axis_name == "x" else label.height), room_along(axis)
+
+
+def room_along(axis: Any) -> float:
+    """Return how long an axis is, in dots."""
+    frame = axis.axes.get_window_extent()
+    return float(frame.width if axis.axis_name == "x" else frame.height)
 
 
 def without_middle(text: str, room: int) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Hashable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
@@ -60,13 +60,15 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
     ]
     own = "those of the same quantities with the same axes" if recipe.common else "each with its own axes"
     words = f"{len(shown)} fits, {own}: measured (marks) and fitted (line{', band' if recipe.band else ''})."
-    words += without_place(zip(plots, _scales_of_all(recipe, plots, _kinds(recipe, plots)), strict=True))
+    # Plots are alike by their quantities; unless axes are common, each by itself alone.
+    kinds = [(plot.x_title, plot.y_title) if recipe.common else number for number, plot in enumerate(plots)]
+    scales = _scales_of_all(recipe, plots, kinds)
+    words += without_place(zip(plots, scales, strict=True))
     if len(fits) > len(shown):
         words += f" {len(fits) - len(shown)} more are not drawn here."
 
     def tables() -> dict[str, str]:
         files = {}
-        scales = _scales_of_all(recipe, plots, _kinds(recipe, plots))
         for number, (fit, plot, (scale, _)) in enumerate(zip(shown, plots, scales, strict=True), 1):
             columns = (fit.x, fit.response[fit.rows], fit.result.fitted)
             files[f"-{number}-rows.csv"] = as_csv(("x", "y", "fitted"), columns)
@@ -82,13 +84,22 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
         style,
         made_from,
         words,
-        lambda figure: _draw(figure, plots, names, recipe, style),
+        lambda figure: _draw(figure, [*map(_Small, names, plots, kinds, scales)], recipe, style),
         tables,
         FIELDS,
     )
 
 
-def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
+class _Small(NamedTuple):
+    """A small plot with its name above it, what it is alike to others by, and its scales across and up."""
+
+    name: str
+    plot: Plot
+    kind: Hashable
+    scales: tuple[str, str]
+
+
+def _draw(figure: Any, plots: Sequence[_Small], recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
     down = math.ceil(len(plots) / min(ACROSS, max(1, int(recipe.width // NARROWEST_MM))))
     # As many in each row as there can be alike.
     across = math.ceil(len(plots) / down)
@@ -96,24 +107,23 @@ def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe
     used = list(grid[: len(plots)])
     for axes in grid[len(plots) :]:
         axes.set_visible(False)
-    kinds = _kinds(recipe, plots)
-    scales = _scales_of_all(recipe, plots, kinds)
-    for number, axes in enumerate(used):
-        take_logarithms(axes, scales[number])
-        _draw_small(axes, plots[number], recipe)
-        axes.set_title(names[number], fontsize=recipe.type_size, loc="left", color=PAPER.ink)
+    for number, (axes, small) in enumerate(zip(used, plots, strict=True)):
+        take_logarithms(axes, small.scales)
+        _draw_small(axes, small, recipe)
         if recipe.panel:
             letter_panel(axes, _panel_after(recipe.panel, number))
     decided = [
-        _in_common(recipe, [axes for axes, other in zip(used, kinds, strict=True) if other == kind], scale)
-        for kind, scale in zip(kinds, scales, strict=True)
+        _in_common(
+            recipe, [axes for axes, other in zip(used, plots, strict=True) if other.kind == small.kind], small.scales
+        )
+        for small in plots
     ]
-    for axes, told, scale in zip(used, decided, scales, strict=True):
-        limit(axes, told, scale)
-        for axis, one in zip("xy", scale, strict=True):
-            if one != "log":
+    for axes, told, small in zip(used, decided, plots, strict=True):
+        limit(axes, told, small.scales)
+        for axis, scale in zip("xy", small.scales, strict=True):
+            if scale != "log":
                 axes.locator_params(axis=axis, nbins=MOST_FIGURES)
-        part(axes, told, scale)
+        part(axes, told, small.scales)
         dress_axes(axes, style, recipe.grid)
     if recipe.title:
         figure.suptitle(recipe.title, fontsize=recipe.type_size * 1.15, x=0.01, ha="left")
@@ -122,12 +132,7 @@ def _draw(figure: Any, plots: list[Plot], names: list[str], recipe: FigureRecipe
     fit_titles(figure, titles, InRows(figure, rows, [1.0] * len(rows)))
     for axes in used:
         _shorten_title(axes)
-    return OnPaper(grid[0], scales[0], many=True)
-
-
-def _kinds(recipe: FigureRecipe, plots: Sequence[Plot]) -> list[Hashable]:
-    """Return what plots are alike by: the same quantities, or nothing where axes are not common."""
-    return [(plot.x_title, plot.y_title) if recipe.common else number for number, plot in enumerate(plots)]
+    return OnPaper(grid[0], plots[0].scales, many=True)
 
 
 def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[Hashable]) -> list[tuple[str, str]]:
@@ -140,15 +145,16 @@ def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[
     return found
 
 
-def _draw_small(axes: Any, plot: Plot, recipe: FigureRecipe) -> None:
-    small = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
+def _draw_small(axes: Any, small: _Small, recipe: FigureRecipe) -> None:
+    finer = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
     points, line = colours_of(recipe, 0, several=False)
-    layer = plot.layers[0]
+    layer = small.plot.layers[0]
     if layer.marks is not None:
-        draw_marks(axes, layer.marks, small, points)
-    draw_line(axes, layer, small, line)
-    axes.set_xlabel(recipe.x_title or plot.x_title)
-    axes.set_ylabel(recipe.y_title or plot.y_title)
+        draw_marks(axes, layer.marks, finer, points)
+    draw_line(axes, layer, finer, line, small.scales[0])
+    axes.set_title(small.name, fontsize=recipe.type_size, loc="left", color=PAPER.ink)
+    axes.set_xlabel(recipe.x_title or small.plot.x_title)
+    axes.set_ylabel(recipe.y_title or small.plot.y_title)
 
 
 def _in_common(recipe: FigureRecipe, alike: list[Any], scales: tuple[str, str]) -> FigureRecipe:

@@ -157,12 +157,12 @@ def without_place(plots: Iterable[tuple[Plot, tuple[str, str]]]) -> str:
 def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
     """Say which axes are not straight, and what an inset shows."""
     words = ""
-    scales = dict(zip("xy", scales_of(recipe, plot), strict=True))
+    scales = scales_of(recipe, plot)
     for scale, told in (("log", "is logarithmic"), ("reciprocal", "is reciprocal")):
-        names = [name for name, known in scales.items() if known == scale]
+        names = [name for name, known in zip("xy", scales, strict=True) if known == scale]
         if names:
             words += f" The axis of {' and '.join(names)} {told}."
-    words += without_place([(plot, (scales["x"], scales["y"]))])
+    words += without_place([(plot, scales)])
     return words + (" The inset shows a part of x larger." if recipe.inset is not None else "")
 
 

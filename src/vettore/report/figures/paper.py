@@ -8,17 +8,19 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER, SANS, SERIF
+from vettore.report.figures.layout import room_along
 from vettore.report.figures.lean import lean
 from vettore.report.figures.typefaces import families, find_others, lacking, matplotlib
 from vettore.words.axes import axis_figures, axis_title
 
 Kind = Literal["svg", "pdf", "png", "tiff"]
+Paper = TypeVar("Paper")
 # What a file is not to say of when and by what it was made, so that the same report is the same file.
 UNSAID: dict[Kind, tuple[str, ...]] = {
     "svg": ("Date", "Creator", "Format", "Type"),
@@ -70,9 +72,14 @@ class Sheet:
 
 
 def drawn(
-    draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: Callable[[Any], object] = lambda figure: None
+    draw: Callable[[Any], Paper],
+    sheet: Sheet,
+    kind: Kind,
+    then: Callable[[Any, Paper], object] = lambda figure, paper: None,
 ) -> bytes:
-    """Return what a function draws on a sheet: as shapes, or as a picture. ``then`` is given the figure when it is drawn.
+    """Return what a function draws on a sheet: as shapes, or as a picture.
+
+    ``then`` is given the figure when it is drawn, and what ``draw`` returned.
 
     Both are called again where letters are lacking that another typeface of this machine has.
     """
@@ -86,7 +93,9 @@ def drawn(
     return lean(made.decode("utf-8")).encode("utf-8") if kind == "svg" else made
 
 
-def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: Callable[[Any], object]) -> bytes:
+def _drawn_once(
+    draw: Callable[[Any], Paper], sheet: Sheet, kind: Kind, then: Callable[[Any, Paper], object]
+) -> bytes:
     mpl = matplotlib()
     settings = {
         "font.family": families(SERIF if sheet.serif else SANS),
@@ -109,7 +118,7 @@ def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: C
     with mpl.rc_context(settings):
         size = (sheet.width * MM, sheet.height * MM)
         figure = mpl.figure.Figure(figsize=size, dpi=sheet.dpi)
-        draw(figure)
+        paper = draw(figure)
         out = io.BytesIO()
         unsaid = dict.fromkeys(UNSAID[kind]) or None
         # Written at once where it can be: saving would first draw it once more, to see that it can be.
@@ -121,7 +130,7 @@ def _drawn_once(draw: Callable[[Any], object], sheet: Sheet, kind: Kind, then: C
             _pdf_canvas()(figure).print_pdf(out, metadata=unsaid)
         else:
             figure.savefig(out, format=kind, dpi=sheet.dpi, metadata=unsaid)
-        then(figure)
+        then(figure, paper)
     return out.getvalue()
 
 
@@ -156,9 +165,8 @@ def _write_figures(axis: Any, style: NumberStyle) -> None:
 def _write_powers(axis: Any, style: NumberStyle) -> None:
     """Write the figures of a logarithmic axis: those between 0.001 and 10 000 plain, others as powers of ten."""
     low, high = sorted(axis.get_view_interval())
-    decades = math.log10(high / low)
+    decades, powers = math.log10(high / low), _powers_over(low, high)
     parts = (1, 2, 5) if decades < 2 else (1,)
-    powers = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
     every = max(1, round(decades / 7))
     places = [part * 10.0**power for power in powers if power % every == 0 for part in parts]
     places = [place for place in places if low * (1 - 1e-9) <= place <= high * (1 + 1e-9)]
@@ -172,17 +180,19 @@ def _write_powers(axis: Any, style: NumberStyle) -> None:
 def _write_reciprocals(axis: Any, style: NumberStyle) -> None:
     """Write the figures of a reciprocal axis: 1, 2 and 5 of each decade, where they do not crowd towards its high end."""
     low, high = sorted(axis.get_view_interval())
-    powers = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
-    frame = axis.axes.get_window_extent()
-    length = (frame.width if axis.axis_name == "x" else frame.height) / axis.axes.figure.dpi * 72
-    least = max(LEAST_AWAY, LEAST_POINTS / length)
+    least = max(LEAST_AWAY, LEAST_POINTS / (room_along(axis) / axis.axes.figure.dpi * 72))
     places: list[float] = []
-    for place in (part * 10.0**power for power in powers for part in (1, 2, 5)):
+    for place in (part * 10.0**power for power in _powers_over(low, high) for part in (1, 2, 5)):
         away = (1 / places[-1] - 1 / place) / (1 / low - 1 / high) if places else 1.0
         if low <= place <= high and away >= least:
             places.append(place)
     axis.set_ticks(places, [_decade(place, style) for place in places])
     axis.axes.set(**{f"{axis.axis_name}lim": (low, high)})
+
+
+def _powers_over(low: float, high: float) -> range:
+    """Return the powers of ten of all decades between two numbers."""
+    return range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
 
 
 def _decade(place: float, style: NumberStyle) -> str:

@@ -38,7 +38,7 @@ def draw_plot(figure: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle)
         above, below = figure.subplots(), None
     scales = scales_of(recipe, plot)
     take_logarithms(above, scales)
-    _draw_layers(above, plot, recipe)
+    _draw_layers(above, plot, recipe, scales[0])
     above.set_ylabel(recipe.y_title or plot.y_title)
     lowest = above if below is None else below
     if below is not None and plot.missed is not None:
@@ -166,14 +166,14 @@ def colours_of(recipe: FigureRecipe, number: int, several: bool) -> tuple[str, s
     return (recipe.points_colour or points, recipe.curve_colour or curve) if number == 0 else (points, curve)
 
 
-def _draw_layers(axes: Any, plot: Plot, recipe: FigureRecipe) -> None:
+def _draw_layers(axes: Any, plot: Plot, recipe: FigureRecipe, scale: str) -> None:
     several = len(plot.layers) > 1
     for number, layer in enumerate(plot.layers):
         if layer.marks is not None:
             draw_marks(axes, layer.marks, recipe, colours_of(recipe, number, several)[0])
     for number, layer in enumerate(plot.layers):
         dashes = LINES[number % len(LINES)] if recipe.palette == "grey" and several else "-"
-        draw_line(axes, layer, recipe, colours_of(recipe, number, several)[1], dashes)
+        draw_line(axes, layer, recipe, colours_of(recipe, number, several)[1], scale, dashes)
     if recipe.readings:
         for layer in plot.layers:
             _draw_flags(axes, layer, recipe)
@@ -199,8 +199,8 @@ def draw_marks(axes: Any, marks: Marks, recipe: FigureRecipe, colour: str) -> No
         axes.scatter(marks.aside_x, marks.aside_y, s=20 * recipe.mark_size**2, zorder=3, **open_marks)
 
 
-def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, dashes: str = "-") -> None:
-    """Draw the line of a layer with its band, or its fitted values, and its areas."""
+def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, scale: str, dashes: str = "-") -> None:
+    """Draw the line of a layer with its band, or its fitted values, and its areas, over an x of a scale."""
     for filled in layer.filled:
         axes.fill_between(filled.x, filled.floor, filled.top, color=colour, alpha=0.22, linewidth=0, zorder=1)
         axes.plot(filled.x, filled.floor, color=PAPER.muted, linewidth=0.8, linestyle="--", zorder=2)
@@ -208,8 +208,7 @@ def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, dashes
         axes.scatter(*layer.places, s=16, marker="_", color=colour, zorder=4, label=layer.places_name)
     if layer.drawn is None:
         return
-    # A reciprocal axis is turned later, when its limits are known.
-    x = spread(layer.drawn.span, recipe.x_scale if recipe.x_scale == "reciprocal" else axes.get_xscale())
+    x = spread(layer.drawn.span, scale)
     if recipe.band and layer.drawn.band is not None:
         bottom, top = layer.drawn.band(x)
         if np.isfinite(bottom).all():
@@ -261,7 +260,7 @@ def _draw_inset(axes: Any, plot: Plot, recipe: FigureRecipe, style: NumberStyle)
     inset = axes.inset_axes((*recipe.inset_at, *INSET))
     inset.set_gid("inset")
     inset.set_in_layout(False)
-    _draw_layers(inset, plot, recipe.changed(readings=False))
+    _draw_layers(inset, plot, recipe.changed(readings=False), "linear")
     inset.set_xlim(low, high)
     heights = [line.get_ydata()[(line.get_xdata() >= low) & (line.get_xdata() <= high)] for line in inset.get_lines()]
     for layer in plot.layers:

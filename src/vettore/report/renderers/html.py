@@ -71,8 +71,7 @@ def _environment(for_print: bool) -> jinja2.Environment:
         """Boxes escape what they are made of; a text is escaped here, its units in one piece."""
         if isinstance(cell, Box):
             return Markup(to_html(cell) if for_print else mathml_document(cell))
-        words = str(escape(words_of(cell)))
-        return Markup(UNIT.sub(r'\1<span class="unit">\2</span>', words) if "/" in words else words)
+        return Markup(UNIT.sub(r'\1<span class="unit">\2</span>', str(escape(words_of(cell)))))
 
     loader = jinja2.FileSystemLoader(TEMPLATES)
     environment = jinja2.Environment(

@@ -130,21 +130,20 @@ class FigureChoices(Column):
 
     def _add_drawn(self) -> None:
         self.add(section("Drawn"))
-        for name, words in (
-            ("residuals", "residuals below"),
-            ("band", "band of the curve"),
-            ("error_bars", "± of y"),
-            ("grid", "lines of the grid"),
-            ("readings", "kept numbers"),
-            ("relief", "relief beside the map"),
-            ("common", "common axes"),
+        for name, words, tip in (
+            ("residuals", "residuals below", ""),
+            ("band", "band of the curve", ""),
+            ("error_bars", "± of y", ""),
+            ("grid", "lines of the grid", ""),
+            ("readings", "kept numbers", ""),
+            ("relief", "relief beside the map", ""),
+            ("common", "common axes", "Plots of the same quantities have the same limits"),
         ):
             box = QCheckBox(words)
             box.clicked.connect(lambda checked, name=name: self.chosen.emit(name, checked))
             self.boxes[name] = box
             self.add(box)
-            if name == "common":
-                box.setToolTip(plain_tip("Plots of the same quantities have the same limits"))
+            box.setToolTip(tip)
             self._show_with((box,), name)
         legend = self._combo("legend", LEGENDS, "Corner of the legend")
         panel = self.fields["panel"] = QLineEdit()

@@ -173,14 +173,15 @@ class ReportPage(Page):
             document = report_document(study)
             if len(document.chapters) != len(before.chapters):
                 return Printed(()), None
-            only: list[int] = []
+            only = None
 
             def choose(count: int) -> Iterable[int]:
+                nonlocal only
                 # The other pages are painted later, unless the chapter has become longer or shorter.
-                only.extend([number] if count == len(before.of_chapter(place)) else [])
-                return only or range(count)
+                only = number if count == len(before.of_chapter(place)) else None
+                return range(count) if only is None else (only,)
 
-            return printed_of(pdf(document.alone(place), choose), scale), next(iter(only), None)
+            return printed_of(pdf(document.alone(place), choose), scale), only
 
         def show(made: tuple[Printed, int | None]) -> None:
             if made[0].pages and self.preview.printed.chapters == before.chapters:

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from typing import Self
 
 from vettore.core.errors import DataError, VettoreError
+from vettore.core.next_rows import MOST_ROWS
 from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.readings.base import DerivedReading, Problem, Reading
-from vettore.study.planned import MOST_ROWS, improve_of, plan_next
+from vettore.study.planned import improve_of, plan_next
 
 # A name and, after it, how many rows: "k × 3".
 TYPED = re.compile(r"\s*(?P<wanted>[^×*]*?)\s*(?:[×*]\s*(?P<rows>\d+))?\s*")
