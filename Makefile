@@ -1,4 +1,4 @@
-# make demo | test | bench | screens | fuzz | faults | mutants | lint: each sets up what it needs by itself, in the versions of
+# make demo | test | bench | screens | fuzz | faults | mutants | explore | hands | lint: each sets up what it needs by itself, in the versions of
 # requirements.lock. make open puts the newest of all that pyproject.toml allows in their place (and make test then tests them);
 # make lock writes down what is installed, make deb builds a Debian package that holds all but the system's libraries.
 PYTHON ?= python3
@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo test bench screens fuzz faults mutants lint setup open lock deb
+.PHONY: demo test bench screens fuzz faults mutants explore hands lint setup open lock deb
 
 setup: $(STAMP)
 
@@ -51,3 +51,7 @@ faults: setup
 
 mutants: setup
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python tools/mutants.py $(ARGS)
+
+# The property tests with fresh seeds, for SECONDS; what they find becomes an @example.
+explore: setup
+	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 $(BIN)/python -m tools.explore --seconds $(or $(SECONDS),120)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import sys
 
-NAMES = ("speed", "searches", "fits", "formulas", "curves", "surfaces", "reading", "window")
+NAMES = ("speed", "searches", "fits", "formulas", "curves", "surfaces", "reading", "window", "holds")
 
 for name in sys.argv[1:] or NAMES:
     importlib.import_module(f"benchmarks.{name}").main()

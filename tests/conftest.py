@@ -1,13 +1,21 @@
 """What tests of several rooms share."""
 
 import gc
+import os
 import socket
 import threading
 
 import pytest
+from hypothesis import settings
 
 from tests.told import checked
 from vettore.cli import main
+
+# One profile for everybody, so that a property that holds here holds on the next machine and on a busy one: always the same
+# examples, as long as they take. ``make explore`` looks for new ones; what it finds becomes an ``@example``.
+settings.register_profile("vettore", derandomize=True, deadline=None, print_blob=True)
+settings.register_profile("explore", settings.get_profile("vettore"), derandomize=False, database=None)
+settings.load_profile(os.environ.get("VETTORE_PROPERTIES", "vettore"))
 
 # As in the program: what is loaded stays, and nobody need look through it again and again.
 gc.freeze()

@@ -20,7 +20,7 @@ BIN = Path(sys.executable).parent
 
 def test_groups_of_a_frame(tmp_path):
     """Each group's coefficients near the truth, and the group that cannot be fitted as a row with its reason."""
-    made = subprocess.run([sys.executable, EXAMPLES / "by_group.py"], capture_output=True, text=True, timeout=120)
+    made = subprocess.run([sys.executable, EXAMPLES / "by_group.py"], capture_output=True, text=True, timeout=900)
     assert made.returncode == 0, made.stderr
     rows = [line.split() for line in made.stdout.splitlines()]
     found = {row[0]: float(row[2]) for row in rows if row[1] == "k"}
@@ -42,7 +42,7 @@ def test_a_night_job(tmp_path):
         cwd=tmp_path,
         capture_output=True,
         text=True,
-        timeout=200,
+        timeout=900,
         env={**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}"},
     )
     assert made.returncode == 0, made.stderr
@@ -55,7 +55,7 @@ def test_a_night_job(tmp_path):
 def test_the_notebook(tmp_path):
     """Every cell runs; it shows the result and a figure; the study that it keeps is the one that it tells of."""
     notebook = nbformat.read(EXAMPLES / "from-file-to-report.ipynb", as_version=4)
-    done = nbclient.NotebookClient(notebook, timeout=120, resources={"metadata": {"path": str(tmp_path)}}).execute()
+    done = nbclient.NotebookClient(notebook, timeout=900, resources={"metadata": {"path": str(tmp_path)}}).execute()
     outputs = [output for cell in done.cells for output in cell.get("outputs", ())]
     kinds = {kind for output in outputs for kind in output.get("data", ())}
     assert {"text/html", "image/png"} <= kinds

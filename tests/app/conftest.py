@@ -7,6 +7,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from tests.waiting import wait_for
 from vettore.app import work
 from vettore.app.pages.fit import line_up as fit_line_up
 from vettore.app.style import dress
@@ -41,7 +42,7 @@ def settled(window, qtbot):
     """Wait until nothing is awaited from the background."""
 
     def wait():
-        qtbot.waitUntil(lambda: not window.session.background.busy, timeout=20_000)
+        wait_for(lambda: not window.session.background.busy)
 
     return wait
 

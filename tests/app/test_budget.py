@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.waiting import wait_for
 from vettore.app.widgets.share_bars import ShareBars
 from vettore.core.errors import DataError
 from vettore.demo.study import demo_study
@@ -64,7 +65,7 @@ def test_it_opens_beneath_its_reading_and_closes(study, window, settled, qtbot):
     texts = [label.text() for label in kept.findChildren(type(window.pages["Fit"].findings.sentence))]
     assert expanded_in_words(made, "L·min", style) in texts
     kept._turn_budget(readings[0].id)
-    qtbot.waitUntil(lambda: not kept.findChildren(ShareBars))
+    wait_for(lambda: not kept.findChildren(ShareBars))
     table = report_document(study).section("budgets").blocks[0]
     assert [row[0] for row in table.rows] == ["M", "A", "k", "covariance"]
     assert table.rows[2][2].value == pytest.approx(

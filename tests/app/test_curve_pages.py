@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
+from tests.waiting import wait_for
 from vettore.app.pages.integrate.derived import AreaAnswer
 from vettore.demo.study import demo_study
 from vettore.study.kinds.baselines import CurveOf, Level
@@ -93,7 +94,7 @@ def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_p
     session, source = page.session, page.session.series
     one = page.asked.methods.thumbnails["linear"]
     qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
-    qtbot.waitUntil(lambda: page.methods.pinned == ["linear"])
+    wait_for(lambda: page.methods.pinned == ["linear"])
     assert [name for name, _ in page.plot.legend.entries] == ["Monotone cubic", "Straight pieces"]
     page.bar.way.setCurrentText("this many")
     qtbot.keyClicks(page.every, "9")
@@ -346,7 +347,7 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
     qtbot.mouseClick(page.shelf.buttons[session.study.polynomials[1].id], LEFT)
     assert "2 real roots, all single" in page.told.sentence.text()
     drag_line(qtbot, page.plot, 1.0, 2.0, y=0.0)
-    qtbot.waitUntil(lambda: page.shown.recipe.made == "by dragging a root", timeout=3000)
+    wait_for(lambda: page.shown.recipe.made == "by dragging a root")
     assert page.shown.polynomial.real_roots()[1] == pytest.approx(2.0, abs=0.05)
     qtbot.mouseClick(page.told.as_function, LEFT)
     qtbot.mouseClick(page.told.as_model, LEFT)

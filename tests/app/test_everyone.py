@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QWidget
 
+from tests.waiting import wait_for
 from vettore.app.looks import grow_with_desktop
 from vettore.app.pages.listed import PAGES
 from vettore.app.settings import Colours, Settings, read_settings, write_settings
@@ -81,12 +82,12 @@ def test_the_words_of_a_plot_follow_the_data(window, settled, qtbot):
     window.show_page("Fit")
     settled()
     plot = window.page.plot
-    qtbot.waitUntil(lambda: "the curve rises" in plot.accessibleDescription(), timeout=3000)
+    wait_for(lambda: "the curve rises" in plot.accessibleDescription())
     assert "14 points;" in plot.accessibleDescription()
     window.session.choose_rows({3})
     window.session.set_aside("a doubt")
     settled()
-    qtbot.waitUntil(lambda: "13 points in use, 1 set aside" in plot.accessibleDescription(), timeout=3000)
+    wait_for(lambda: "13 points in use, 1 set aside" in plot.accessibleDescription())
 
 
 def test_colours_follow_the_desktop_until_told(window, monkeypatch):

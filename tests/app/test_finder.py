@@ -2,6 +2,7 @@
 
 from PySide6.QtCore import Qt
 
+from tests.waiting import wait_for
 from vettore.app.finder import KEYS, Thing, matching
 from vettore.demo.study import demo_study
 
@@ -29,7 +30,7 @@ def test_anything_is_found_by_its_words_and_done(window, qtbot, settled):
 
     def find(text, *keys):
         window.activateWindow()
-        qtbot.waitUntil(window.isActiveWindow)
+        wait_for(window.isActiveWindow)
         qtbot.keyClick(window, Qt.Key.Key_K, CONTROL)
         finder = window.finder
         assert finder.isVisible()

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QApplication, QLabel
 
+from tests.waiting import wait_for
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
@@ -156,7 +157,7 @@ def test_a_click_holds_and_lets_go_and_keys_do_the_same(page, qtbot, settled):
     """Held coefficients have no standard error; undo takes it all back."""
     place = page.strip.frame_of("C").center().toPoint()
     qtbot.mouseClick(page.strip, LEFT, pos=place)
-    qtbot.waitUntil(lambda: page.session.curve.hold != (), timeout=3000)
+    wait_for(lambda: page.session.curve.hold != ())
     settled()
     assert page.fit.result.coefficients["C"].held
     assert page.strip.chips["C"].held
@@ -215,7 +216,7 @@ def test_the_working_is_shown_step_by_step_and_replayed(page, qtbot, settled, mo
     assert page.plot.line.curve.values["k"] == page.fit.result.path[0].values["k"] != best
     assert "step 0 of" in page.strip.note.text()
     qtbot.mouseClick(drawer.play, LEFT)
-    qtbot.waitUntil(lambda: drawer.play.text() == "Replay on the plot")
+    wait_for(lambda: drawer.play.text() == "Replay on the plot")
     assert page.plot.line.curve is page.fit.result.curve
     drawer.close()
     page.choose(1)
@@ -299,10 +300,10 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
     assert page.stage.currentIndex() == 1
 
 
-def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot, settled):
-    """Stop answers within 200 ms; while the slowest reference problem is searched the window keeps moving."""
+def test_a_search_can_be_stopped_and_never_blocks_the_window(page, qtbot, settled, monkeypatch):
+    """While the slowest reference problem is searched the window keeps moving; Stop does not wait for the search."""
     import json
-    import time
+    import threading
     from pathlib import Path
 
     from vettore.study.table import RawColumn, Source, Table
@@ -313,25 +314,20 @@ def test_a_search_can_be_stopped_at_once_and_never_blocks_the_window(page, qtbot
     page.session.do("bring in", study)
     page.session.choose_newest()
     settled()
+    gate = threading.Event()
+    monkeypatch.setattr("vettore.app.pages.fit.page.breathe", lambda *_: gate.wait())
     page.own.setText(problem["formula"])
     page.bench.ask()
-    longest, end = 0.0, time.monotonic() + 30
-    before = time.monotonic()
-    shown = False
-    while page.session.background.busy and time.monotonic() < end:
-        qtbot.wait(1)
-        longest, before = max(longest, time.monotonic() - before), time.monotonic()
-        shown = shown or page.drawn.searching.isVisible()
-    assert shown
+    wait_for(lambda: page.drawn.searching.isVisible())
+    gate.set()
+    settled()
     assert page.fit.result.converged
+    gate.clear()
     page.own.setText(problem["formula"].replace("b1", "b9"))
     page.bench.ask()
-    begun = time.monotonic()
     page.stop_search()
-    assert time.monotonic() - begun < 0.2
     assert "stopped" in page.drawn.refusal.text()
-    # Printed and not asserted: how long the window stood still depends on the machine.
-    print(f"longest hold-up {longest * 1e3:.0f} ms")
+    gate.set()
 
 
 def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, qtbot, settled, window, tmp_path):
@@ -391,12 +387,12 @@ def test_models_are_pinned_compared_large_hidden_and_one_is_taken(page, qtbot, s
     for key in ("gaussian-level", other):
         one = page.line_up.thumbnails[key]
         qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
-        qtbot.waitUntil(lambda key=key: key in page.filler.pinned)
+        wait_for(lambda key=key: key in page.filler.pinned)
     assert page.session.curve.model == "exponential-decay-level"
     third = page.line_up.thumbnails["exponential-decay-level"]
     third.setFocus()
     qtbot.keyClick(third, Qt.Key.Key_P)
-    qtbot.waitUntil(lambda: len(page.filler.pinned) == 3)
+    wait_for(lambda: len(page.filler.pinned) == 3)
     assert page.line_up.thumbnails["exponential-decay-level"].hasFocus()
     assert list(page.line_up.thumbnails)[:3] == ["gaussian-level", other, "exponential-decay-level"]
     qtbot.mouseClick(page.panel.compare, LEFT)
@@ -411,7 +407,7 @@ def test_models_are_pinned_compared_large_hidden_and_one_is_taken(page, qtbot, s
         name,
     ]
     assert len(comparison.plots) == 3
-    qtbot.waitUntil(lambda: comparison.plots[1].upper.vb.viewRange() == comparison.plots[0].upper.vb.viewRange())
+    wait_for(lambda: comparison.plots[1].upper.vb.viewRange() == comparison.plots[0].upper.vb.viewRange())
     comparison.chosen.emit(other)
     settled()
     assert (page.session.curve.degree, page.session.curve.formula) == (other, "")
@@ -420,7 +416,7 @@ def test_models_are_pinned_compared_large_hidden_and_one_is_taken(page, qtbot, s
     taken = page.line_up.thumbnails[other]
     taken.setFocus()
     qtbot.keyClick(taken, Qt.Key.Key_H)
-    qtbot.waitUntil(lambda: other not in page.line_up.thumbnails)
+    wait_for(lambda: other not in page.line_up.thumbnails)
     assert page.panel.hidden.text() == "1 hidden"
     qtbot.mouseClick(page.panel.hidden, LEFT)
     assert other in page.line_up.thumbnails

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from tests.waiting import wait_for
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
@@ -76,7 +77,7 @@ def test_ten_tasks_by_keyboard_alone(page, window, qtbot, settled, monkeypatch):
     for key in (DECAY, "gaussian-level"):
         focus_by_tab(qtbot, window, page.line_up.thumbnails[key])
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
-        qtbot.waitUntil(lambda key=key: key in page.filler.pinned and page.line_up.thumbnails[key].isVisible())
+        wait_for(lambda key=key: key in page.filler.pinned and page.line_up.thumbnails[key].isVisible())
     focus_by_tab(qtbot, window, page.panel.compare)
     qtbot.keyClick(page.panel.compare, Qt.Key.Key_Space)
     settled()
@@ -155,11 +156,11 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     assert page.fit.result.coefficients["k"].value == pytest.approx(best, rel=1e-9)
     # 5 Hold the plateau.
     qtbot.mouseClick(page.strip, LEFT, pos=page.strip.frame_of("C").center().toPoint())
-    qtbot.waitUntil(lambda: session.curve.hold != (), timeout=3000)
+    wait_for(lambda: session.curve.hold != ())
     settled()
     assert page.fit.result.coefficients["C"].held
     qtbot.mouseClick(page.strip, LEFT, pos=page.strip.frame_of("C").center().toPoint())
-    qtbot.waitUntil(lambda: session.curve.hold == (), timeout=3000)
+    wait_for(lambda: session.curve.hold == ())
     settled()
     # 6 Set an outlier aside after seeing its effect.
     session.do("bring all back", edits.bring_rows_back(session.study, session.series.id, range(25)))
@@ -180,7 +181,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     # 8 Keep a reading from a click on the plot.
     view, vb = page.plot.viewport(), page.plot.upper.vb
     qtbot.mouseClick(view, LEFT, pos=page.plot.mapFromScene(vb.mapViewToScene(QPointF(70, 6.5))))
-    qtbot.waitUntil(lambda: bool(page.readings.present()))
+    wait_for(lambda: bool(page.readings.present()))
     qtbot.mouseClick(page.readings.keep_it, LEFT)
     assert session.study.readings_of(session.curve.id)[-1].at == pytest.approx(70, abs=1)
     # 9 One formula over six series with a shared rate.

@@ -5,6 +5,7 @@ import time
 import numpy as np
 import pytest
 
+from tests.waiting import wait_for
 from vettore.app import following
 from vettore.files.growing import only_grew, rows_so_far
 from vettore.files.readers import read_file
@@ -25,7 +26,7 @@ def followed(window, qtbot, tmp_path, monkeypatch):
     path = tmp_path / "logger.csv"
     path.write_text(HEAD + "".join(line(n) for n in range(10)))
     window.open_paths([path])
-    qtbot.waitUntil(lambda: bool(window.session.study.series), timeout=20_000)
+    wait_for(lambda: bool(window.session.study.series))
     session = window.session
     session.do("fit", edits.add_fit(session.study, session.series.id, 1))
     session.choose_newest()
@@ -45,7 +46,7 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
             file.write(text[start : start + 7])
             file.flush()
             qtbot.wait(5)
-    qtbot.waitUntil(lambda: session.series.rows == 60, timeout=10_000)
+    wait_for(lambda: session.series.rows == 60)
     x, y = session.series.data[0].values, session.series.data[1].values
     assert x.tolist() == [round(0.1 * n, 1) for n in range(60)]
     assert y.tolist() == [float(line(n).split(",")[1]) for n in range(60)]
@@ -64,13 +65,16 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
     session.undo()
     with path.open("a") as file:
         file.write(line(60))
-    qtbot.waitUntil(lambda: session.series.rows == 61, timeout=10_000)
+    wait_for(lambda: session.series.rows == 61)
     assert session.series.reason(2) is None
     window.show_page("Data")
     window.pages["Data"].told.follow.click()
     with path.open("a") as file:
         file.write(line(61))
-    qtbot.wait(300)
+    # Nothing is watched any more, so nothing can come in.
+    assert window.session.follower._watcher.files() == []
+    assert not window.session.follower._soon.isActive()
+    settled()
     assert session.series.rows == 61
     assert not window.pages["Data"].told.followed.isVisible()
 
@@ -86,16 +90,16 @@ def test_a_file_that_does_not_only_grow_is_no_longer_followed(followed, qtbot, h
         other = path.with_suffix(".new")
         other.write_text(text + line(10))
         other.replace(path)
-        qtbot.waitUntil(lambda: window.session.series.rows == 11, timeout=10_000)
+        wait_for(lambda: window.session.series.rows == 11)
         with path.open("a") as file:
             file.write(line(11))
-        qtbot.waitUntil(lambda: window.session.series.rows == 12, timeout=10_000)
+        wait_for(lambda: window.session.series.rows == 12)
         return
     if how == "gone":
         path.unlink()
     else:
         path.write_text(text[: len(text) // 2] if how == "cut" else "a,b,c\n1,2,3\n2,3,4\n")
-    qtbot.waitUntil(lambda: bool(said), timeout=10_000)
+    wait_for(lambda: bool(said))
     assert "logger.csv" in said[0]
     assert window.session.series.rows == 10
     assert window.session.follower.words(window.session.series.id) == ""

@@ -8,6 +8,7 @@ import pypdfium2
 import pytest
 
 from tests.made import files_in, packed
+from tests.waiting import wait_for
 from vettore.app.pages.listed import PAGES
 from vettore.demo.study import demo_study
 from vettore.files.readers import read_data
@@ -72,7 +73,7 @@ def test_every_field_poisoned_and_every_page_shown(window, settled, qtbot, tmp_p
     path = tmp_path / "mailed.vettore"
     path.write_bytes(packed(files, record))
     window.open_paths([path])
-    qtbot.waitUntil(lambda: window.session.path == path, timeout=20_000)
+    wait_for(lambda: window.session.path == path)
     for entry in PAGES:
         window.show_page(entry.name)
         if entry.name == "Report":

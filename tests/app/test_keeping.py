@@ -7,6 +7,7 @@ import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QPushButton
 
+from tests.waiting import wait_for
 from vettore.demo.study import demo_study
 from vettore.files.study_file import open_study, save_study
 from vettore.study import edits
@@ -18,7 +19,7 @@ def shared(window, tmp_path, qtbot):
     path = tmp_path / "shared.vettore"
     save_study(demo_study(), path)
     window.open_paths([path])
-    qtbot.waitUntil(lambda: window.session.path == path, timeout=20_000)
+    wait_for(lambda: window.session.path == path)
     theirs = edits.rename_series(demo_study(), "s1", "theirs")
     save_study(theirs, path)
     os.utime(path, ns=(1, 1))
@@ -64,7 +65,7 @@ def test_whatever_a_reader_raises_is_a_sentence(window, qtbot, fault):
 
     said = []
     window.session.background.run("read", job, said.append, said.append)
-    qtbot.waitUntil(lambda: bool(said), timeout=20_000)
+    wait_for(lambda: bool(said))
     assert "panicked" in said[0]
 
 
@@ -73,7 +74,7 @@ def test_a_file_whose_name_is_not_utf8_comes_in(window, qtbot, tmp_path):
     path = Path(os.fsdecode(os.fsencode(tmp_path) + b"/caf\xe9.csv"))
     path.write_text("t,y\n1,2\n2,3\n3,5\n")
     window.open_paths([path])
-    qtbot.waitUntil(lambda: bool(window.session.study.series), timeout=20_000)
+    wait_for(lambda: bool(window.session.study.series))
     assert "caf" in window.session.series.name
 
 
@@ -84,7 +85,7 @@ def test_theirs_can_be_looked_at_before_anything_is_saved(shared, qtbot):
     assert window.saving.save() is False
     beside = window.saving.beside
     qtbot.addWidget(beside)
-    qtbot.waitUntil(lambda: beside.session.path == path, timeout=20_000)
+    wait_for(lambda: beside.session.path == path)
     assert beside.session.study.series[0].name == "theirs"
     assert window.session.study.series[0].name == "mine"
     assert "in another window, too" in beside._status.text()
@@ -121,7 +122,7 @@ def test_choosing_another_fit_is_told_as_a_change_of_the_report(window, tmp_path
 
 def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbot, monkeypatch):
     """In a sentence; when it works again, that is said, too."""
-    monkeypatch.setattr("vettore.app.keeping.TRIES_AGAIN_AFTER", 100)
+    monkeypatch.setattr("vettore.app.keeping.TRIES_AGAIN_AFTER", 20)
     home = window.places.journal
     home.parent.mkdir(parents=True, exist_ok=True)
     home.write_text("in the way")
@@ -129,8 +130,9 @@ def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbo
     window.session.said.connect(lambda kind, text: said.append((kind, text)))
     window.keeper.start_journal()
     window.session.do("rename", edits.set_title(demo_study(), "a"))
-    qtbot.wait(400)
+    # Tried three times, and said once.
+    wait_for(lambda: window.keeper._steps >= 3)
     assert [kind for kind, text in said if "journal" in text] == ["bad"]
     home.unlink()
-    qtbot.waitUntil(lambda: any("is kept again" in text for _, text in said), timeout=10_000)
+    wait_for(lambda: any("is kept again" in text for _, text in said))
     assert list(home.glob("*/steps.log"))

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from vettore.app.stage.pyramid import Pyramid
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(2, 60_000), st.floats(0, 0.9), st.floats(0.01, 1.0), st.integers(50, 900), st.integers(0, 99))
 def test_what_is_drawn_has_the_same_extremes(n, start, share, pixels, seed):
     """In any view the line reaches the highest and lowest measured point, with at most two points a pixel or so."""

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QLineEdit
 
+from tests.waiting import wait_for
 from vettore.app.pages.report.preview import printed_of
 from vettore.demo.study import demo_study
 from vettore.files.study_file import open_study, save_study
@@ -75,7 +76,7 @@ def test_a_section_is_titled_and_written_under(page, window, qtbot, settled):
     field.setText("")
     qtbot.keyClicks(field, "How it was done")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.session.study.report.titles == (("method", "How it was done"),))
+    wait_for(lambda: window.session.study.report.titles == (("method", "How it was done"),))
     settled()
     assert "How it was done" in headings(window)
     assert page.asked.words.isEnabled()
@@ -130,7 +131,7 @@ def test_of_a_long_report_the_chapter_in_view_is_printed_first(window, qtbot, se
     settled()
     page = window.page
     pages, chapters = page.pages, page.preview.printed.chapters
-    qtbot.waitUntil(lambda: page.preview.verticalScrollBar().maximum() > 600 * pages)
+    wait_for(lambda: page.preview.verticalScrollBar().maximum() > 600 * pages)
     assert pages > module.SOON_PRINTED
     assert len(chapters) == len(study.curves)
     assert page.preview.printed.of_chapter(2) == range(chapters[2], chapters[2] + 2)
@@ -146,7 +147,7 @@ def test_of_a_long_report_the_chapter_in_view_is_printed_first(window, qtbot, se
     monkeypatch.setattr(module, "pdf", lambda document, *only: printed.append(document) or original(document, *only))
     old = page.preview.printed
     window.session.do("t", edits.set_report(study, study.report.changed(titles=(("goodness", "How good it is"),))))
-    qtbot.waitUntil(lambda: page.preview.printed is not old, timeout=20_000)
+    wait_for(lambda: page.preview.printed is not old)
     first = printed[0]
     assert [chapter.title for chapter in first.chapters] == [page_title(study, place)]
     assert any(section.title == "How good it is" for section in first.sections)

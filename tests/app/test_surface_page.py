@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
+from tests.waiting import wait_for
 from vettore.app.pages.surface.state import Tool
 from vettore.app.stage.relief_view import Eye
 from vettore.study import edits
@@ -36,7 +37,7 @@ def page(window, settled, qtbot):
     window.show_page("Surface")
     settled()
     # Until what the surface brought is laid out.
-    qtbot.waitUntil(lambda: window.page._parts[1].relief.scene is not None)
+    wait_for(lambda: window.page._parts[1].relief.scene is not None)
     qtbot.wait(80)
     return window.page
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
+from tests.waiting import wait_for
 from vettore.app.window import Window
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
@@ -56,7 +57,7 @@ def test_from_a_dropped_file_to_a_saved_study(window, qtbot, settled, tmp_path, 
     full = page.fit.result
 
     click_point(qtbot, page.plot, x[11], y[11])
-    qtbot.waitUntil(lambda: session.rows == {11})
+    wait_for(lambda: session.rows == {11})
     qtbot.keyClicks(page.drawn.rows.reason, "weed on the staff")
     qtbot.mouseClick(page.drawn.rows.aside, LEFT)
     settled()
@@ -94,7 +95,7 @@ def test_from_a_dropped_file_to_a_saved_study(window, qtbot, settled, tmp_path, 
     qtbot.addWidget(again)
     again.show()
     again.open_paths([path])
-    qtbot.waitUntil(lambda: not again.session.background.busy)
+    wait_for(lambda: not again.session.background.busy)
     reopened = again.session.study
     assert derive_fit(reopened, reopened.curves[0].id).result.values == kept
     assert reopened.series[0].reason(11) == "weed on the staff"
@@ -110,7 +111,7 @@ def test_pointing_is_linked_between_plot_and_table(window, qtbot, settled):
     x, y = series.values(Role.X), series.values(Role.Y)
     place = page.plot.position_of(x[7], y[7]).toPoint()
     qtbot.mouseMove(page.plot.viewport(), place)
-    qtbot.waitUntil(lambda: page.table.model().pointed == 7)
+    wait_for(lambda: page.table.model().pointed == 7)
     rect = page.table.visualRect(page.table.model().index(2, 1))
     qtbot.mouseClick(page.table.viewport(), LEFT, pos=rect.center())
     assert window.session.rows == {2}

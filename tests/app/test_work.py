@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
+from tests.waiting import wait_for
 from vettore.app.stage.stamps import stamp_discs
 from vettore.app.work import Background
 from vettore.core.errors import DataError
@@ -32,15 +33,15 @@ def test_only_the_newest_job_of_a_key_is_done_and_told(background, qtbot):
 
     def job(number):
         begun.append(number)
-        go_on.wait(5)
+        go_on.wait()
         return number
 
     for number in (1, 2, 3):
         background.run("fit", lambda number=number: job(number), told.append, told.append)
-        qtbot.waitUntil(lambda: bool(begun), timeout=5000)
+        wait_for(lambda: bool(begun))
     assert background.busy
     go_on.set()
-    qtbot.waitUntil(lambda: not background.busy, timeout=5000)
+    wait_for(lambda: not background.busy)
     assert begun == [1, 3]
     assert told == [3]
 
@@ -48,14 +49,14 @@ def test_only_the_newest_job_of_a_key_is_done_and_told(background, qtbot):
 def test_what_is_dropped_is_neither_begun_nor_told(background, qtbot):
     """A dropped key leaves nothing waiting."""
     go_on, begun, told = threading.Event(), [], []
-    background.run("line-up", lambda: go_on.wait(5), told.append, told.append)
+    background.run("line-up", lambda: go_on.wait(), told.append, told.append)
     background.run("fit", lambda: begun.append("fit"), told.append, told.append)
     background.drop("fit")
     background.drop("line-up")
     assert not background.busy
     go_on.set()
     background.run("other", lambda: "done", told.append, told.append)
-    qtbot.waitUntil(lambda: bool(told), timeout=5000)
+    wait_for(lambda: bool(told))
     assert told == ["done"]
     assert begun == []
 
@@ -75,9 +76,9 @@ def test_searches_take_turns_and_do_not_hold_up_a_file(background, qtbot):
 
     for name in ("fit", "line-up", "tray", "several"):
         background.run(name, lambda name=name: search(name), lambda _told: None, lambda _told: None)
-    qtbot.waitUntil(lambda: bool(running), timeout=5000)
+    wait_for(lambda: bool(running))
     background.run("read", read, lambda _told: None, lambda _told: None)
-    qtbot.waitUntil(lambda: not background.busy, timeout=5000)
+    wait_for(lambda: not background.busy)
     assert most == [1, 1, 1, 1]
     assert len(others) == 1
 
@@ -91,13 +92,13 @@ def test_errors_come_back_as_sentences(background, qtbot, capfd):
 
     background.run("look", refuse, told.append, told.append)
     background.run("numbers", lambda: 1 / 0, told.append, told.append)
-    qtbot.waitUntil(lambda: len(told) == 2, timeout=5000)
+    wait_for(lambda: len(told) == 2)
     assert "Every row is set aside." in told
     assert any("inside Vettore (ZeroDivisionError" in one for one in told)
     assert "ZeroDivisionError" in capfd.readouterr().err
 
 
-def test_a_stopped_search_is_given_up_by_the_tray_too(window, qtbot, settled):
+def test_a_stopped_search_is_given_up_by_the_tray_too(window, qtbot, settled, monkeypatch):
     """After Stop nothing searches on behind the scenes; the next edit begins anew."""
     window.start(demo_study())
     window.session.choose(next(one.id for one in window.session.study.series if one.name.startswith("Oxygen")))
@@ -105,11 +106,14 @@ def test_a_stopped_search_is_given_up_by_the_tray_too(window, qtbot, settled):
     settled()
     page, session = window.pages["Fit"], window.session
     before = len(session.study.curves)
+    gate = threading.Event()
+    monkeypatch.setattr("vettore.app.pages.fit.page.breathe", lambda *_: gate.wait())
     page.own.setText(f"{HARD} + F*cos(v*time) + G*exp(-((time - h)/u)^2)")
     page.bench.ask()
-    qtbot.waitUntil(lambda: page.drawn.searching.isVisible(), timeout=5000)
+    wait_for(lambda: page.drawn.searching.isVisible())
     page.stop_search()
-    qtbot.waitUntil(lambda: not session.background.busy, timeout=5000)
+    gate.set()
+    wait_for(lambda: not session.background.busy)
     assert "stopped" in page.drawn.refusal.text()
     assert len(session.study.curves) == before + 1
     newest = session.study.curves[-1].id

@@ -16,7 +16,7 @@ def curve_through(*powers, low=-3.0, high=4.0, n=40):
     return core.fit_polynomial(x, np.polynomial.polynomial.polyval(x, powers), len(powers) - 1).curve
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.lists(st.floats(-2.5, 3.5).map(lambda v: round(v, 2)), min_size=1, max_size=6, unique=True))
 def test_crossings_are_the_roots(roots):
     """Every simple root inside the limits is found, once, in order; between them lie the turning points."""

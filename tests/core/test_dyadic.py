@@ -13,7 +13,7 @@ ANY = st.floats(allow_nan=False, allow_infinity=False)
 
 
 @given(st.lists(ANY, max_size=6))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 def test_floats_are_kept_to_the_last_bit_and_come_back(values):
     """Subnormal numbers and the largest alike."""
     whole, power = dyadic.of_floats(values)
@@ -23,7 +23,7 @@ def test_floats_are_kept_to_the_last_bit_and_come_back(values):
 
 
 @given(st.integers(-(10**40), 10**40), st.integers(-1400, 1200))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 def test_a_number_is_rounded_once_and_infinite_beyond_the_range(number, power):
     """As Python rounds a fraction."""
     try:
@@ -34,7 +34,7 @@ def test_a_number_is_rounded_once_and_infinite_beyond_the_range(number, power):
 
 
 @given(st.floats(-1e9, 1e9), st.integers(-30, 30), st.integers(1, 9))
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 def test_powers_of_x_in_chebyshev_polynomials_are_exact(middle, half, count):
     """Evaluated in fractions they are Tₖ by its recurrence."""
     table, power = chebyshev.as_powers(Scale(middle, 2.0**half), count)

@@ -22,7 +22,7 @@ def near(found, wanted, size):
 
 
 @given(NUMBERS, NUMBERS, NUMBERS)
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 def test_arithmetic_keeps_thirty_digits(a, b, c):
     """Sums, differences, products and quotients of numbers that are themselves sums."""
     x, y = DoubleDouble(a) + DoubleDouble(c * 1e-17), DoubleDouble(b)

@@ -29,7 +29,7 @@ whole = st.lists(st.integers(-50, 50).map(float), min_size=1, max_size=7)
 
 
 @given(whole, whole, whole)
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_algebra_keeps_its_laws(a, b, c):
     """Distribution, division with remainder, powers, composition and the slope of a product, exactly."""
     p, q, r = Polynomial(a), Polynomial(b), Polynomial(c)

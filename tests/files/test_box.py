@@ -4,7 +4,6 @@ import io
 import json
 import os
 import threading
-import time
 import zipfile
 
 import h5py
@@ -14,6 +13,7 @@ from odf import table as odf
 from odf.opendocument import OpenDocumentSpreadsheet
 
 from tests.made import files_in, npy, packed
+from tests.waiting import wait_for
 from vettore.files import box
 from vettore.files.box import give_up, tables_in_a_box
 from vettore.files.readers import read_data, read_file
@@ -99,15 +99,13 @@ HOSTILE = {
 
 @pytest.mark.parametrize("name", HOSTILE)
 def test_a_hostile_file_is_refused_in_a_sentence(name):
-    """Whatever it claims to hold; and soon."""
+    """Whatever it claims to hold."""
     data, words = HOSTILE[name]
     # What is large is made when it is needed.
     data = data() if callable(data) else data
-    begun = time.monotonic()
     with pytest.raises(FileError, match=words) as refused:
         read_data(data, name)
     assert str(refused.value).endswith(".")
-    assert time.monotonic() - begun < 20
 
 
 def test_pipes_and_devices_are_not_waited_for(tmp_path):
@@ -229,10 +227,9 @@ def test_a_reading_can_be_given_up(monkeypatch):
 
     thread = threading.Thread(target=read)
     thread.start()
-    while not box._children._running:
-        time.sleep(0.01)
+    wait_for(lambda: box._children._running)
     assert give_up() == 1
-    thread.join(10)
+    thread.join()
     assert said == ["Reading “slow.json” was given up."]
     assert give_up() == 0
 

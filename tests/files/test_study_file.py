@@ -60,7 +60,7 @@ numbers = st.lists(st.floats(width=64), min_size=3, max_size=3)
 texts = st.lists(st.text(st.characters(codec="utf-8"), max_size=8), min_size=3, max_size=3)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(numbers, numbers, texts, st.text(st.characters(codec="utf-8"), max_size=12))
 def test_any_study_reads_back_equal(a, b, words, name):
     """Numbers keep their bits, text keeps its characters, words among numbers stay words."""

@@ -62,7 +62,7 @@ def any_number(row):
 cells_of_numbers = st.one_of(st.floats(allow_nan=False, allow_infinity=False, width=64), st.none())
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     rows=st.lists(st.lists(cells_of_numbers, min_size=3, max_size=3).filter(any_number), min_size=3, max_size=9),
     ending=st.sampled_from(sorted(ENDINGS)),

@@ -381,7 +381,7 @@ print("alike")
 
 def test_figures_that_other_processes_draw_are_the_same_to_the_last_byte():
     """A report without a window has them drawn beside; in a process that has threads they are drawn in it."""
-    done = subprocess.run([sys.executable, "-c", BESIDE], capture_output=True, text=True, timeout=120)
+    done = subprocess.run([sys.executable, "-c", BESIDE], capture_output=True, text=True, timeout=900)
     assert done.stdout == "alike\n", done.stderr
 
 

@@ -167,7 +167,7 @@ def test_latex_compiles(tmp_path):
         ["pdflatex", "-interaction=nonstopmode", "-halt-on-error", "my report.tex"],
         cwd=tmp_path,
         capture_output=True,
-        timeout=120,
+        timeout=900,
     )
     log = (tmp_path / "my report.log").read_text(encoding="latin-1")
     assert made.returncode == 0, log[-2000:]

@@ -30,7 +30,7 @@ def sheet(rows, across, width, height, long=""):
     return figure, grid
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(some.integers(1, 3), some.integers(1, 3), some.floats(60, 100), some.floats(50, 100))
 def test_plots_in_rows_share_the_sheet(rows, across, width, height):
     """All of one width; heights in their shares; none over another; words within the sheet and up to its edges."""
@@ -132,7 +132,6 @@ def test_letters_of_panels_go_on(first, by, wanted):
     assert _panel_after(first, by) == wanted
 
 
-@settings(deadline=None)
 @given(some.lists(some.tuples(some.floats(0, 400), some.floats(0, 300)), min_size=61, max_size=150), some.booleans())
 def test_a_thinned_outline_stays_on_its_line(points, marked):
     """No point that is left out lies farther from the line than a hundredth of a point, drawn at once or by a definition."""

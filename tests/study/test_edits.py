@@ -77,7 +77,7 @@ def apply(study, step):
     return edits.rename_series(study, series, value)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(STEPS)
 def test_undoing_everything_gives_the_first_study_back(steps):
     """Undo returns the very same studies in reverse, redo the later ones; values keep their bits."""

@@ -69,7 +69,7 @@ def part_of(kind):
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.__struct_config__.tag)
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_a_part_of_any_kind_is_kept_changed_undone_and_removed(kind, data):
     """What is added is in the file to the last bit; a change is one step back; removed, nothing else is gone."""
@@ -95,7 +95,7 @@ def test_a_part_of_any_kind_is_kept_changed_undone_and_removed(kind, data):
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.__struct_config__.tag)
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 @given(data=st.data())
 def test_a_part_goes_with_what_it_rests_on_and_with_nothing_else(kind, data):
     """Without series or curve that it names it is gone; it cannot be added, and a file that names it so is damaged."""

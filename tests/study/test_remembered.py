@@ -75,7 +75,7 @@ def test_two_threads_share_one_piece_of_work_and_the_oldest_goes_first():
     memory, made, gate = Memory(most=2), [], threading.Event()
 
     def work():
-        gate.wait(5)
+        gate.wait()
         made.append(1)
         return "result"
 

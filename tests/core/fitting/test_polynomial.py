@@ -52,7 +52,7 @@ columns = st.integers(6, 30).flatmap(
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(columns, st.floats(0.01, 100), st.floats(-50, 50).map(lambda v: round(v, 6)))
 def test_invariants(case, scale, shift):
     """Permuting rows changes nothing; scaling and shifting y does the same to the fit; unit weights are none."""

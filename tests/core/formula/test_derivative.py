@@ -23,7 +23,7 @@ trees = st.recursive(
 )
 
 
-@settings(deadline=None, max_examples=300)
+@settings(max_examples=300)
 @given(trees)
 def test_derivatives_agree_with_high_precision_differences(tree):
     """Against central differences of two widths in extended precision, on random trees."""

@@ -169,14 +169,14 @@ conditions = st.recursive(
 )
 
 
-@settings(deadline=None, max_examples=300)
+@settings(max_examples=300)
 @given(trees)
 def test_what_is_printed_reads_back_as_the_same_tree(tree):
     """Printing and reading are inverse, names that look like words of the language included."""
     assert Reader(to_text(tree)).read_all() == tree
 
 
-@settings(deadline=None, max_examples=100)
+@settings(max_examples=100)
 @given(conditions)
 def test_conditions_print_and_read_back(tree):
     """The same for conditions."""
@@ -214,7 +214,7 @@ pieces = st.lists(
 ).map("".join)
 
 
-@settings(deadline=2000, max_examples=500)
+@settings(max_examples=500)
 @given(st.one_of(st.text(max_size=200), pieces))
 def test_no_text_hangs_or_crashes(text):
     """Any text is read or refused with a position inside it."""

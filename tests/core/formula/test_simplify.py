@@ -23,7 +23,7 @@ def value(tree, known):
 
 
 @given(trees)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 def test_the_value_stays(tree):
     """On random trees, wherever the value is not lost in rounding."""
     before = value(tree, AT)

@@ -157,7 +157,7 @@ def same(one, other):
 
 
 @given(TREES)
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 def test_a_printed_equation_is_the_function_that_it_prints(tree):
     """Text, the strip and LaTeX, each read back by a reader of its own."""
     same(tree, Reader(to_text(tree)).read_all())
@@ -173,7 +173,7 @@ NUMBERS = (
 
 
 @given(TREES, st.sampled_from(NUMBERS))
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 def test_an_equation_with_its_numbers_is_the_function_with_these_values(tree, numbers):
     """Negative numbers and powers of ten in the place of coefficients change nothing else."""
     from vettore.core.formula.tree import replaced

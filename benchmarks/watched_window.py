@@ -1,7 +1,7 @@
 """Drives every page of a real window and prints, as JSON, how long the window's thread was held at most by each act.
 
 Time is that of the thread alone, in milliseconds, so that other programs on the machine do not count; it is set beside a
-loop that takes 100 ms on the machine on which the limit was chosen. Run as a program of its own by test_event_loop.py.
+loop that takes 100 ms on the machine on which the limit was chosen. Run as a program of its own by holds.py.
 """
 
 import json
