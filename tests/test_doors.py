@@ -21,7 +21,8 @@ from vettore.files.refusals import FileError
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.report.document import report_document
 from vettore.report.renderers.html import html
-from vettore.report.renderers.pdf import own_typeface, pdf
+from vettore.report.renderers.pdf import pdf
+from vettore.report.renderers.printing import own_typeface
 from vettore.study import edits
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table

@@ -228,3 +228,11 @@ def test_no_class_declares_what_another_one_has():
             bare = [one for one in node.body if isinstance(one, ast.AnnAssign) and one.value is None]
             found += [f"{path.name}: {node.name}.{ast.unparse(one.target)}" for one in bare]
     assert not found
+
+
+def test_all_that_paints_does_so_in_one_way():
+    """A painter that an exception leaves open ends the program; only `painting` makes painters and puts them away."""
+    made = re.compile(r"QPainter\((?!Path)\w+\)|painter\.(save|restore|end)\(\)")
+    # A picture that is written to a file ends its painter whatever happens, and raises.
+    allowed = {"painting.py", "picture.py"}
+    assert {path.name for path in (TOP / "src/vettore/app").rglob("*.py") if made.search(path.read_text())} <= allowed

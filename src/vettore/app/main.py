@@ -12,6 +12,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from vettore.app.faults import watch_faults
 from vettore.app.looks import grow_with_desktop, scale_text
 from vettore.app.pages.listed import PAGES
 from vettore.app.places import places
@@ -38,6 +39,7 @@ def run(paths: list[Path], demo: bool = False) -> int:
     dress(app)
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     window = Window()
+    watch_faults(window)
     window.looks.begin()
     window.show()
     QTimer.singleShot(0, lambda: begin(window, paths, demo))

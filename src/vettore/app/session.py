@@ -43,6 +43,8 @@ class Session(QObject):
     # The user gives up a search: whoever else does it gives it up, too.
     search_stopped = Signal()
     said = Signal(str, str)
+    # The program itself went wrong: a sentence, and what happened.
+    fault_told = Signal(str, str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -61,6 +63,8 @@ class Session(QObject):
         self._series = ""
         self._curve = ""
         self._pointed = -1
+        # Whether listeners are being told of an edit, and whether one of them went wrong over it.
+        self._telling = self._faulty = False
 
     @property
     def study(self) -> Study:
@@ -119,7 +123,18 @@ class Session(QObject):
             return
         self.history.do(label, study)
         self._settle()
+        self._faulty = False
         self._tell_all()
+        if self._faulty:
+            # It cannot be shown, so that it would stand in the way of everything after it.
+            self.history.undo()
+            self._settle()
+            self._tell_all()
+
+    def hear_fault(self) -> bool:
+        """Hear that something went wrong; whether it did while an edit was shown, which is taken back."""
+        self._faulty = self._telling
+        return self._faulty
 
     def grow(self, series: Series, table: Table) -> None:
         """Take rows that came in for a series: no decision, so that undo and redo keep them."""
@@ -244,4 +259,6 @@ class Session(QObject):
         self.choose(self.study.find_curve(curve).series, curve)
 
     def _tell_all(self) -> None:
+        outer, self._telling = self._telling, True
         self.changed.emit(What.STUDY | What.CHOICE | What.ROWS)
+        self._telling = outer

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QWidget
 
-from vettore.app.widgets.parts import label
+from vettore.app.widgets.parts import button, label
 from vettore.look.theme import SIZES
 
 SAID_FOR = 8000
@@ -25,7 +25,13 @@ class StatusLine(QWidget):
         self._label = label("", "muted")
         box = QHBoxLayout(self)
         box.setContentsMargins(SIZES.rail + 12, 0, 12, 0)
+        self._happened = ""
+        self.copy_happened = button(
+            "Copy what happened", self._copy, "link", "For those who mend it: no data of yours"
+        )
+        self.copy_happened.hide()
         box.addWidget(self._label, 1)
+        box.addWidget(self.copy_happened)
         self._forget = QTimer(self)
         self._forget.setSingleShot(True)
         self._forget.timeout.connect(self.show_status)
@@ -40,14 +46,25 @@ class StatusLine(QWidget):
             self.show_status()
             return
         self._label.setText(text)
+        self.copy_happened.hide()
         self._mark(kind or "muted")
         self._forget.start(SAID_FOR * (3 if kind == "bad" else 1))
+
+    def hear_fault(self, sentence: str, happened: str) -> None:
+        """Show that the program itself went wrong; what happened can be copied while that is shown."""
+        self.hear("bad", sentence)
+        self._happened = happened
+        self.copy_happened.show()
+
+    def _copy(self) -> None:
+        QApplication.clipboard().setText(self._happened)
 
     def show_status(self) -> None:
         """Show what was used, unless a refusal is still to be read."""
         if self._forget.isActive() and self._label.property("kind") == "bad":
             return
         self._mark("muted")
+        self.copy_happened.hide()
         self._label.setText("        ".join(self._wanted()))
 
     def _mark(self, kind: str) -> None:

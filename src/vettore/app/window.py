@@ -75,6 +75,7 @@ class Window(QMainWindow):
         self.setMenuWidget(self.menus)
         self.session.changed.connect(self._heed)
         self.session.said.connect(self._status.hear)
+        self.session.fault_told.connect(self._status.hear_fault)
         self.session.pointed_changed.connect(lambda _row: self._status.show_status())
         self.session.start(Study())
         self.show_page("Data")
@@ -136,8 +137,7 @@ class Window(QMainWindow):
         self._findings.setCurrentWidget(page.findings)
         self.tray.setVisible(page.shows_tray)
         self.tray.set_folded(not page.few_choices)
-        few = page.choices.sizeHint().height() if page.few_choices else 16777215
-        self._choices.setMaximumHeight(few)
+        self._choices.setMaximumHeight(page.choices.sizeHint().height() if page.few_choices else 16777215)
         page.enter()
         if page.first is not None:
             page.first.setFocus(Qt.FocusReason.OtherFocusReason)

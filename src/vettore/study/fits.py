@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.asked import SQUARES, Progress
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
@@ -291,7 +291,11 @@ def response_of(series: Series, recipe: AnyFit) -> tuple[Array, str]:
     values = np.full(series.rows, np.nan) if y is None else y
     if not recipe.formula:
         return values, named
-    read = read_formula(recipe.formula, [column.name for column in series.columns])
+    try:
+        read = read_formula(recipe.formula, [column.name for column in series.columns])
+    except VettoreError:
+        # It names a column that is gone: the fit says so, and the rows are shown as they are.
+        return values, named
     if read.left is None or isinstance(read.left, Name):
         return values, named
     columns = series.numbers()

@@ -56,6 +56,10 @@ class History:
         self._place += 1
         return self._steps[self._place].label
 
+    def labels(self) -> list[str]:
+        """The words for the edits that made the present study, the newest last."""
+        return [step.label for step in self._steps[1 : self._place + 1]]
+
     @property
     def undo_label(self) -> str:
         """What undo would take back."""

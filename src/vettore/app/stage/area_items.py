@@ -9,7 +9,8 @@ import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from vettore.app.stage.items import Map, StageItem
+from vettore.app.painting import painting
+from vettore.app.stage.items import Map, StageItem, draw_line
 from vettore.app.stage.upright import Upright
 from vettore.app.style import colour
 from vettore.core.arrays import Array
@@ -79,11 +80,8 @@ class Strips(StageItem):
                     painter.drawPath(_between(pixels[inside], top[inside], bottom[inside]))
         pen = QPen(colour("ink"), 1.2)
         pen.setDashPattern([4, 3])
-        painter.setPen(pen)
-        painter.drawLine(QPointF(pixels[0], bottom[0]), QPointF(pixels[-1], bottom[-1]))
-        painter.setPen(QPen(QColor(self.ink), 1.6))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(pixels.tolist(), top.tolist(), strict=True)]))
+        draw_line(painter, pixels[[0, -1]], bottom[[0, -1]], area, pen)
+        draw_line(painter, pixels, top, area, QPen(QColor(self.ink), 1.6))
 
 
 def _between(x: Array, top: Array, bottom: Array) -> QPainterPath:
@@ -112,8 +110,7 @@ class Running(StageItem):
             return
         step = max(1, len(self.xs) // MOST_CORNERS)
         xs, ys = to_pixels.x(self.xs[::step]), to_pixels.y(self.ys[::step])
-        painter.setPen(QPen(colour("accent"), 1.8))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(xs.tolist(), ys.tolist(), strict=True)]))
+        draw_line(painter, xs, ys, area, QPen(colour("accent"), 1.8))
 
 
 class Handle(Upright):
@@ -136,17 +133,16 @@ class Handle(Upright):
         view = self.getViewBox()
         if view is None:
             return
-        painter.save()
-        x = view.mapViewToDevice(QPointF(float(self.value()), 0.0))
-        frame = view.sceneBoundingRect()
-        painter.resetTransform()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if x is not None:
-            grip = GRIP.translated(x.x(), frame.center().y())
-            painter.setPen(QPen(colour("accent"), 1.6))
-            painter.setBrush(colour("panel"))
-            painter.drawRoundedRect(grip, 3, 3)
-            middle = grip.center().x()
-            for x_of in (middle - 1.5, middle + 1.5):
-                painter.drawLine(QPointF(x_of, grip.top() + 9), QPointF(x_of, grip.bottom() - 9))
-        painter.restore()
+        with painting(painter):
+            x = view.mapViewToDevice(QPointF(float(self.value()), 0.0))
+            frame = view.sceneBoundingRect()
+            painter.resetTransform()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if x is not None and np.isfinite([x.x(), frame.center().y()]).all():
+                grip = GRIP.translated(x.x(), frame.center().y())
+                painter.setPen(QPen(colour("accent"), 1.6))
+                painter.setBrush(colour("panel"))
+                painter.drawRoundedRect(grip, 3, 3)
+                middle = grip.center().x()
+                for x_of in (middle - 1.5, middle + 1.5):
+                    painter.drawLine(QPointF(x_of, grip.top() + 9), QPointF(x_of, grip.bottom() - 9))

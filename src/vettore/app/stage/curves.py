@@ -7,15 +7,13 @@ import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen
 
-from vettore.app.stage.items import Map, StageItem, polygon
+from vettore.app.stage.items import Map, StageItem, draw_line, polygon
 from vettore.app.stage.pyramid import Pyramid
 from vettore.app.style import colour, theme
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 
 BEYOND_ALPHA = 0.55
-# A line of more corners than this is drawn without smooth edges.
-MOST_SMOOTH = 4000
 
 
 class CurveLine(StageItem):
@@ -55,17 +53,13 @@ class CurveLine(StageItem):
         if not (self._ghost or self._ink) and np.isfinite(low).all() and np.isfinite(high).all():
             self._draw_band(painter, pixels, np.clip(low, *clip), np.clip(high, *clip))
         inside = (x >= self.curve.span[0]) & (x <= self.curve.span[1])
-        y = np.clip(y, *clip)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
         edges = [to_pixels.x(self.curve.span[0]), to_pixels.x(self.curve.span[1])]
         for mask, dashed in ((pixels <= edges[0], True), (inside, False), (pixels >= edges[1], True)):
             pen = QPen(QColor(self._ink) if self._ink else colour("accent" if self._ghost else "fit"), 2.0)
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             if dashed or self._ghost:
                 pen.setDashPattern([4, 3])
-            painter.setPen(pen)
-            if int(mask.sum()) > 1:
-                painter.drawPolyline(polygon(pixels[mask], y[mask]))
+            draw_line(painter, pixels[mask], y[mask], area, pen)
 
     def _draw_band(self, painter: QPainter, pixels: Array, low: Array, high: Array) -> None:
         path = QPainterPath()
@@ -163,10 +157,6 @@ class Trace(StageItem):
         x, y = self._pyramid.view(float(left), float(right), max(int(area.width()), 1))
         px, py = to_pixels.x(x), to_pixels.y(y)
         good = np.isfinite(px) & np.isfinite(py)
-        if int(good.sum()) < 2:
-            return
         pen = QPen(QColor(self.ink), 1)
         pen.setCosmetic(True)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, len(x) < MOST_SMOOTH)
-        painter.setPen(pen)
-        painter.drawPolyline(polygon(px[good], py[good]))
+        draw_line(painter, px[good], py[good], area, pen)

@@ -10,10 +10,15 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter, QPolygonF, QTransform
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF, QTransform
 
-from vettore.core.arrays import Array
+from vettore.app.painting import painting
+from vettore.core.arrays import Array, Mask
+
+# A line is drawn so many pixels beyond what is seen, for the width of pens; one of more pixels has no dashes, since they could
+# not be told apart; one of more corners has no smooth edges.
+BESIDE, MOST_DASHED, MOST_SMOOTH, FARTHEST = 8.0, 12_000.0, 4000, 1e7
 
 
 class StageItem(pg.GraphicsObject):
@@ -44,13 +49,12 @@ class StageItem(pg.GraphicsObject):
         view = self.viewRect()
         if view is None:
             return
-        painter.save()
-        transform = painter.worldTransform()
-        corners = transform.mapRect(view)
-        painter.resetTransform()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self.draw(painter, Map(transform, self.log), corners)
-        painter.restore()
+        with painting(painter):
+            transform = painter.worldTransform()
+            corners = transform.mapRect(view)
+            painter.resetTransform()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self.draw(painter, Map(transform, self.log), corners)
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         """Paint in pixels inside ``area``."""
@@ -101,6 +105,56 @@ def as_image(pixels: Array) -> QImage:
     pixels = np.ascontiguousarray(pixels, dtype=np.uint32)
     height, width = pixels.shape
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
+
+
+def draw_line(painter: QPainter, x: Array, y: Array, area: QRectF, pen: QPen) -> None:
+    """Join points, in pixels, by a line as far as it is seen: what leaves ``area`` costs nothing, however far it goes.
+
+    Where a point has no place (NaN) the line has a gap. One so long that its dashes would be a web is drawn without them.
+    """
+    if len(x) < 2:
+        return
+    room = area.adjusted(-BESIDE, -BESIDE, BESIDE, BESIDE)
+    start, end, goes_on = seen_parts(x, y, (room.left(), room.right(), room.top(), room.bottom()))
+    if not len(start):
+        return
+    if pen.style() != Qt.PenStyle.SolidLine and float(np.hypot(*(end - start).T).sum()) > MOST_DASHED:
+        pen.setStyle(Qt.PenStyle.SolidLine)
+    if len(start) > MOST_SMOOTH:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    corners = np.stack([start, end], axis=1).reshape(-1, 2)
+    joined = np.ones(len(corners), dtype=np.int32)
+    joined[1::2] = goes_on
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPath(pg.functions.arrayToQPath(corners[:, 0], corners[:, 1], connect=joined))
+
+
+def seen_parts(x: Array, y: Array, room: tuple[float, float, float, float]) -> tuple[Array, Array, Mask]:
+    """Return the parts of a joined line that lie in a room (left, right, top, bottom): starts and ends (k, 2), and whether
+    each goes on in the next (k,). By clipping each segment (Liang & Barsky 1984)."""
+    # Farther away than this a corner is as good as there, and its numbers have digits left.
+    at = np.clip(np.column_stack([x, y]).astype(float), -FARTHEST, FARTHEST)
+    with np.errstate(all="ignore"):
+        step = np.diff(at, axis=0)
+        enters, leaves = np.zeros(len(step)), np.ones(len(step))
+        inside = np.isfinite(step).all(axis=1)
+        for axis, low, high in ((0, *room[:2]), (1, *room[2:])):
+            level = step[:, axis] == 0
+            to_low, to_high = ((side - at[:-1, axis]) / step[:, axis] for side in (low, high))
+            inside &= ~level | ((at[:-1, axis] >= low) & (at[:-1, axis] <= high))
+            enters = np.where(level, enters, np.maximum(enters, np.minimum(to_low, to_high)))
+            leaves = np.where(level, leaves, np.minimum(leaves, np.maximum(to_low, to_high)))
+        inside &= enters < leaves
+        enters, leaves = enters[inside, None], leaves[inside, None]
+        first, last, step = at[:-1][inside], at[1:][inside], step[inside]
+        # Of a line that comes from very far the last digits of a crossing are lost.
+        corners = np.array([[room[0], room[2]], [room[1], room[3]]])
+        start = np.where(enters == 0.0, first, np.clip(first + enters * step, *corners))
+        end = np.where(leaves == 1.0, last, np.clip(first + leaves * step, *corners))
+    places = np.flatnonzero(inside)
+    on = (np.diff(places) == 1) & (leaves[:-1, 0] == 1.0) & (enters[1:, 0] == 0.0)
+    return start, end, np.append(on, np.zeros(min(len(start), 1), dtype=bool))
 
 
 def polygon(x: Array, y: Array) -> QPolygonF:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
-from vettore.app.stage.items import Map, StageItem, as_image, polygon
+from vettore.app.painting import painting
+from vettore.app.stage.items import Map, StageItem, as_image, draw_line, polygon
 from vettore.app.stage.marks import Marks
 from vettore.app.stage.overlays import Pennants
 from vettore.app.stage.ramp import Ramp
@@ -60,16 +60,15 @@ class Ground(StageItem):
         edge = QPainterPath()
         edge.addPolygon(polygon(to_pixels.x(self._outline[:, 0]), to_pixels.y(self._outline[:, 1])))
         edge.closeSubpath()
-        painter.save()
-        painter.setClipPath(edge, Qt.ClipOperation.IntersectClip)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(box, self._image)
-        if self._guess.any():
-            key = (to_pixels.key, area.getRect(), theme().ink)
-            if key != self._hatched[0]:
-                self._hatched = (key, self._hatch(to_pixels, area))
-            painter.drawImage(area.topLeft(), self._hatched[1])
-        painter.restore()
+        with painting(painter):
+            painter.setClipPath(edge, Qt.ClipOperation.IntersectClip)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(box, self._image)
+            if self._guess.any():
+                key = (to_pixels.key, area.getRect(), theme().ink)
+                if key != self._hatched[0]:
+                    self._hatched = (key, self._hatch(to_pixels, area))
+                painter.drawImage(area.topLeft(), self._hatched[1])
         painter.setPen(QPen(colour("muted", 0.7), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(edge)
@@ -112,11 +111,10 @@ class Contours(StageItem):
         labels = []
         for contour in self.contours:
             asked = contour.level == self.level
-            painter.setPen(QPen(colour("accent") if asked else QColor(20, 30, 36, 120), 2.0 if asked else 0.9))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
+            pen = QPen(colour("accent") if asked else QColor(20, 30, 36, 120), 2.0 if asked else 0.9)
             for line in contour.lines:
                 px, py = to_pixels.x(line[:, 0]), to_pixels.y(line[:, 1])
-                painter.drawPolyline(polygon(px, py))
+                draw_line(painter, px, py, area, pen)
                 length = float(np.sum(np.hypot(np.diff(px), np.diff(py))))
                 if length >= LABELLED or asked:
                     labels.append((asked, length, contour.level, px, py))
@@ -279,6 +277,8 @@ class SectionLine(StageItem):
         if self.ends is None:
             return
         start, end = (QPointF(to_pixels.x(x), to_pixels.y(y)) for x, y in self.ends)
+        if not np.isfinite([start.x(), start.y(), end.x(), end.y()]).all():
+            return
         painter.setPen(QPen(QColor("#FFFFFF"), 4))
         painter.drawLine(start, end)
         painter.setPen(QPen(colour("fit"), 2))
@@ -308,11 +308,13 @@ class Outline(StageItem):
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         if len(self.places) < 3:
             return
+        x, y = to_pixels.x(self.places[:, 0]), to_pixels.y(self.places[:, 1])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("accent", 0.10))
+        painter.drawPolygon(polygon(x, y))
         pen = QPen(colour("accent"), 2)
         pen.setDashPattern([5, 3])
-        painter.setPen(pen)
-        painter.setBrush(colour("accent", 0.10))
-        painter.drawPolygon(polygon(to_pixels.x(self.places[:, 0]), to_pixels.y(self.places[:, 1])))
+        draw_line(painter, np.append(x, x[0]), np.append(y, y[0]), area, pen)
 
 
 class Profile(StageItem):
@@ -341,12 +343,7 @@ class Profile(StageItem):
             painter.drawPolygon(
                 polygon(np.concatenate([x[known], x[known][::-1]]), np.concatenate([low[known], high[known][::-1]]))
             )
-        good = np.isfinite(y)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour("fit"), 2))
-        joined = np.append(good[:-1] & good[1:], False).astype(np.int32)
-        path = pg.functions.arrayToQPath(x, np.where(good, y, 0.0), connect=joined)
-        painter.drawPath(path)
+        draw_line(painter, x, y, area, QPen(colour("fit"), 2))
         stamp_discs(
             painter, to_pixels.x(self.near[0]), to_pixels.y(self.near[1]), theme().data, theme().plot_ground, 3.6
         )

@@ -203,6 +203,8 @@ class Marks(StageItem):
         painter.setBrush(colour("plot_ground"))
         r = self.radius
         for x, y, way in zip(px.tolist(), py.tolist(), beyond.tolist(), strict=True):
+            if not (np.isfinite(x) and np.isfinite(y)):
+                continue
             if way:
                 # Pixels count downwards.
                 rise = way * (r + 1)
@@ -248,6 +250,8 @@ class Marks(StageItem):
         places = np.flatnonzero(np.isin(self.numbers, list(rows)))[:2000]
         px, py = to_pixels.x(self.xs[places]), to_pixels.y(self.ys[places])
         for place, x, y in zip(places.tolist(), px.tolist(), py.tolist(), strict=True):
+            if not (np.isfinite(x) and np.isfinite(y)):
+                continue
             strong = int(self.numbers[place]) in self.chosen
             painter.setPen(QPen(colour("accent"), 2.2 if strong else 1.6))
             painter.drawEllipse(QPointF(x, y), RING_RADIUS, RING_RADIUS)

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from vettore.app.stage.items import Map, StageItem
+from vettore.app.stage.items import Map, StageItem, draw_line, polygon
 from vettore.app.stage.marks import RADIUS
 from vettore.app.style import colour, sans
 
@@ -119,12 +119,16 @@ class Rubber(StageItem):
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         if len(self.outline) < 2:
             return
-        points = [QPointF(x * to_pixels.mx + to_pixels.dx, y * to_pixels.my + to_pixels.dy) for x, y in self.outline]
+        around = np.array(self.outline)
+        x, y = around[:, 0] * to_pixels.mx + to_pixels.dx, around[:, 1] * to_pixels.my + to_pixels.dy
+        if not (np.isfinite(x).all() and np.isfinite(y).all()):
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("accent", 0.08))
+        painter.drawPolygon(polygon(x, y))
         pen = QPen(colour("accent"), 1.4)
         pen.setDashPattern([4, 3])
-        painter.setPen(pen)
-        painter.setBrush(colour("accent", 0.08))
-        painter.drawPolygon(QPolygonF(points))
+        draw_line(painter, np.append(x, x[0]), np.append(y, y[0]), area, pen)
 
 
 class Pennants(StageItem):
@@ -150,7 +154,7 @@ class Pennants(StageItem):
         taken: list[QRectF] = []
         for x, y, text, kept in self.pennants:
             px, py = to_pixels.x(x), to_pixels.y(y)
-            if not (np.isfinite(px) and np.isfinite(py)):
+            if not (np.isfinite(px) and np.isfinite(py)) or abs(px - area.center().x()) > 1e4:
                 continue
             py = min(max(py, area.top() - 1e4), area.bottom() + 1e4)
             ink = colour("accent")

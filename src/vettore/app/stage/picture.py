@@ -54,7 +54,9 @@ def save_picture(plot: QGraphicsView, path: Path) -> None:
     painter = QPainter()
     if not painter.begin(target):
         raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
-    plot.render(painter, QRectF(QPointF(), QSizeF(size)), plot.rect())
-    painter.end()
+    try:
+        plot.render(painter, QRectF(QPointF(), QSizeF(size)), plot.rect())
+    finally:
+        painter.end()
     if kind == ".png" and not target.save(str(path)):
         raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.stage.items import as_image
 from vettore.app.stage.ramp import Ramp
 from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, Relief, packed_of, see
@@ -133,11 +134,11 @@ class ReliefView(QWidget):
             super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), colour("plot_ground"))
-        if self.scene is not None and not self._later.isActive():
-            self.draw(painter, self.scene)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), colour("plot_ground"))
+            if self.scene is not None and not self._later.isActive():
+                self.draw(painter, self.scene)
 
     def draw(self, painter: QPainter, scene: Scene) -> None:
         """Paint the relief, its box, the section, the sites, and the scale of colours."""
@@ -145,16 +146,15 @@ class ReliefView(QWidget):
         if area.width() < 40 or area.height() < 40:
             return
         frame = Frame(self.eye, int(area.width()), int(area.height()), scene.ground.sides)
-        painter.save()
-        painter.translate(area.topLeft())
-        self._draw_box(painter, frame, scene)
-        relief, fine = self._seen(frame, scene)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF(0, 0, frame.width, frame.height), self._painted[1])
-        if len(scene.section):
-            self._draw_section(painter, frame, relief, fine, scene.section)
-        self._draw_sites(painter, frame, relief, fine, scene)
-        painter.restore()
+        with painting(painter):
+            painter.translate(area.topLeft())
+            self._draw_box(painter, frame, scene)
+            relief, fine = self._seen(frame, scene)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(0, 0, frame.width, frame.height), self._painted[1])
+            if len(scene.section):
+                self._draw_section(painter, frame, relief, fine, scene.section)
+            self._draw_sites(painter, frame, relief, fine, scene)
         self._draw_words(painter, scene)
 
     def _seen(self, frame: Frame, scene: Scene) -> tuple[Relief, Frame]:

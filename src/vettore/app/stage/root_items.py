@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 
+from vettore.app.painting import painting
 from vettore.app.stage.items import Map, StageItem
 from vettore.app.stage.upright import Upright
 from vettore.app.style import colour, sans
@@ -40,19 +42,18 @@ class RootGrip(Upright):
         if view is None:
             return
         place = view.mapViewToDevice(QPointF(float(self.value()), 0.0))
-        if place is None:
+        if place is None or not np.isfinite([place.x(), place.y()]).all():
             return
-        painter.save()
-        painter.resetTransform()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("accent"), 2.0))
-        painter.setBrush(colour("plot_ground"))
-        painter.drawRoundedRect(QRectF(place.x() - SIDE / 2, place.y() - SIDE / 2, SIDE, SIDE), 3, 3)
-        painter.setFont(sans(11, sans().weight().DemiBold))
-        painter.setPen(colour("accent"))
-        box = QRectF(place.x() - 60, place.y() + SIDE / 2 + 2, 120, 16)
-        painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, self._words)
-        painter.restore()
+        with painting(painter):
+            painter.resetTransform()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colour("accent"), 2.0))
+            painter.setBrush(colour("plot_ground"))
+            painter.drawRoundedRect(QRectF(place.x() - SIDE / 2, place.y() - SIDE / 2, SIDE, SIDE), 3, 3)
+            painter.setFont(sans(11, sans().weight().DemiBold))
+            painter.setPen(colour("accent"))
+            box = QRectF(place.x() - 60, place.y() + SIDE / 2 + 2, 120, 16)
+            painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, self._words)
 
 
 class Turns(StageItem):

@@ -13,6 +13,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
+from vettore.app.painting import painting
 from vettore.core.arrays import Array
 
 QUARTERS = 4
@@ -42,11 +43,10 @@ def _stamp(place: int, fill: str, rim: str, radius: float, ratio: float) -> QPix
     stamp = QPixmap(round(side * ratio), round(side * ratio))
     stamp.setDevicePixelRatio(ratio)
     stamp.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(stamp)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(QColor(rim), RIM))
-    painter.setBrush(QColor(fill))
-    middle = [_reach(radius) + (part + 0.5) / QUARTERS for part in divmod(place, QUARTERS)]
-    painter.drawEllipse(QPointF(*middle), radius, radius)
-    painter.end()
+    with painting(stamp) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(rim), RIM))
+        painter.setBrush(QColor(fill))
+        middle = [_reach(radius) + (part + 0.5) / QUARTERS for part in divmod(place, QUARTERS)]
+        painter.drawEllipse(QPointF(*middle), radius, radius)
     return stamp

@@ -6,6 +6,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.strip.painter import Placed, place
 from vettore.core.typeset import Box
 
@@ -53,8 +54,8 @@ class Echo(QWidget):
         placed = self._placed()
         if placed is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setClipRect(self.rect(), Qt.ClipOperation.ReplaceClip)
-        spare = self.height() - placed.above - placed.below
-        placed.draw(painter, MARGIN, placed.above + spare / 2)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setClipRect(self.rect(), Qt.ClipOperation.ReplaceClip)
+            spare = self.height() - placed.above - placed.below
+            placed.draw(painter, MARGIN, placed.above + spare / 2)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QWidget
 
+from vettore.app.painting import painting
 from vettore.app.style import colour, serif
 from vettore.core.typeset import (
     Box,
@@ -91,13 +92,13 @@ def side_by_side(pieces: list[Placed]) -> Placed:
 
 def paint_lines(widget: QWidget, lines: Sequence[Placed], margin: float) -> None:
     """Paint lines one below another on a widget."""
-    painter = QPainter(widget)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    top = LINE_GAP
-    for line in lines:
-        baseline = top + line.above
-        line.draw(painter, margin, baseline)
-        top = baseline + line.below + LINE_GAP
+    with painting(widget) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        top = LINE_GAP
+        for line in lines:
+            baseline = top + line.above
+            line.draw(painter, margin, baseline)
+            top = baseline + line.below + LINE_GAP
 
 
 def _text(text: str, font: QFont, role: str) -> Placed:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
 from vettore.app.strip.chip import Chip
 from vettore.app.style import colour, theme
@@ -169,17 +170,16 @@ class EquationView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for number, line in enumerate(self._lines()):
-            right = self.width() - MARGIN
-            if number == 0 and self.again.isVisible():
-                right = float(self.note.x() if self.note.isVisible() else self.again.x() - 10)
-            painter.save()
-            painter.setClipRect(QRectF(MARGIN - 6, 0, right - MARGIN + 8, self.height()))
-            line.placed.draw(painter, line.x - self._scrolled[number], line.baseline)
-            painter.restore()
-            self._paint_ends(painter, line, self._scrolled[number], right)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            for number, line in enumerate(self._lines()):
+                right = self.width() - MARGIN
+                if number == 0 and self.again.isVisible():
+                    right = float(self.note.x() if self.note.isVisible() else self.again.x() - 10)
+                with painting(painter):
+                    painter.setClipRect(QRectF(MARGIN - 6, 0, right - MARGIN + 8, self.height()))
+                    line.placed.draw(painter, line.x - self._scrolled[number], line.baseline)
+                self._paint_ends(painter, line, self._scrolled[number], right)
 
     def _paint_ends(self, painter: QPainter, line: Line, scrolled: float, right: float) -> None:
         """Show by small arrows that there is more of a line on its left or right."""

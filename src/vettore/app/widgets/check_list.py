@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.session import Session
 from vettore.app.style import colour
 from vettore.app.widgets.check_picture import CheckPicture
@@ -34,25 +35,25 @@ class Mark(QWidget):
         return QSize(18, 18)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pen = QPen(colour(self._verdict.value), 2.0)
-        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-        painter.setPen(pen)
-        if self._verdict is Verdict.GOOD:
-            path = QPainterPath(QPointF(3, 9.5))
-            path.lineTo(7, 13.5)
-            path.lineTo(15, 4)
-        else:
-            path = QPainterPath(QPointF(9, 3))
-            path.lineTo(15.5, 14.5)
-            path.lineTo(2.5, 14.5)
-            path.closeSubpath()
-            if self._verdict is Verdict.BAD:
-                painter.drawLine(QPointF(9, 7.5), QPointF(9, 10))
-                painter.drawPoint(QPointF(9, 12.2))
-        painter.drawPath(path)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            pen = QPen(colour(self._verdict.value), 2.0)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            painter.setPen(pen)
+            if self._verdict is Verdict.GOOD:
+                path = QPainterPath(QPointF(3, 9.5))
+                path.lineTo(7, 13.5)
+                path.lineTo(15, 4)
+            else:
+                path = QPainterPath(QPointF(9, 3))
+                path.lineTo(15.5, 14.5)
+                path.lineTo(2.5, 14.5)
+                path.closeSubpath()
+                if self._verdict is Verdict.BAD:
+                    painter.drawLine(QPointF(9, 7.5), QPointF(9, 10))
+                    painter.drawPoint(QPointF(9, 12.2))
+            painter.drawPath(path)
 
 
 class CheckRow(QWidget):
@@ -132,10 +133,10 @@ class CheckRow(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self.hasFocus():
-            painter = QPainter(self)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(colour("accent"), 1.2))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+            with painting(self) as painter:
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                painter.setPen(QPen(colour("accent"), 1.2))
+                painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
 
 
 class CheckList(QWidget):

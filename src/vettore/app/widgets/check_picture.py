@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
 from vettore.core.fitting.check_pictures import Picture
@@ -64,46 +65,46 @@ class CheckPicture(QWidget):
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        told, frame = self._picture, self._frame()
-        px, py = self.places()
-        painter.fillRect(frame, colour("plot_ground"))
-        painter.setFont(sans(10.5))
-        for level in told.levels:
-            y = self._pixel(self._scale[0], level).y()
-            painter.setPen(QPen(colour("fit" if level == 0 else "grid"), 1.2))
-            painter.drawLine(QPointF(frame.left(), y), QPointF(frame.right(), y))
-        for level in told.levels or (round(self._scale[2]), 0, round(self._scale[3])):
-            box = QRectF(0, self._pixel(self._scale[0], level).y() - 8, LEFT - 5, 16)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            told, frame = self._picture, self._frame()
+            px, py = self.places()
+            painter.fillRect(frame, colour("plot_ground"))
+            painter.setFont(sans(10.5))
+            for level in told.levels:
+                y = self._pixel(self._scale[0], level).y()
+                painter.setPen(QPen(colour("fit" if level == 0 else "grid"), 1.2))
+                painter.drawLine(QPointF(frame.left(), y), QPointF(frame.right(), y))
+            for level in told.levels or (round(self._scale[2]), 0, round(self._scale[3])):
+                box = QRectF(0, self._pixel(self._scale[0], level).y() - 8, LEFT - 5, 16)
+                painter.setPen(colour("muted"))
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._style.short(level)
+                )
+            if told.line is not None:
+                painter.setPen(QPen(colour("fit"), 1.4))
+                painter.drawLine(*(self._pixel(*end) for end in told.line))
+            good = np.flatnonzero(np.isfinite(px) & np.isfinite(py))
+            if told.joined and len(good) <= MOST_POINTS:
+                order = good[np.argsort(px[good])]
+                painter.setPen(QPen(colour("muted", 0.5), 1))
+                painter.drawPolyline(QPolygonF([QPointF(px[i], py[i]) for i in order.tolist()]))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("data"))
+            step = max(1, len(good) // MOST_POINTS)
+            for i in good[::step].tolist():
+                painter.drawEllipse(QPointF(px[i], py[i]), 2.4, 2.4)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colour("look"), 1.8))
+            for i in self._named & set(good.tolist()):
+                painter.drawEllipse(QPointF(px[i], py[i]), 6, 6)
+            painter.setPen(QPen(colour("ink"), 1))
+            painter.drawLine(frame.topLeft(), frame.bottomLeft())
+            painter.drawLine(frame.bottomLeft(), frame.bottomRight())
             painter.setPen(colour("muted"))
-            painter.drawText(
-                box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._style.short(level)
-            )
-        if told.line is not None:
-            painter.setPen(QPen(colour("fit"), 1.4))
-            painter.drawLine(*(self._pixel(*end) for end in told.line))
-        good = np.flatnonzero(np.isfinite(px) & np.isfinite(py))
-        if told.joined and len(good) <= MOST_POINTS:
-            order = good[np.argsort(px[good])]
-            painter.setPen(QPen(colour("muted", 0.5), 1))
-            painter.drawPolyline(QPolygonF([QPointF(px[i], py[i]) for i in order.tolist()]))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("data"))
-        step = max(1, len(good) // MOST_POINTS)
-        for i in good[::step].tolist():
-            painter.drawEllipse(QPointF(px[i], py[i]), 2.4, 2.4)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour("look"), 1.8))
-        for i in self._named & set(good.tolist()):
-            painter.drawEllipse(QPointF(px[i], py[i]), 6, 6)
-        painter.setPen(QPen(colour("ink"), 1))
-        painter.drawLine(frame.topLeft(), frame.bottomLeft())
-        painter.drawLine(frame.bottomLeft(), frame.bottomRight())
-        painter.setPen(colour("muted"))
-        foot = QRectF(0, frame.bottom() + 2, self.width() - RIGHT, 14)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, told.x_title)
-        painter.drawText(foot.translated(2, 13), Qt.AlignmentFlag.AlignLeft, f"↑ {told.y_title}")
+            foot = QRectF(0, frame.bottom() + 2, self.width() - RIGHT, 14)
+            painter.drawText(foot, Qt.AlignmentFlag.AlignRight, told.x_title)
+            painter.drawText(foot.translated(2, 13), Qt.AlignmentFlag.AlignLeft, f"↑ {told.y_title}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         px, py = self.places()

@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.strip.painter import place
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
@@ -48,23 +49,25 @@ class Correlations(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self._table is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide, tall = self._cell(), min(self._cell(), 34)
-        for i, name in enumerate(self._names):
-            symbol = place(coefficient_symbol(name), 14, None, "fit")
-            symbol.draw(painter, MARGIN + wide * (i + 0.5) - symbol.width / 2, MARGIN - 8)
-            symbol.draw(painter, 2, MARGIN + tall * (i + 0.5) + 4)
-            for j in range(len(self._names)):
-                value = float(self._table[i, j])
-                cell = QRectF(MARGIN + wide * j + 1, MARGIN + tall * i + 1, wide - 2, tall - 2)
-                painter.setPen(Qt.PenStyle.NoPen)
-                shade = (
-                    colour("grid") if i == j else colour("fit" if value > 0 else "accent", 0.12 + 0.6 * abs(value))
-                )
-                painter.setBrush(shade)
-                painter.drawRoundedRect(cell, 3, 3)
-                painter.setFont(sans(10.5))
-                painter.setPen(colour("ink"))
-                text = "1" if i == j else self._style.fixed(value, 2)
-                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            wide, tall = self._cell(), min(self._cell(), 34)
+            for i, name in enumerate(self._names):
+                symbol = place(coefficient_symbol(name), 14, None, "fit")
+                symbol.draw(painter, MARGIN + wide * (i + 0.5) - symbol.width / 2, MARGIN - 8)
+                symbol.draw(painter, 2, MARGIN + tall * (i + 0.5) + 4)
+                for j in range(len(self._names)):
+                    value = float(self._table[i, j])
+                    cell = QRectF(MARGIN + wide * j + 1, MARGIN + tall * i + 1, wide - 2, tall - 2)
+                    painter.setPen(Qt.PenStyle.NoPen)
+                    shade = (
+                        colour("grid")
+                        if i == j
+                        else colour("fit" if value > 0 else "accent", 0.12 + 0.6 * abs(value))
+                    )
+                    painter.setBrush(shade)
+                    painter.drawRoundedRect(cell, 3, 3)
+                    painter.setFont(sans(10.5))
+                    painter.setPen(colour("ink"))
+                    text = "1" if i == j else self._style.fixed(value, 2)
+                    painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label, section
 from vettore.core.fitting.ladder import Ladder, Rung
@@ -58,33 +59,33 @@ class LadderPlot(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self._ladder is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
-        painter.fillRect(frame, colour("plot_ground"))
-        self._draw_scale(painter, frame)
-        known = [rung for rung in self._ladder.rungs if rung.left_one_out_error]
-        painter.setPen(QPen(colour("muted"), 1.2))
-        places = [self.place_of(rung.degree) for rung in known]
-        painter.drawPolyline(places)
-        for rung, place in zip(known, places, strict=True):
-            suggested = rung.degree == self._ladder.suggested
-            painter.setPen(QPen(colour("fit" if suggested else "data"), 1.6))
-            painter.setBrush(colour("fit") if suggested else colour("data"))
-            painter.drawEllipse(place, 5 if suggested else 3.6, 5 if suggested else 3.6)
-            if rung.degree == self._at:
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(colour("accent"), 2))
-                painter.drawEllipse(place, 9, 9)
-        painter.setFont(sans(10.5))
-        for rung in self._ladder.rungs:
-            x = self.place_of(rung.degree).x()
-            painter.setPen(colour("ink" if rung.left_one_out_error else "muted"))
-            box = QRectF(x - 16, frame.bottom() + 3, 32, 14)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(rung.degree))
-        painter.setPen(colour("muted"))
-        title = QRectF(frame.left(), frame.bottom() + 17, frame.width(), 15)
-        painter.drawText(title, Qt.AlignmentFlag.AlignCenter, "degree")
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            frame = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+            painter.fillRect(frame, colour("plot_ground"))
+            self._draw_scale(painter, frame)
+            known = [rung for rung in self._ladder.rungs if rung.left_one_out_error]
+            painter.setPen(QPen(colour("muted"), 1.2))
+            places = [self.place_of(rung.degree) for rung in known]
+            painter.drawPolyline(places)
+            for rung, place in zip(known, places, strict=True):
+                suggested = rung.degree == self._ladder.suggested
+                painter.setPen(QPen(colour("fit" if suggested else "data"), 1.6))
+                painter.setBrush(colour("fit") if suggested else colour("data"))
+                painter.drawEllipse(place, 5 if suggested else 3.6, 5 if suggested else 3.6)
+                if rung.degree == self._at:
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.setPen(QPen(colour("accent"), 2))
+                    painter.drawEllipse(place, 9, 9)
+            painter.setFont(sans(10.5))
+            for rung in self._ladder.rungs:
+                x = self.place_of(rung.degree).x()
+                painter.setPen(colour("ink" if rung.left_one_out_error else "muted"))
+                box = QRectF(x - 16, frame.bottom() + 3, 32, 14)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(rung.degree))
+            painter.setPen(colour("muted"))
+            title = QRectF(frame.left(), frame.bottom() + 17, frame.width(), 15)
+            painter.drawText(title, Qt.AlignmentFlag.AlignCenter, "degree")
 
     def _draw_scale(self, painter: QPainter, frame: QRectF) -> None:
         assert self._ladder is not None

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QStringListModel, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCompleter, QLineEdit, QStyle, QStyleOptionFrame
 
+from vettore.app.painting import painting
 from vettore.app.style import colour
 from vettore.core.formula.words import ARGUMENTS, CONSTANTS
 
@@ -95,11 +96,11 @@ class FormulaField(QLineEdit):
         x = begins + metrics.horizontalAdvance(self.text()[: self._error_at])
         wide = metrics.horizontalAdvance(self.text()[self._error_at : self._error_at + 1]) or 8
         y = area.center().y() + metrics.height() / 2 + 1
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("bad"), 1.6))
-        points, up = [], True
-        while len(points) * 3 <= max(wide, 6):
-            points.append(QPointF(x + 3 * len(points), y - (2 if up else 0)))
-            up = not up
-        painter.drawPolyline(points)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colour("bad"), 1.6))
+            points, up = [], True
+            while len(points) * 3 <= max(wide, 6):
+                points.append(QPointF(x + 3 * len(points), y - (2 if up else 0)))
+                up = not up
+            painter.drawPolyline(points)

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QMenu, QSizePolicy, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.stage.items import polygon
 from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import plain_tip, tab_through
@@ -131,39 +132,39 @@ class Thumbnail(QAbstractButton):
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        card = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        strong = self.isChecked() or self.hasFocus()
-        painter.setPen(QPen(colour("accent" if strong else "rule"), 2 if self.isChecked() else 1))
-        painter.setBrush(colour("plot_ground"))
-        painter.drawRoundedRect(card, SIZES.radius, SIZES.radius)
-        inside = card.adjusted(3, 3, -3, -3)
-        painter.drawPixmap(inside.topLeft(), self._picture(inside.size()))
-        if self.can_pin and (self.candidate.pinned or self.underMouse() or self.hasFocus()):
-            _draw_pin(painter, _corner(self.width()).center(), self.candidate.pinned)
-        font = sans(11, sans().weight().Medium)
-        painter.setFont(font)
-        painter.setPen(colour("ink" if self.isEnabled() else "muted"))
-        title = QRectF(8, card.bottom() - 49, card.width() - 12, 30)
-        painter.drawText(title, Qt.AlignmentFlag.AlignBottom, _in_two_lines(self.text(), font, title.width()))
-        foot = QRectF(8, card.bottom() - 19, card.width() - 14, 15)
-        painter.setFont(sans(10.5))
-        painter.setPen(colour("muted"))
-        if self.candidate.note is not None:
-            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.candidate.note)
-            return
-        if self.candidate.curve is None:
-            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, "too few rows")
-            return
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._share())
-        bar = QRectF(8, foot.center().y() - 2, card.width() - 62, 4)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("grid"))
-        painter.drawRoundedRect(bar, 2, 2)
-        painter.setBrush(colour("accent"))
-        bar.setWidth(max(2.0, bar.width() * self.candidate.weight))
-        painter.drawRoundedRect(bar, 2, 2)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            card = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+            strong = self.isChecked() or self.hasFocus()
+            painter.setPen(QPen(colour("accent" if strong else "rule"), 2 if self.isChecked() else 1))
+            painter.setBrush(colour("plot_ground"))
+            painter.drawRoundedRect(card, SIZES.radius, SIZES.radius)
+            inside = card.adjusted(3, 3, -3, -3)
+            painter.drawPixmap(inside.topLeft(), self._picture(inside.size()))
+            if self.can_pin and (self.candidate.pinned or self.underMouse() or self.hasFocus()):
+                _draw_pin(painter, _corner(self.width()).center(), self.candidate.pinned)
+            font = sans(11, sans().weight().Medium)
+            painter.setFont(font)
+            painter.setPen(colour("ink" if self.isEnabled() else "muted"))
+            title = QRectF(8, card.bottom() - 49, card.width() - 12, 30)
+            painter.drawText(title, Qt.AlignmentFlag.AlignBottom, _in_two_lines(self.text(), font, title.width()))
+            foot = QRectF(8, card.bottom() - 19, card.width() - 14, 15)
+            painter.setFont(sans(10.5))
+            painter.setPen(colour("muted"))
+            if self.candidate.note is not None:
+                painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.candidate.note)
+                return
+            if self.candidate.curve is None:
+                painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, "too few rows")
+                return
+            painter.drawText(foot, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._share())
+            bar = QRectF(8, foot.center().y() - 2, card.width() - 62, 4)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("grid"))
+            painter.drawRoundedRect(bar, 2, 2)
+            painter.setBrush(colour("accent"))
+            bar.setWidth(max(2.0, bar.width() * self.candidate.weight))
+            painter.drawRoundedRect(bar, 2, 2)
 
     @property
     def can_pin(self) -> bool:
@@ -180,10 +181,9 @@ class Thumbnail(QAbstractButton):
         picture = QPixmap((size * ratio).toSize())
         picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_model(painter, QRectF(5, 5, size.width() - 10, size.height() - 52))
-        painter.end()
+        with painting(picture) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw_model(painter, QRectF(5, 5, size.width() - 10, size.height() - 52))
         self._pictures[look] = (self.candidate.curve, picture)
         return picture
 
@@ -201,14 +201,17 @@ class Thumbnail(QAbstractButton):
 
         painter.setPen(QPen(colour("muted", 0.8), 2.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
         painter.drawPoints(pixels(x, y))
-        if self.candidate.curve is not None:
+        curve = self.candidate.curve
+        if curve is not None:
             line = np.linspace(low, low + span, 100)
+            if curve.ends_at_span:
+                line = line[(line >= curve.span[0]) & (line <= curve.span[1])]
             ink = colour("fit")
             if not self.isChecked():
                 ink = QColor(theme().series[4])
             painter.setPen(QPen(ink, 1.6))
             with np.errstate(all="ignore"):
-                values = self.candidate.curve(line)
+                values = curve(line)
             known = np.isfinite(values)
             if known.any():
                 painter.drawPolyline(pixels(line[known], values[known]))

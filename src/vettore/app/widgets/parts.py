@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QPaintEvent, QResizeEvent
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
     QFrame,
@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from vettore.app.painting import painting
 
 
 def label(text: str = "", kind: str = "sentence", wrap: bool = False) -> QLabel:
@@ -63,10 +65,10 @@ class Elided(QLabel):
         self.setToolTip(plain_tip(text))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setPen(self.palette().color(self.foregroundRole()))
-        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), self.alignment(), shown)
+        with painting(self) as painter:
+            painter.setPen(self.palette().color(self.foregroundRole()))
+            shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+            painter.drawText(self.rect(), self.alignment(), shown)
 
 
 def about(link: str, *widgets: QWidget) -> None:

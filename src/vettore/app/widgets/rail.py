@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, Q
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from vettore.app.pages.listed import PageEntry
+from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.look.theme import SIZES
 
@@ -33,30 +34,30 @@ class RailButton(QAbstractButton):
         return QSize(SIZES.rail, 66)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.isChecked():
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("soft"))
-            painter.drawRoundedRect(QRectF(6, 3, self.width() - 12, self.height() - 6), 7, 7)
-            painter.fillRect(QRectF(0, 12, 3, self.height() - 24), colour("accent"))
-        if self.hasFocus():
-            painter.setPen(QPen(colour("accent"), 1.5))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self.isChecked():
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("soft"))
+                painter.drawRoundedRect(QRectF(6, 3, self.width() - 12, self.height() - 6), 7, 7)
+                painter.fillRect(QRectF(0, 12, 3, self.height() - 24), colour("accent"))
+            if self.hasFocus():
+                painter.setPen(QPen(colour("accent"), 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(QRectF(6.5, 3.5, self.width() - 13, self.height() - 7), 7, 7)
+            ink = colour("accent" if self.isChecked() else "muted")
+            painter.setPen(QPen(ink, 1.8, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
+            painter.translate(self.width() / 2 - 11, 13)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(6.5, 3.5, self.width() - 13, self.height() - 7), 7, 7)
-        ink = colour("accent" if self.isChecked() else "muted")
-        painter.setPen(QPen(ink, 1.8, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
-        painter.translate(self.width() / 2 - 11, 13)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        self._sign(painter, ink)
-        painter.resetTransform()
-        painter.setPen(ink)
-        weight = QFont.Weight.DemiBold if self.isChecked() else QFont.Weight.Normal
-        font = sans(SIZES.small, weight)
-        room = self.width() - 2 * AIR
-        wide = QFontMetricsF(font).horizontalAdvance(self.text())
-        painter.setFont(font if wide <= room else sans(SIZES.small * room / wide, weight))
-        painter.drawText(QRectF(0, 39, self.width(), 20), Qt.AlignmentFlag.AlignCenter, self.text())
+            self._sign(painter, ink)
+            painter.resetTransform()
+            painter.setPen(ink)
+            weight = QFont.Weight.DemiBold if self.isChecked() else QFont.Weight.Normal
+            font = sans(SIZES.small, weight)
+            room = self.width() - 2 * AIR
+            wide = QFontMetricsF(font).horizontalAdvance(self.text())
+            painter.setFont(font if wide <= room else sans(SIZES.small * room / wide, weight))
+            painter.drawText(QRectF(0, 39, self.width(), 20), Qt.AlignmentFlag.AlignCenter, self.text())
 
 
 class Rail(QWidget):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QMimeData, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QApplication, QTableView, QWidget
+from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QApplication, QLineEdit, QTableView, QWidget
 
 from vettore.app.widgets.table_headers import ColumnHeader, RowHeader
 from vettore.app.widgets.table_model import SeriesModel
@@ -93,10 +93,19 @@ class SeriesTable(QTableView):
         """Show a series."""
         old = self.model().series
         new = series is None or old is None or old.id != series.id or len(old.columns) != len(series.columns)
+        if new:
+            self._end_typing()
         self.model().show_series(series, style)
         if new:
             self._share_width()
             self.scrollToTop()
+
+    def _end_typing(self) -> None:
+        """What is being typed goes into its cell before the table is another one's."""
+        for editor in self.viewport().findChildren(QLineEdit, options=Qt.FindChildOption.FindDirectChildrenOnly):
+            if self.indexAt(editor.geometry().center()).isValid():
+                self.commitData(editor)
+            self.closeEditor(editor, QAbstractItemDelegate.EndEditHint.NoHint)
 
     def chosen_cells(self) -> list[tuple[int, int]]:
         """Return the chosen cells as (row of the series, place of the column), in the order shown."""

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QHeaderView
 
+from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.app.widgets.table_model import SeriesModel
 from vettore.look.theme import SIZES
@@ -48,27 +49,26 @@ class ColumnHeader(QHeaderView):
         if not isinstance(model, SeriesModel) or model.series is None or place >= model.columnCount():
             return
         column = model.series.columns[place]
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(rect, colour("panel"))
-        painter.setPen(QPen(colour("rule"), 1))
-        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
-        painter.setPen(QPen(colour("grid"), 1))
-        painter.drawLine(rect.topRight(), rect.bottomRight())
-        box = QRectF(rect).adjusted(10, 5, -6, -4)
-        font = sans(SIZES.text)
-        font.setBold(True)
-        painter.setFont(font)
-        painter.setPen(colour("ink"))
-        name = painter.fontMetrics().elidedText(column.name, Qt.TextElideMode.ElideRight, int(box.width()))
-        painter.drawText(QRectF(box.left(), box.top(), box.width(), 18), Qt.AlignmentFlag.AlignVCenter, name)
-        painter.setFont(sans(SIZES.small))
-        painter.setPen(colour("muted"))
-        painter.drawText(
-            QRectF(box.left(), box.top() + 17, box.width(), 16), Qt.AlignmentFlag.AlignVCenter, column.unit or "—"
-        )
-        _draw_role(painter, QRectF(box.left() - 2, box.top() + 34, box.width() + 2, 17), column.role)
-        painter.restore()
+        with painting(painter):
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(rect, colour("panel"))
+            painter.setPen(QPen(colour("rule"), 1))
+            painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+            painter.setPen(QPen(colour("grid"), 1))
+            painter.drawLine(rect.topRight(), rect.bottomRight())
+            box = QRectF(rect).adjusted(10, 5, -6, -4)
+            font = sans(SIZES.text)
+            font.setBold(True)
+            painter.setFont(font)
+            painter.setPen(colour("ink"))
+            name = painter.fontMetrics().elidedText(column.name, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(QRectF(box.left(), box.top(), box.width(), 18), Qt.AlignmentFlag.AlignVCenter, name)
+            painter.setFont(sans(SIZES.small))
+            painter.setPen(colour("muted"))
+            painter.drawText(
+                QRectF(box.left(), box.top() + 17, box.width(), 16), Qt.AlignmentFlag.AlignVCenter, column.unit or "—"
+            )
+            _draw_role(painter, QRectF(box.left() - 2, box.top() + 34, box.width() + 2, 17), column.role)
 
 
 def _draw_role(painter: QPainter, room: QRectF, role: Role) -> None:
@@ -101,21 +101,20 @@ class RowHeader(QHeaderView):
         model = self.model()
         if not isinstance(model, SeriesModel) or model.series is None or row >= model.rowCount():
             return
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        row = model.row_of(row)
-        painter.fillRect(rect, colour("soft" if row == model.pointed else "plot_ground"))
-        painter.setPen(QPen(colour("grid"), 1))
-        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
-        painter.drawLine(rect.topRight(), rect.bottomRight())
-        painter.setFont(sans(SIZES.small))
-        painter.setPen(colour("muted"))
-        painter.drawText(
-            rect.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(row + 1)
-        )
-        if row < model.series.rows and not model.series.kept[row]:
-            centre = QPointF(rect.left() + 12, rect.center().y() + 0.5)
-            painter.setPen(QPen(colour("muted"), 1.3))
-            painter.drawEllipse(centre, 4, 4)
-            painter.drawLine(centre + QPointF(-5, 5), centre + QPointF(5, -5))
-        painter.restore()
+        with painting(painter):
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            row = model.row_of(row)
+            painter.fillRect(rect, colour("soft" if row == model.pointed else "plot_ground"))
+            painter.setPen(QPen(colour("grid"), 1))
+            painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+            painter.drawLine(rect.topRight(), rect.bottomRight())
+            painter.setFont(sans(SIZES.small))
+            painter.setPen(colour("muted"))
+            painter.drawText(
+                rect.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(row + 1)
+            )
+            if row < model.series.rows and not model.series.kept[row]:
+                centre = QPointF(rect.left() + 12, rect.center().y() + 0.5)
+                painter.setPen(QPen(colour("muted"), 1.3))
+                painter.drawEllipse(centre, 4, 4)
+                painter.drawLine(centre + QPointF(-5, 5), centre + QPointF(5, -5))

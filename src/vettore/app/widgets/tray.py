@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.session import Session, What
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import plain_tip, section
@@ -41,23 +42,23 @@ class Fold(QAbstractButton):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = QRectF(self.rect()).adjusted(0.8, 0.8, -0.8, -0.8)
-        painter.setPen(QPen(colour("accent"), 1.2) if self.hasFocus() else Qt.PenStyle.NoPen)
-        painter.setBrush(colour("soft"))
-        painter.drawRoundedRect(frame, 6, 6)
-        series = self._session.series
-        if series is not None:
-            draw_sign(painter, QPointF(13, 15), self._session.ink(series), False)
-        if self._session.curve is not None:
-            painter.setPen(QPen(QColor(theme().fit), 2.6))
-            painter.drawLine(QPointF(8, 31), QPointF(18, 31))
-        area = QRectF(26, 6, self.width() - 26 - 26, FOLD_HEIGHT - 10)
-        draw_words(painter, area, self.text(), self._figure, Qt.TextElideMode.ElideMiddle)
-        painter.setPen(QPen(colour("accent"), 1.8))
-        x, y = self.width() - 15.0, FOLD_HEIGHT / 2
-        painter.drawPolyline(QPolygonF([QPointF(x - 5, y - 2.5), QPointF(x, y + 2.5), QPointF(x + 5, y - 2.5)]))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            frame = QRectF(self.rect()).adjusted(0.8, 0.8, -0.8, -0.8)
+            painter.setPen(QPen(colour("accent"), 1.2) if self.hasFocus() else Qt.PenStyle.NoPen)
+            painter.setBrush(colour("soft"))
+            painter.drawRoundedRect(frame, 6, 6)
+            series = self._session.series
+            if series is not None:
+                draw_sign(painter, QPointF(13, 15), self._session.ink(series), False)
+            if self._session.curve is not None:
+                painter.setPen(QPen(QColor(theme().fit), 2.6))
+                painter.drawLine(QPointF(8, 31), QPointF(18, 31))
+            area = QRectF(26, 6, self.width() - 26 - 26, FOLD_HEIGHT - 10)
+            draw_words(painter, area, self.text(), self._figure, Qt.TextElideMode.ElideMiddle)
+            painter.setPen(QPen(colour("accent"), 1.8))
+            x, y = self.width() - 15.0, FOLD_HEIGHT / 2
+            painter.drawPolyline(QPolygonF([QPointF(x - 5, y - 2.5), QPointF(x, y + 2.5), QPointF(x + 5, y - 2.5)]))
 
 
 class Opened(Popup):

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton
 
+from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import plain_tip
 from vettore.core.arrays import Array
@@ -52,30 +53,30 @@ class TrayEntry(QAbstractButton):
         return QSize(SIZES.narrow_choices - 14, HEIGHT)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        if self.isChecked():
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("soft"))
-            painter.drawRoundedRect(frame, 5, 5)
-        if self.hasFocus():
-            painter.setPen(QPen(colour("accent"), 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(frame, 5, 5)
-        left = 44 if self.curve else 26
-        draw_sign(painter, QPointF(14, 12), self.ink, self.curve)
-        if self.beside:
-            painter.setPen(QPen(QColor(self.ink), 1.4))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QPointF(14, 12), RING, RING)
-        picture = PICTURE.translated(self.width() - (SIZES.choices - 14), -2)
-        if self.width() < SIZES.choices - 30:
-            picture.setLeft(picture.right() - PICTURE.width() * 0.6)
-        draw_words(
-            painter, QRectF(left, 2, picture.left() - left - 6, HEIGHT - 4), self.text(), self.figure, self._cut
-        )
-        self._draw_picture(painter, picture, QColor(self.ink))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+            if self.isChecked():
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("soft"))
+                painter.drawRoundedRect(frame, 5, 5)
+            if self.hasFocus():
+                painter.setPen(QPen(colour("accent"), 1.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(frame, 5, 5)
+            left = 44 if self.curve else 26
+            draw_sign(painter, QPointF(14, 12), self.ink, self.curve)
+            if self.beside:
+                painter.setPen(QPen(QColor(self.ink), 1.4))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QPointF(14, 12), RING, RING)
+            picture = PICTURE.translated(self.width() - (SIZES.choices - 14), -2)
+            if self.width() < SIZES.choices - 30:
+                picture.setLeft(picture.right() - PICTURE.width() * 0.6)
+            draw_words(
+                painter, QRectF(left, 2, picture.left() - left - 6, HEIGHT - 4), self.text(), self.figure, self._cut
+            )
+            self._draw_picture(painter, picture, QColor(self.ink))
 
     def _draw_picture(self, painter: QPainter, area: QRectF, ink: QColor) -> None:
         x, y = self.picture

@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.strip.echo import Echo
 from vettore.app.style import colour
 from vettore.app.widgets.parts import Column, button, label
@@ -32,18 +33,18 @@ class Brackets(QWidget):
         box.addWidget(table)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("ink"), 1.4))
-        # The line under the table offers to copy it.
-        area = QRectF(self._table.geometry()).adjusted(-6, 0, 6, -26)
-        for x, way in ((area.left(), 5.0), (area.right(), -5.0)):
-            path = QPainterPath()
-            path.moveTo(x + way, area.top())
-            path.lineTo(x, area.top())
-            path.lineTo(x, area.bottom())
-            path.lineTo(x + way, area.bottom())
-            painter.drawPath(path)
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colour("ink"), 1.4))
+            # The line under the table offers to copy it.
+            area = QRectF(self._table.geometry()).adjusted(-6, 0, 6, -26)
+            for x, way in ((area.left(), 5.0), (area.right(), -5.0)):
+                path = QPainterPath()
+                path.moveTo(x + way, area.top())
+                path.lineTo(x, area.top())
+                path.lineTo(x, area.bottom())
+                path.lineTo(x + way, area.bottom())
+                painter.drawPath(path)
 
 
 def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget, still: bool) -> WorkingDrawer:

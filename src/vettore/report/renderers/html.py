@@ -27,6 +27,7 @@ from vettore.report.blocks import (
     words_of,
 )
 from vettore.report.notes import NoteBlock
+from vettore.report.renderers.printing import FIGURE
 from vettore.report.renderers.widths import HALF, POINTS_PER_MM, columns_of, in_lines, pair_columns
 from vettore.study.kinds.report import PAPERS
 
@@ -55,8 +56,6 @@ class Face(NamedTuple):
 PAGE_MM = 170
 # Of figures no wider two stand side by side.
 HALF_MM = 82
-# Figures in a page that is to be printed are fetched one by one from the document.
-FIGURE = "vettore-figure"
 # A word with a stroke, short enough to be a unit, after a space: lines would be broken at the stroke.
 UNIT = re.compile(r"( )(\S{1,9}/\S{1,9})(?= |$)")
 TEMPLATES = Path(__file__).parent / "templates"

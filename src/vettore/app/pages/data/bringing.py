@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QMimeData
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.session import Session
@@ -21,7 +22,8 @@ class Bringing:
         """Bring the clipboard in as a series."""
         from vettore.files.clipboard import pasted_table
 
-        mime = QApplication.clipboard().mimeData()
+        # An empty clipboard has nothing at all.
+        mime = QApplication.clipboard().mimeData() or QMimeData()
         try:
             table = pasted_table(mime.text(), mime.html())
         except VettoreError as error:

@@ -10,6 +10,7 @@ from vettore.app.session import Session
 from vettore.app.widgets.table import SeriesTable
 from vettore.core.errors import VettoreError
 from vettore.study import edits, making
+from vettore.study.series import Series
 from vettore.study.study import Study
 
 
@@ -23,6 +24,12 @@ class TableHands:
         table.cleared.connect(self.clear)
         table.reverted.connect(self.revert)
         table.filled_down.connect(self.fill_down)
+
+    @property
+    def _series(self) -> Series | None:
+        """The series that the table shows, as the study has it now."""
+        shown = self._table.model().series
+        return next((one for one in self._session.study.series if shown is not None and one.id == shown.id), None)
 
     def type_cell(self, row: int, place: int, text: str) -> None:
         """Type over a cell, or into the blank row below typed data."""
@@ -39,7 +46,7 @@ class TableHands:
     def fill_down(self) -> None:
         """Copy the first of the chosen cells of each column into the others."""
         cells = self._table.chosen_cells()
-        series = self._session.series
+        series = self._series
         if series is None or len(cells) < 2:
             return
         model = self._table.model()
@@ -58,13 +65,13 @@ class TableHands:
 
     def revert(self, row: int, place: int) -> None:
         """Give a cell that was typed over its original back."""
-        series = self._session.series
+        series = self._series
         if series is not None and self._table.model().original(row, place) is not None:
             self._session.do("bring a value back", edits.revert_cell(self._session.study, series.id, row, place))
 
     def insert_rows(self) -> None:
         """Put a blank row in above the chosen one, in data of one's own."""
-        series = self._session.series
+        series = self._series
         if series is None or not series.own_data:
             self._session.say("Rows can be put into typed or pasted data only; a file keeps its rows.", "bad")
             return
@@ -75,7 +82,7 @@ class TableHands:
 
     def delete_rows(self) -> None:
         """Delete the chosen rows of data of one's own."""
-        series, rows = self._session.series, sorted(self._session.rows)
+        series, rows = self._series, sorted(self._session.rows)
         if series is None or not rows:
             return
         if not series.own_data:
@@ -103,7 +110,7 @@ class TableHands:
         self._write(row, max(index.column(), 0), [[cell] for cell in cells], "fill a sequence")
 
     def _write_cells(self, cells: list[tuple[int, int, str]], label: str) -> None:
-        series = self._session.series
+        series = self._series
         if series is None or not cells:
             return
 
@@ -124,7 +131,7 @@ class TableHands:
         self._try(label, work)
 
     def _write(self, row: int, place: int, block: list[list[str]], label: str) -> None:
-        series = self._session.series
+        series = self._series
         if series is None:
             return
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from vettore.app.pages.figure.making import TEXTS
+from vettore.app.painting import painting
 from vettore.app.style import colour
 from vettore.app.widgets.parts import plain_tip
 from vettore.report.figures.places import Place, Plotted
@@ -209,26 +210,26 @@ class FigureCanvas(QWidget):
             self.typed.emit(what, text)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), colour("canvas"))
-        if self.shown is None:
-            return
-        sheet = self.sheet()
-        painter.fillRect(sheet.translated(0, 2), colour("rule"))
-        painter.drawImage(sheet, self.shown.picture)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if self._held is not None:
-            place, start = self._held
-            painter.setPen(QPen(colour("accent"), 1.4))
-            painter.drawRect(self.frame_of(place).translated(self._at - start))
-        elif self._over is not None:
-            painter.setPen(QPen(colour("accent"), 1, Qt.PenStyle.DashLine))
-            painter.drawRect(self.frame_of(self._over).adjusted(-2, -2, 2, 2))
-        for place in self.shown.places:
-            if place.what == self._chosen:
-                painter.setPen(QPen(colour("accent"), 1.6))
-                painter.drawRect(self.frame_of(place).adjusted(-3, -3, 3, 3))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.fillRect(self.rect(), colour("canvas"))
+            if self.shown is None:
+                return
+            sheet = self.sheet()
+            painter.fillRect(sheet.translated(0, 2), colour("rule"))
+            painter.drawImage(sheet, self.shown.picture)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if self._held is not None:
+                place, start = self._held
+                painter.setPen(QPen(colour("accent"), 1.4))
+                painter.drawRect(self.frame_of(place).translated(self._at - start))
+            elif self._over is not None:
+                painter.setPen(QPen(colour("accent"), 1, Qt.PenStyle.DashLine))
+                painter.drawRect(self.frame_of(self._over).adjusted(-2, -2, 2, 2))
+            for place in self.shown.places:
+                if place.what == self._chosen:
+                    painter.setPen(QPen(colour("accent"), 1.6))
+                    painter.drawRect(self.frame_of(place).adjusted(-3, -3, 3, 3))
 
 
 def _moves(what: str) -> bool:

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from vettore.app.painting import painting
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.style import colour, sans
@@ -60,32 +61,34 @@ class NextStrip(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.told is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = self._plot.upper.vb.sceneBoundingRect()
-        left = self.mapFrom(self.window(), self._plot.mapTo(self.window(), self._plot.mapFromScene(frame.topLeft())))
-        area = QRectF(left.x(), 4, frame.width(), HEIGHT - 20)
-        painter.fillRect(area, colour("plot_ground"))
-        gain = 1 - self.told.standard_error / self.told.now
-        most = max(float(np.max(gain)), 1e-12)
-        line = [
-            QPointF(self.across(x), area.bottom() - area.height() * share / most)
-            for x, share in zip(self.told.x.tolist(), np.maximum(gain, 0.0).tolist(), strict=True)
-        ]
-        painter.setClipRect(area.adjusted(0, 0, 0, 16))
-        under = QPolygonF([QPointF(line[0].x(), area.bottom()), *line, QPointF(line[-1].x(), area.bottom())])
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("soft"))
-        painter.drawPolygon(under)
-        painter.setPen(QPen(colour("accent"), 1.4))
-        painter.drawPolyline(line)
-        self._mark_plan(painter, area)
-        painter.setClipping(False)
-        painter.setFont(sans(SIZES.small))
-        painter.setPen(colour("muted"))
-        painter.drawText(
-            QRectF(0, area.top() - 2, area.left() - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{100 * most:.2g} %"
-        )
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            frame = self._plot.upper.vb.sceneBoundingRect()
+            left = self.mapFrom(
+                self.window(), self._plot.mapTo(self.window(), self._plot.mapFromScene(frame.topLeft()))
+            )
+            area = QRectF(left.x(), 4, frame.width(), HEIGHT - 20)
+            painter.fillRect(area, colour("plot_ground"))
+            gain = 1 - self.told.standard_error / self.told.now
+            most = max(float(np.max(gain)), 1e-12)
+            line = [
+                QPointF(self.across(x), area.bottom() - area.height() * share / most)
+                for x, share in zip(self.told.x.tolist(), np.maximum(gain, 0.0).tolist(), strict=True)
+            ]
+            painter.setClipRect(area.adjusted(0, 0, 0, 16))
+            under = QPolygonF([QPointF(line[0].x(), area.bottom()), *line, QPointF(line[-1].x(), area.bottom())])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("soft"))
+            painter.drawPolygon(under)
+            painter.setPen(QPen(colour("accent"), 1.4))
+            painter.drawPolyline(line)
+            self._mark_plan(painter, area)
+            painter.setClipping(False)
+            painter.setFont(sans(SIZES.small))
+            painter.setPen(colour("muted"))
+            painter.drawText(
+                QRectF(0, area.top() - 2, area.left() - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{100 * most:.2g} %"
+            )
 
     def _mark_plan(self, painter: QPainter, area: QRectF) -> None:
         """Mark the places of the plan beneath the strip; those at one place stand above each other as a number."""

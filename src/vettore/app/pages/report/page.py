@@ -17,8 +17,10 @@ from vettore.app.pages.report.sending import Sending
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Invitation
 from vettore.report.document import report_document
+from vettore.report.press import PRESS
 from vettore.report.renderers.listed import FORMATS, Format
 from vettore.report.renderers.pdf import pdf
+from vettore.report.renderers.printing import print_with
 from vettore.report.save import save_report
 from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
@@ -41,6 +43,8 @@ class ReportPage(Page):
 
     def __init__(self, session: Session, doors: Doors) -> None:
         super().__init__(session, doors)
+        # Beside other threads nothing is printed in this process.
+        print_with(PRESS.print)
         self.pages = 0
         # While fields are filled in, what they tell is nobody's decision.
         self._filling = False

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSize, Qt
@@ -10,14 +9,13 @@ from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QLabel
 
 from vettore.app.widgets.parts import Column, clear, label
+from vettore.report.press import PRESS
 
 # Width of a page in points (A4), and the room left beside it in the preview.
 PAGE_WIDTH, BESIDE = 595, 56
 SMALLEST_SCALE, LARGEST_SCALE = 0.6, 1.8
 # At fewer pixels for a point letters lose their left edges; such pages are drawn so many times finer first.
 SMALL_TYPE, FINER = 1.6, 2
-
-_rendering = threading.Lock()
 
 
 @dataclass(frozen=True)
@@ -104,27 +102,13 @@ class Preview(Column):
 
 def printed_of(data: bytes, scale: float) -> Printed:
     """Turn the pages of a PDF into pictures of so many pixels for a point."""
-    import pypdfium2
-
     finer = FINER if scale < SMALL_TYPE else 1
-    # PDFium serves one thread at a time, and what is left open would be closed by whichever thread collects it.
-    with _rendering:
-        document = pypdfium2.PdfDocument(data)
-        marks = [mark for mark in document.get_toc() if mark.level == 1]
-        chapters = tuple(dest.get_index() for mark in marks if (dest := mark.get_dest()) is not None)
-        images = []
-        for number in range(len(document)):
-            page = document[number]
-            bitmap = page.render(scale=scale * finer, force_bitmap_format=pypdfium2.raw.FPDFBitmap_BGRx)
-            pixels = bitmap.to_numpy()
-            height, width, _ = pixels.shape
-            image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGB32)
-            size = QSize(round(width / finer), round(height / finer))
-            images.append(
-                image.scaled(size, mode=Qt.TransformationMode.SmoothTransformation) if finer > 1 else image.copy()
-            )
-            del pixels
-            bitmap.close()
-            page.close()
-        document.close()
+    pictures, chapters = PRESS.pictures(data, scale * finer)
+    images = []
+    for picture in pictures:
+        image = QImage(picture.pixels, picture.width, picture.height, picture.width * 4, QImage.Format.Format_RGB32)
+        size = QSize(round(picture.width / finer), round(picture.height / finer))
+        images.append(
+            image.scaled(size, mode=Qt.TransformationMode.SmoothTransformation) if finer > 1 else image.copy()
+        )
     return Printed(tuple(images), chapters)

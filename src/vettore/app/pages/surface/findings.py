@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from vettore.app.pages.surface.present import View
+from vettore.app.painting import painting
 from vettore.app.style import colour
 from vettore.app.widgets.parts import Column, Elided, Pairs, about, button, clear, label, rule, section
 from vettore.core.surface.summits import Shape
@@ -25,18 +26,18 @@ class Sign(QWidget):
         self.setAccessibleName(SHAPE_WORDS[what] if what is not None else "look")
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        low, middle, high = 1.5, SIGN / 2 + 1, SIGN - 0.5
-        shapes = {
-            Shape.HILL: ((middle, low + 1), (low, high), (high, high)),
-            Shape.HOLLOW: ((middle, high), (low, low + 1), (high, low + 1)),
-            Shape.SADDLE: ((low, low + 2), (high, high - 1), (high, low + 2), (low, high - 1)),
-            None: ((middle, low + 1), (low, high), (high, high)),
-        }
-        painter.setPen(colour("look") if self._what is None else colour("accent"))
-        painter.setBrush(colour("accent") if self._what is Shape.HILL else Qt.BrushStyle.NoBrush)
-        painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in shapes[self._what]]))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            low, middle, high = 1.5, SIGN / 2 + 1, SIGN - 0.5
+            shapes = {
+                Shape.HILL: ((middle, low + 1), (low, high), (high, high)),
+                Shape.HOLLOW: ((middle, high), (low, low + 1), (high, low + 1)),
+                Shape.SADDLE: ((low, low + 2), (high, high - 1), (high, low + 2), (low, high - 1)),
+                None: ((middle, low + 1), (low, high), (high, high)),
+            }
+            painter.setPen(colour("look") if self._what is None else colour("accent"))
+            painter.setBrush(colour("accent") if self._what is Shape.HILL else Qt.BrushStyle.NoBrush)
+            painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in shapes[self._what]]))
 
 
 class SurfaceFindings(Column):
