@@ -13,6 +13,8 @@ from vettore.study.series import Series
 from vettore.study.table import cell_texts
 
 MOST_ROWS_MARKED = 5000
+# What an editor of a cell is marked with when the table has let it go.
+PUT_AWAY = "putAway"
 
 
 class SeriesTable(QTableView):
@@ -81,7 +83,15 @@ class SeriesTable(QTableView):
         self._run_from = -1
         super().mousePressEvent(event)
 
+    def commitData(self, editor: QWidget) -> None:
+        # Enter in a cell is heard a moment later, when another key may have put the cell away already.
+        if not editor.property(PUT_AWAY):
+            super().commitData(editor)
+
     def closeEditor(self, editor: QWidget, hint: QAbstractItemDelegate.EndEditHint) -> None:
+        if editor.property(PUT_AWAY):
+            return
+        editor.setProperty(PUT_AWAY, True)
         hints = QAbstractItemDelegate.EndEditHint
         if hint == hints.EditNextItem:
             self._begin_run()
@@ -103,8 +113,7 @@ class SeriesTable(QTableView):
     def _end_typing(self) -> None:
         """What is being typed goes into its cell before the table is another one's."""
         for editor in self.viewport().findChildren(QLineEdit, options=Qt.FindChildOption.FindDirectChildrenOnly):
-            if self.indexAt(editor.geometry().center()).isValid():
-                self.commitData(editor)
+            self.commitData(editor)
             self.closeEditor(editor, QAbstractItemDelegate.EndEditHint.NoHint)
 
     def chosen_cells(self) -> list[tuple[int, int]]:
