@@ -60,7 +60,7 @@ def test_values_are_read_back_with_the_scatter_of_their_place():
     grown = edits.keep(grown, PlaceReading(curve=fit.recipe.id, at=10.0))
     found = derive_reading(grown, grown.readings_of(fit.recipe.id)[-1])
     x = found.crossings[0].x
-    assert found.single == pytest.approx(
+    assert found.crossings[0].standard_error == pytest.approx(
         np.hypot(curve.standard_error(x), spread.a + 10 * spread.b) / abs(curve.slope(x)), rel=1e-6
     )
     table = Table((RawColumn("x", "", X), RawColumn("y", "", 1 + 0.5 * X + (Y - MU))), Source("line"))

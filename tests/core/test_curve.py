@@ -60,7 +60,7 @@ def test_errors_of_line_slope_and_area_match_the_textbook():
     assert float(fit.curve.slope_error(0.0)) == pytest.approx(fit.coefficients["a1"].standard_error, rel=1e-12)
     centre = s * math.sqrt(1 / 10 + (3 - x.mean()) ** 2 / sxx)
     assert fit.curve.area_error(1, 5) == pytest.approx(4 * centre, rel=1e-9)
-    (at,) = fit.curve.crossings_with_error(6.0, 0, 9)
+    (at,) = fit.curve.crossings_with_error(6.0, 0, 9, exact=True)
     assert at.standard_error == pytest.approx(
         float(fit.curve.standard_error(at.x)) / fit.coefficients["a1"].value, rel=1e-9
     )

@@ -22,7 +22,7 @@ from vettore.study.kinds.readings import (
 
 FOLDER = Path(__file__).parent / "studies"
 ASKED = [
-    PlaceReading(id="r9", curve="c8", name="River sample", at=250.0),
+    PlaceReading(id="r9", curve="c8", name="River sample", at=250.0, exact=True),
     ValueReading(id="r11", curve="c10", name="At the summer mark", at=0.7),
 ]
 ASKED_LATER = [

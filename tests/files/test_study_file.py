@@ -178,17 +178,17 @@ def test_a_kill_during_a_save_leaves_a_whole_study(tmp_path):
 
 
 def test_the_format_that_is_written_and_the_next_one():
-    """What is written says 4; a 5 is from a newer program, and refused; a 0 never was."""
+    """What is written says 5; a 6 is from a newer program, and refused; a 0 never was."""
     data = study_bytes(demo_study())
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         content = json.loads(archive.read("study.json"))
         names = archive.read("data/s1.csv").decode().splitlines()[0]
-    assert content["format"] == 4
+    assert content["format"] == 5
     assert names.startswith("nitrate (µg/L),") or "(" in names
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
-        archive.writestr("study.json", json.dumps({**content, "format": 5}))
-    with pytest.raises(FileError, match=r"newer Vettore \(format 5\)"):
+        archive.writestr("study.json", json.dumps({**content, "format": 6}))
+    with pytest.raises(FileError, match=r"newer Vettore \(format 6\)"):
         study_from_bytes(out.getvalue(), "next.vettore")
     for version in (0, -3):
         out = io.BytesIO()

@@ -137,7 +137,7 @@ def test_a_look_is_drawn_on_every_kind(study):
         assert re.search(r'width="255\.1\d*pt" height="198\.4\d*pt"', svg)
     assert "20.06" not in texts(study, POND)[0]
     assert {"14.14", "20.06"} <= set(texts(study, POND, readings=True)[0])
-    assert "5.625 ± 0.017 mg/L" in texts(study, "Straight line · Nitrate probe", readings=True)[0]
+    assert "5.625 ± 0.071 mg/L" in texts(study, "Straight line · Nitrate probe", readings=True)[0]
     assert {"(−1.000, 4.000)", "−2.000"} <= set(texts(study, POLYNOMIAL, readings=True)[0])
     flat, relief = (texts(study, SURFACE, relief=on)[1] for on in (False, True))
     assert len(flat) < len(relief)

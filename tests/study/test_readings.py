@@ -46,7 +46,7 @@ def test_numbers_of_readings_and_coefficients_agree_with_those_worked_out_alone(
     study = keep(decay, AreaReading, at=0.0, to=30.0, name="area")
     study = keep(study, ValueReading, at=0.0, name="start")
     study = keep(study, SlopeReading, at=0.0, name="fall")
-    study = keep(study, PlaceReading, at=4.0, name="half")
+    study = keep(study, PlaceReading, at=4.0, name="half", exact=True)
     fit = derive_fit(study, study.curves[0].id)
     for text, alone in (
         ("area", "A*(1 - exp(-k*30))/k"),
@@ -90,7 +90,21 @@ def test_a_calibration_is_read_backwards_from_replicate_signals():
     wanted = s / b * np.sqrt(1 / 3 + 1 / 8 + (6.2 - y.mean()) ** 2 / (b**2 * np.sum((x - x.mean()) ** 2)))
     assert said.crossings[0].standard_error == pytest.approx(wanted)
     alone = read(fit, PlaceReading(curve=fit.recipe.id, at=6.2))
-    assert alone.single == pytest.approx(s / b * np.sqrt(1 + (wanted * b / s) ** 2 - 1 / 3))
+    one = s / b * np.sqrt(1 + (wanted * b / s) ** 2 - 1 / 3)
+    assert alone.crossings[0].standard_error == pytest.approx(one)
+    exact = read(fit, PlaceReading(curve=fit.recipe.id, at=6.2, exact=True))
+    assert exact.crossings[0].standard_error == pytest.approx(np.sqrt(wanted**2 - (s / b) ** 2 / 3))
+    three = read(fit, PlaceReading(curve=fit.recipe.id, at=6.2, times=3))
+    assert three.crossings[0].standard_error == pytest.approx(wanted)
+    # Fieller's interval of a straight line, in closed form.
+    from scipy.stats import t
+
+    q, sxx, middle = t.ppf(0.975, 6), np.sum((x - x.mean()) ** 2), (6.2 - y.mean()) / b
+    g = (q * s / b) ** 2 / sxx
+    half = q * s / b * np.sqrt((1 + 1 / 8) * (1 - g) + middle**2 / sxx) / (1 - g)
+    ends = (alone.crossings[0].low, alone.crossings[0].high)
+    centre = x.mean() + middle / (1 - g)
+    assert ends == pytest.approx((centre - half, centre + half), rel=1e-9)
 
 
 def test_names_are_kept_apart_followed_and_refused(decay):
@@ -163,7 +177,7 @@ def test_readings_in_words(decay):
     ]
     assert told == [
         "c = 4.851 ± 0.021 mg/L",
-        "t = 13.859 ± 0.098 min",
+        "t = 13.86 ± 0.38 min",
         "t = −50.36 ± 0.54 min",
         "slope = −0.2424 ± 0.0023 mg/L/min",
         "area = 124.26 ± 0.56 mg·min/L",
@@ -186,10 +200,13 @@ def test_pennants_and_asides(decay):
         return words.pennants(of, said, style), words.reading_asides(said, style)
 
     assert told(ValueReading(at=10.2)) == (["4.802 ± 0.021 mg/L"], "neighbours 4.941644944 · 4.225847289")
-    assert told(PlaceReading(at=4)) == (["13.859 ± 0.098 min"], "one signal: ± 0.38")
-    assert told(PlaceReading(at=4.2, signals=(4.1, 4.3))) == (["12.88 ± 0.26 min"], "mean of 2 signals 4.2")
+    assert told(PlaceReading(at=4)) == (["13.86 ± 0.38 min"], "95 %: 13.09 … 14.66   one signal")
+    level = "95 %: 13.657 … 14.062   an exact level: the ± is the curve's alone"
+    assert told(PlaceReading(at=4, exact=True)) == (["13.859 ± 0.098 min"], level)
+    assert told(PlaceReading(at=4.2, signals=(4.1, 4.3)))[0] == ["12.88 ± 0.26 min"]
+    assert told(PlaceReading(at=4.2, times=2))[0] == ["12.88 ± 0.26 min"]
     precise = PlaceReading(at=4.2345678, signals=(4.1345678, 4.3345678))
-    assert told(precise)[1] == "mean of 2 signals 4.2346"
+    assert told(precise)[1].endswith("   mean of 2 signals 4.2346")
     assert "c = 4.2346 mg/L, the mean" in words.reading_question(fit, precise, style)
     assert told(SlopeReading(at=10)) == (["slope −0.2424 ± 0.0023 mg/L/min"], "")
     assert told(AreaReading(at=0, to=90)) == (["area 158.2 ± 1.0 mg·min/L"], "extrapolated")
@@ -204,4 +221,4 @@ def test_pennants_and_asides(decay):
         words.reading_answer(turning, said, style)
         == "maximum at 1.560 min, 1.005 mg/L; minimum at 4.721 min, −1.002 mg/L"
     )
-    assert told(PlaceReading(at=0.2), turning)[1] == "5 places"
+    assert told(PlaceReading(at=0.2), turning)[1] == "5 places   one signal"

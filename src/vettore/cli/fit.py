@@ -78,7 +78,13 @@ SINGLE = {
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
 @click.option("--span", help="Fit only rows with x in a span, as 0..50, 5.. or ..50.")
 @click.option("--at", "at", multiple=True, help="Read the curve at an x.")
-@click.option("--where", "where", multiple=True, help="Read the x where the curve has a value.")
+@click.option(
+    "--where",
+    "where",
+    multiple=True,
+    help="Read the x that belongs to a measured y: one signal, several (4.1; 4.3; 4.2), a mean (4.2 x 3), one with its ± "
+    "(4.2 ± 0.1), or a level that nobody measured (exactly 4.2).",
+)
 @click.option("--slope", "slope", multiple=True, help="Read the slope at an x.")
 @click.option("--area", "area", multiple=True, help="Read the area under the curve, as 10..60.")
 @click.option(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -91,7 +92,9 @@ def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
     for reading in kept:
         found = derive_reading(study, reading)
         line = reading_line(derived, found, NumberStyle())
-        numbers = [{"value": place.x, "standard_error": place.standard_error} for place in found.crossings]
+        numbers: list[dict[str, Any]] = [dataclasses.asdict(place) for place in found.crossings]
+        for number in numbers:
+            number["value"] = number.pop("x")
         if found.value is not None:
             numbers = [{"value": found.value, "standard_error": found.standard_error}]
         if found.planned:

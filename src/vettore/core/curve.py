@@ -15,6 +15,7 @@ from vettore.core.arrays import Array
 from vettore.core.chebyshev import Scale
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, check_level
+from vettore.core.inverse import Scatter, error_of, interval_of
 
 Of = Literal["mean", "new"]
 # The standard deviation of a measurement at x: a number, values as many as x, or a function of x.
@@ -32,10 +33,15 @@ class TurningPoint:
 
 @dataclass(frozen=True)
 class Crossing:
-    """An x at which a curve takes a given y. ``standard_error`` is None where the curve is level."""
+    """An x at which a curve takes a given y. ``standard_error`` is None where the curve is level.
+
+    ``low`` and ``high`` are the ends of its interval, None for one that is open, or where none is known.
+    """
 
     x: float
     standard_error: float | None
+    low: float | None = None
+    high: float | None = None
 
 
 class Curve(ABC):
@@ -49,6 +55,8 @@ class Curve(ABC):
     row_sigma: float | None = 1.0
     # Whether the curve says nothing outside its span.
     ends_at_span: bool = False
+    # How one measurement of y scatters at x, where the rows of a fit tell it.
+    scatter: Scatter | None = None
 
     @abstractmethod
     def __call__(self, x: Array | float) -> Array:
@@ -150,18 +158,39 @@ class Curve(ABC):
         reach = t_quantile(level, self.degrees_of_freedom) * error
         return middle - reach, middle + reach
 
-    def crossings_with_error(self, y: float, a: float, b: float) -> tuple[Crossing, ...]:
-        """Return the crossings of y with the standard error that the curve's own uncertainty gives them.
+    def crossings_with_error(
+        self,
+        y: float,
+        a: float,
+        b: float,
+        *,
+        exact: bool = False,
+        replicates: int = 1,
+        sigma: float | None = None,
+        level: float = 0.95,
+    ) -> tuple[Crossing, ...]:
+        """Return every x in a … b at which the curve takes the value y, rising, with its standard error and interval.
 
-        By the delta method, error of x = error of the curve ÷ |slope|.
+        The y is a measured signal, the mean of ``replicates``, and scatters as the rows do, or by ``sigma`` each; of an
+        ``exact`` one only the curve's own uncertainty counts, as it does for all where a curve is no fit. The interval holds
+        with ``level``; see core/inverse.py. Raises DataError for numbers that make no sense.
         """
-        found = []
-        for x in self.crossings(y, a, b):
-            slope = abs(float(self.slope(float(x))))
-            error = float(self.standard_error(float(x)))
-            known = slope > 0 and np.isfinite(error)
-            found.append(Crossing(float(x), error / slope if known else None))
-        return tuple(found)
+        check_level(level)
+        if replicates != int(replicates) or replicates < 1:
+            raise DataError(f"A signal is the mean of 1, 2, 3 … measurements; replicates is {replicates!r}.")
+        if sigma is not None and not (sigma >= 0 and math.isfinite(sigma)):
+            raise DataError(f"The standard deviation of a signal must be 0 or more; sigma is {sigma!r}.")
+        scatter = None if exact else self.scatter if sigma is None else lambda x: np.full(np.shape(x), float(sigma))
+        # An interval may end beyond where places are looked for.
+        wide = self.span[1] - self.span[0]
+        room = (min(a, b, self.span[0] - wide), max(a, b, self.span[1] + wide))
+        places = []
+        for x in self.crossings(y, a, b).tolist():
+            own = 0.0 if scatter is None else float(scatter(np.array([x]))[0]) / math.sqrt(replicates)
+            error = error_of(self, x, own)
+            ends = interval_of(self, x, y, scatter, int(replicates), level, room, error)
+            places.append(Crossing(x, error, *ends))
+        return tuple(places)
 
     def is_beyond(self, x: float) -> bool:
         """Whether x lies outside the data that the curve rests on."""

@@ -33,3 +33,12 @@ def chi_squared_above(value: float, degrees_of_freedom: int) -> float:
     from scipy.special import chdtrc
 
     return float(chdtrc(degrees_of_freedom, value))
+
+
+def joint_quantile(level: float, count: int, freedom: float) -> float:
+    """Return how many standard errors a region of ``count`` numbers together reaches: √(count·F)."""
+    from scipy.special import chdtri, fdtri
+
+    if math.isinf(freedom):
+        return math.sqrt(float(chdtri(count, 1 - level)))
+    return math.sqrt(count * float(fdtri(count, freedom, level)))

@@ -40,6 +40,7 @@ class RemarkKind(StrEnum):
     STEPS = "where the curve steps"
     NOT_APART = "not to be told apart"
     AT_LIMIT = "at a limit"
+    RESTS_ON_LIMIT = "rests on a limit"
     START_WITHOUT_VALUE = "start without a value"
     FEW_ROUNDS_AGREE = "few rounds agree"
     BASELINE_LEFT_OUT = "± of the baseline left out"
@@ -177,6 +178,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     ),
     RemarkKind.NOT_APART: lambda r: f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.",
     RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",
+    RemarkKind.RESTS_ON_LIMIT: lambda r: (
+        f"The ± of {listed(r.names)} {'rests' if len(r.names) == 1 else 'rest'} on the limit, as if it were the true value; "
+        f"the {'range allows' if len(r.names) == 1 else 'ranges allow'} every value inside the limits."
+    ),
     RemarkKind.START_WITHOUT_VALUE: lambda r: (
         "The model has no finite value at the start that was given, so starts were searched for."
     ),

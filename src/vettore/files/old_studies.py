@@ -2,13 +2,14 @@
 
 1, 2: reports had no working, and should not gain one by being opened. Up to 3: parts stood in a list for each kind, fits of
 polynomials and of formulas in one, and readings said in words what they ask. What rested on a part that is gone is let go.
+Up to 4: a y whose x was sought was exact; since then it is a measured signal unless it says that it is not.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-WORKING_SINCE, KINDS_SINCE = 3, 4
+WORKING_SINCE, KINDS_SINCE, SIGNALS_SINCE = 3, 4, 5
 FORMULA_FIELDS = ("formula", "model", "called", "hold", "start", "limits", "loss", "seed")
 # What readings of format 1 to 3 asked: the kind of today, and the fields that it takes.
 ASKED = {
@@ -32,7 +33,16 @@ def brought_up(content: dict[str, Any]) -> dict[str, Any]:
         content = {**content, "report": {**report, "left_out": [*left_out, "working"]}}
     if version < KINDS_SINCE:
         content = _in_parts(content)
+    if version < SIGNALS_SINCE:
+        content = {**content, "parts": [_with_exact_level(part) for part in content.get("parts") or ()]}
     return content
+
+
+def _with_exact_level(part: Any) -> Any:
+    """A y whose x was sought was a level without scatter, unless signals were given: it stays what it was."""
+    if not isinstance(part, dict) or part.get("kind") != "place reading" or part.get("signals"):
+        return part
+    return {**part, "exact": True}
 
 
 def _in_parts(content: dict[str, Any]) -> dict[str, Any]:

@@ -32,7 +32,7 @@ from vettore.study.series import CellEdit, ColumnSettings, ErrorOfY, Series, Set
 from vettore.study.study import AnyPart, Study
 from vettore.study.table import Doubt, RawColumn, Source, Table, cell_texts, shortened
 
-FORMAT = 4
+FORMAT = 5
 # What a series record and a series hold under the same name.
 DECISIONS = ("columns", "set_aside", "edits", "error_of_y", "sort", "colour", "truth")
 

@@ -97,7 +97,7 @@ class DerivedFit:
             data = read_formula(self.recipe.formula, columns).data
             if data not in ((), (self.series.name_and_unit(Role.X)[0],)):
                 return None
-        return self.result.given_curve
+        return None if self.result.given_curve is None else self.result.curve
 
     @cached_property
     def x(self) -> Array:

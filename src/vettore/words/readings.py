@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from vettore.core.curve import Crossing
 from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit
@@ -99,10 +100,15 @@ def _turns(reading: DerivedReading, called: Called, style: NumberStyle) -> list[
 
 
 def _where(reading: kinds.PlaceReading, called: Called, style: NumberStyle) -> str:
-    if reading.signals:
-        mean = style.short(reading.at, 5)
-        return f"{called.x} where {called.y} = {mean} {called.y_unit}, the mean of {len(reading.signals)} signals"
-    return f"{called.x} where {called.y} = {style.short(reading.at)} {called.y_unit}".strip()
+    level = style.short(reading.level, 5)
+    sign, after = "=", f"{called.y_unit}"
+    if reading.exact:
+        sign = "is exactly"
+    elif reading.error is not None:
+        after = f"± {style.short(reading.error)} {called.y_unit}".strip()
+    if reading.replicates > 1:
+        after = f"{after}, the mean of {reading.replicates} signals"
+    return f"{called.x} where {called.y} {sign} {level} {after}".strip().replace(" ,", ",")
 
 
 def _beside_value(reading: DerivedReading, style: NumberStyle) -> list[str]:
@@ -110,15 +116,30 @@ def _beside_value(reading: DerivedReading, style: NumberStyle) -> list[str]:
     return [f"neighbours {rows}"] if rows else []
 
 
+def _range(place: Crossing, level: float, style: NumberStyle) -> str:
+    """Return the interval of an x that was read back; one that is open says so."""
+    percent = style.plain(f"{level * 100:g} %")
+    if place.low is not None and place.high is not None:
+        return f"{percent}: {style.interval(place.low, place.high, place.standard_error)}"
+    if place.low is not None:
+        return f"{percent}: above {style.number(place.low, 4)}"
+    if place.high is not None:
+        return f"{percent}: below {style.number(place.high, 4)}"
+    return f"{percent}: not bounded here" if place.standard_error is not None else "± not known"
+
+
 def _beside_place(reading: DerivedReading, style: NumberStyle) -> list[str]:
     notes, recipe = [], reading.recipe
     if len(reading.crossings) > 1:
         notes.append(f"{len(reading.crossings)} places")
-    if isinstance(recipe, kinds.PlaceReading) and recipe.signals:
-        notes.append(f"mean of {len(recipe.signals)} signals {style.short(recipe.at, 5)}")
-    # Where y was measured once, its own scatter counts, too.
-    if reading.single is not None:
-        notes.append(f"one signal: ± {style.number(reading.single, 2)}")
+    assert isinstance(recipe, kinds.PlaceReading)
+    notes += [_range(place, reading.level, style) for place in reading.crossings[:1] if len(reading.crossings) == 1]
+    if recipe.exact:
+        notes.append("an exact level: the ± is the curve's alone")
+    elif recipe.replicates > 1:
+        notes.append(f"mean of {recipe.replicates} signals {style.short(recipe.level, 5)}")
+    else:
+        notes.append("one signal")
     return notes
 
 

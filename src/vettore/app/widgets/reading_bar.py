@@ -119,7 +119,8 @@ class ReadingBar(QWidget):
             self._questions[1].setToolTip(plain_tip(y_name))
             self._row_fields[0].setToolTip("One x, several, or a range: 0 … 60 every 5")
             self._row_fields[1].setToolTip(
-                f"A level of {y_name}; several measured signals, as 4.1; 4.3; 4.2, are averaged"
+                f"A measured {y_name}, which scatters as the rows do. Several (4.1; 4.3; 4.2) and the mean of three (4.2 × 3) "
+                "are better known; 4.2 ± 0.1 has its own ±, exactly 4.2 none"
             )
         self._answer()
 

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.distributions import joint_quantile
 from vettore.core.errors import DataError
 from vettore.core.fitting.asked import SQUARES, Options
+from vettore.core.fitting.at_limits import ranges_at_limits
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
 from vettore.core.fitting.polish import CONVERGED, Polished
@@ -28,6 +30,8 @@ from vettore.core.remarks import Remark, RemarkKind
 ONLY_ROUNDING = 1e-24
 # A share of a direction in which nothing changes that makes a coefficient part of it.
 TAKES_PART = 0.1
+# Of more rows ranges are not walked for when a coefficient is at its limit.
+MOST_ROWS_WALKED = 200_000
 
 
 @dataclass(frozen=True)
@@ -73,14 +77,26 @@ def nonlinear_result(
         span, unit = (float(x.min()), float(x.max())), 1.0 if asked.absolute_sigma else scatter
         more = (names, covariance, span, unit, interval_freedom, rows.common_sigma)
         curve = FormulaCurve(read.right, read.data[0], everything, *more)
+    coefficients = _coefficients(model, values, asked, names, at_limit, covariance, interval_freedom)
+    remarks = [*rows.remarks, *solved.search.remarks, *_remarks(model, answer, problem, at_limit, n, freedom)]
+    if at_limit and covariance is not None and variance and interval_freedom >= 1 and asked.loss == SQUARES:
+        # A first look needs none, and refits of very many rows would take as long as the fit again and again.
+        if asked.thorough and n <= MOST_ROWS_WALKED:
+            reach = joint_quantile(asked.level, 1 + len(at_limit), interval_freedom)
+            ranges = ranges_at_limits(problem, values, squares, reach, variance)
+            coefficients = {
+                name: replace(one, low=ranges[name][0], high=ranges[name][1]) if name in ranges else one
+                for name, one in coefficients.items()
+            }
+        remarks.append(Remark(RemarkKind.RESTS_ON_LIMIT, names))
     return FitResult(
-        coefficients=_coefficients(model, values, asked, names, at_limit, covariance, interval_freedom),
+        coefficients=coefficients,
         given_curve=curve,
         formula=str(read),
         left=read.left_text,
         method=Method.NONLINEAR if asked.loss == SQUARES else Method[asked.loss.upper()],
         converged=converged,
-        own_remarks=(*rows.remarks, *solved.search.remarks, *_remarks(model, answer, problem, at_limit, n, freedom)),
+        own_remarks=tuple(remarks),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,

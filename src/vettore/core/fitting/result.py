@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from copy import copy
 from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from functools import cached_property, partial
@@ -16,6 +17,7 @@ from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
 from vettore.core.fitting.goodness import Goodness
 from vettore.core.fitting.record import Alternative, Iteration, Memory, Noise, Search, Spread, Stop
+from vettore.core.inverse import scatter_of
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
 
@@ -190,7 +192,7 @@ class FitResult(Goodness, Tells):
     def __getstate__(self) -> dict[str, Any]:
         """Return what is kept when the result is sent or stored: all that is worked out when asked for, worked out."""
         return {
-            **self.__dict__,
+            **{name: value for name, value in self.__dict__.items() if name != "_measured_curve"},
             "total": Known({(with_constant,): self.total(with_constant) for with_constant in (True, False)}),
             "constant": Known({(): self.constant()}),
             "leverages": Known({(): self.leverages()}),
@@ -271,7 +273,15 @@ class FitResult(Goodness, Tells):
         """The curve of a model over one column. Raises DataError for a model over several."""
         if self.given_curve is None:
             raise DataError("A model of several columns has no curve over one of them.")
-        return self.given_curve
+        return self._measured_curve
+
+    @cached_property
+    def _measured_curve(self) -> Curve:
+        """The curve, which knows how a measurement beside it scatters."""
+        assert self.given_curve is not None
+        curve = copy(self.given_curve)
+        curve.scatter = scatter_of(self, curve)
+        return curve
 
     @cached_property
     def correlation(self) -> Array | None:

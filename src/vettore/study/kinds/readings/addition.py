@@ -48,7 +48,9 @@ class AdditionReading(Reading, frozen=True, kw_only=True, tag="addition reading"
     def _amount(self, fit: DerivedFit) -> tuple[float, Spread] | None:
         curve = fit.result.curve
         low, high = curve.span
-        crossings = curve.crossings_with_error(0.0, min(low, 0.0) - SEARCH_BEFORE * (high - low), min(high, 0.0))
+        crossings = curve.crossings_with_error(
+            0.0, min(low, 0.0) - SEARCH_BEFORE * (high - low), min(high, 0.0), exact=True
+        )
         if not crossings:
             return None
         # The nearest to the data: a curve that bends has others that mean nothing.

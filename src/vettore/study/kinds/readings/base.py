@@ -76,7 +76,7 @@ class DerivedReading:
     """What a reading says: a value with its errors and neighbours, crossings, or turns. Beyond the data is said.
 
     ``places`` (x, y) are where it stands on the plot, one for each number. A plan of rows says at which x, ``planned``, and
-    what its value was ``before``. ``single`` is the standard error of a crossing when its y is one measured signal.
+    what its value was ``before``. The intervals of ``crossings`` hold with ``level``.
     ``problem`` says why there is no answer; a sentence comes along where the answer was refused with one.
     """
 
@@ -91,7 +91,7 @@ class DerivedReading:
     places: tuple[tuple[float, float], ...] = ()
     beyond: bool = False
     unit: str = ""
-    single: float | None = None
+    level: float = 0.95
     before: float | None = None
     planned: tuple[float, ...] = ()
     problem: Problem | None = None
@@ -181,19 +181,6 @@ def neighbours(fit: DerivedFit, at: float) -> tuple[Neighbour, ...]:
     if len(above):
         places.append(above[np.argmin(x[above])])
     return tuple(Neighbour(int(fit.rows[place]), float(x[place]), float(y[place])) for place in places)
-
-
-def scatter_of(fit: DerivedFit, level: float) -> float | None:
-    """Return the standard deviation of one new measurement near a ``level`` of y.
-
-    None where it differs from row to row in no way that is known, or is not known.
-    """
-    curve, spread = fit.result.curve, fit.result.spread
-    if spread is not None and curve.residual_sd is not None:
-        return float(spread.at(np.asarray(level))) * curve.residual_sd
-    if curve.row_sigma is None or curve.residual_sd is None:
-        return None
-    return curve.residual_sd * curve.row_sigma
 
 
 def powers_of(*powers: Mapping[str, float]) -> dict[str, float]:

@@ -133,7 +133,7 @@ def _first_from_blank(curve: Curve, level: float) -> float | None:
     """Return the x nearest to 0 at which a curve reaches a level, over the data and somewhat beyond."""
     low, high = min(curve.span[0], 0.0), max(curve.span[1], 0.0)
     reach = SEARCH_BEYOND * (high - low)
-    crossings = curve.crossings_with_error(level, low - reach, high + reach)
+    crossings = curve.crossings_with_error(level, low - reach, high + reach, exact=True)
     # On the side of the data, which may lie on either side of 0.
     side = 1.0 if abs(high) >= abs(low) else -1.0
     found = [place.x for place in crossings if place.x * side >= 0]

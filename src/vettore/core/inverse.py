@@ -1,0 +1,134 @@
+"""The x that belongs to a y: read back off a curve, with what the curve and a measured y leave open (inverse prediction).
+
+A y that was measured scatters as the rows do: with s the standard deviation of one measurement there, m measurements averaged
+and u(x) the standard error of the curve f, to first order
+
+    var x = (s²/m + u(x)²) / f′(x)².
+
+The interval is not x ± t·that, which is wrong where the curve is nearly level, but all x that the y does not speak against,
+
+    |f(x) − y| ≤ t·√(s(x)²/m + u(x)²),
+
+as far as they hang together with the place where f(x) = y. For a straight line with even scatter this is Fieller's interval
+(Fieller 1954; Draper & Smith 1998, §3.2). Near a flat end of a curve it may be open on one side, or on both. A y that is a
+number and no measurement (a threshold, an agreed level) is *exact*: s = 0.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.distributions import t_quantile
+
+if TYPE_CHECKING:
+    from vettore.core.curve import Curve
+    from vettore.core.fitting.result import FitResult
+
+# Steps from the place outwards, each longer than the last, and the first as a share of its standard error.
+STEPS, FIRST_STEP = 240, 1 / 64
+# Halvings that leave the last digit of an end.
+HALVINGS = 60
+
+# The standard deviation of one measurement of y at x (n,).
+Scatter = Callable[[Array], Array]
+
+
+def scatter_of(result: FitResult, curve: Curve) -> Scatter | None:
+    """Return how one measurement of y scatters, by x; None where the rows do not tell.
+
+    Even scatter is that of the residuals; counts and a scatter that grows follow from the curve. Where each row has a ± of its
+    own it is that of the rows whose fitted values lie on both sides, in proportion between them.
+    """
+    if result.noise == "poisson":
+        return lambda x: np.sqrt(np.maximum(curve(x), 0.0))
+    unit = curve.residual_sd
+    if unit is None:
+        return None
+    if result.spread is not None:
+        spread = result.spread
+        return lambda x: unit * spread.at(curve(x))
+    if curve.row_sigma is not None:
+        even = unit * curve.row_sigma
+        return lambda x: np.full(np.shape(x), even)
+    if result.sigma is None:
+        return None
+    order = np.argsort(result.fitted, kind="stable")
+    levels, sizes = result.fitted[order], result.sigma[order] * (1.0 if result.absolute_sigma else unit)
+    return lambda x: _between(curve(x), levels, sizes)
+
+
+def _between(at: Array, levels: Array, sizes: Array) -> Array:
+    """Return sizes at levels in proportion between their neighbours, and those of the ends beyond them."""
+    at = np.clip(at, levels[0], levels[-1])
+    above = np.clip(np.searchsorted(levels, at), 1, len(levels) - 1) if len(levels) > 1 else np.zeros(at.shape, int)
+    below = np.maximum(above - 1, 0)
+    gap = levels[above] - levels[below]
+    share = np.divide(at - levels[below], gap, out=np.full(np.shape(at), 0.5), where=gap > 0)
+    return np.asarray((1 - share) * sizes[below] + share * sizes[above], dtype=np.float64)
+
+
+def error_of(curve: Curve, x: float, own: float) -> float | None:
+    """Return the standard error of an x read back from a y that scatters by ``own``; None where the curve is level."""
+    slope, error = abs(float(curve.slope(x))), float(curve.standard_error(x))
+    if not slope > 0 or not math.isfinite(error) or not math.isfinite(own):
+        return None
+    return math.hypot(error, own) / slope
+
+
+def interval_of(
+    curve: Curve,
+    x: float,
+    y: float,
+    scatter: Scatter | None,
+    replicates: int,
+    level: float,
+    span: tuple[float, float],
+    error: float | None,
+) -> tuple[float | None, float | None]:
+    """Return (low, high) of the x that a measured y does not speak against, within ``span``; None for an end that is open."""
+    if curve.degrees_of_freedom < 1:
+        return None, None
+    reach = t_quantile(level, curve.degrees_of_freedom)
+
+    def speaks_against(at: Array) -> Array:
+        with np.errstate(all="ignore"):
+            own = 0.0 if scatter is None else scatter(at) / math.sqrt(replicates)
+            # Where the curve has no value nothing can be said for an x.
+            return np.abs(curve(at) - y) - reach * np.hypot(curve.standard_error(at), own)
+
+    ends = []
+    for side in (-1.0, 1.0):
+        room = (x - span[0]) if side < 0 else (span[1] - x)
+        ends.append(_end(speaks_against, x, side, room, error))
+    return ends[0], ends[1]
+
+
+def _end(against: Callable[[Array], Array], x: float, side: float, room: float, error: float | None) -> float | None:
+    """Return the nearest x on a side that is spoken against, to the last digit; None where there is none."""
+    if not room > 0:
+        return None
+    first = FIRST_STEP * error if error is not None and math.isfinite(error) and error > 0 else 1e-6 * room
+    first = min(first, room / 2)
+    steps = np.geomspace(first, room, STEPS)
+    values = against(x + side * steps)
+    if math.isnan(float(against(np.array([x]))[0])):
+        return None
+    known = np.isfinite(values)
+    out = np.flatnonzero(known & (values > 0))
+    gaps = np.flatnonzero(~known)
+    if not len(out) or (len(gaps) and gaps[0] < out[0]):
+        return None
+    inner = 0.0 if out[0] == 0 else float(steps[out[0] - 1])
+    outer = float(steps[out[0]])
+    for _ in range(HALVINGS):
+        middle = (inner + outer) / 2
+        if float(against(np.array([x + side * middle]))[0]) > 0:
+            outer = middle
+        else:
+            inner = middle
+    return x + side * outer
