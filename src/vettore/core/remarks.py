@@ -30,6 +30,8 @@ class RemarkKind(StrEnum):
     SPELT_ALIKE = "spelt alike"
     NO_COLUMN = "no column"
     NUMBER_E = "the number e"
+    FUNCTION_JOINED = "function joined to a column"
+    READ_FROM_LEFT = "read from the left"
     ROUGH_SIGMA = "rough ± of the left side"
     ZERO_TERM = "term of zeros"
     DEPENDENT_TERM = "dependent term"
@@ -150,6 +152,12 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.NUMBER_E: lambda r: (
         "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
         "or write it in backquotes: `e`."
+    ),
+    RemarkKind.FUNCTION_JOINED: lambda r: (
+        f"{r.names[0]} was fitted as a coefficient. For the function write {r.names[1]}."
+    ),
+    RemarkKind.READ_FROM_LEFT: lambda r: (
+        f"{r.names[0]} was read from the left, as {r.names[1]}. Put brackets around what belongs together."
     ),
     RemarkKind.ROUGH_SIGMA: lambda r: (
         f"The ± of {r.names[0]} is so large in {_rows(r)} that the ± of {r.names[1]} that follows is only rough."

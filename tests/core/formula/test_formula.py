@@ -258,3 +258,64 @@ def test_a_coefficient_that_only_moves_a_step_is_not_linear():
         result = core.fit(formula, {"x": x, "y": np.where(x > 3, 2.0, -2.0)})
         assert set(result.coefficients) >= {"a", "b"}
     assert result.sum_of_squares < 1e-9
+
+
+@pytest.mark.parametrize(
+    ("text", "read", "coefficients"),
+    [
+        ("y = a*sin²(x − m)", "y = a*sin(x - m)^2", ("a", "m")),
+        ("y = a*ln^2(x)", "y = a*ln(x)^2", ("a",)),
+        ("y = a*x^½ + ¼", "y = a*x^(1/2) + 1/4", ("a",)),
+        ("y = 2½x", "y = 2.5*x", ()),
+        ("y = γ(x + 1)", "y = `gamma`*(x + 1)", ("gamma",)),
+        ("y = Γ(x + 1) + a", "y = gamma(x + 1) + a", ("a",)),
+        ("y = gamma(x + 1) + a", "y = gamma(x + 1) + a", ("a",)),
+        ("y = β(x − 1)", "y = beta*(x - 1)", ("beta",)),
+        ("y = A*ℯ^(−k x)", "y = A*e^(-k*x)", ("A", "k")),
+        ("y = 𝑎*x", "y = a*x", ("a",)),
+        ("y = a*log₁₀(x) + ∛x", "y = a*log10(x) + cbrt(x)", ("a",)),
+    ],
+)
+def test_notation_of_the_trade_is_read_as_it_is_meant(text, read, coefficients):
+    """Powers of functions, fractions, Greek letters, letters set for mathematics, logarithms with their base."""
+    formula = read_formula(text, ["x", "y"])
+    assert str(formula) == read
+    assert formula.coefficients == coefficients
+    assert read_formula(read, ["x", "y"]).right == formula.right
+
+
+@pytest.mark.parametrize(
+    ("text", "hint"),
+    [
+        ("y = A exp^(-k x)", "Write exp( … )"),
+        ("y = sin⁻¹(x)", "asin for the inverse"),
+        ("y = ln^-1(x)", "1/ln( … )"),
+        ("y = a*sin^n(x)", "Write sin( … )"),
+        ("y = a*sin + b", "Write sin( … )"),
+        ("signal ~ a + b*conc", "signal = a + b*conc"),
+    ],
+)
+def test_what_could_mean_two_things_is_refused_with_both(text, hint):
+    """No function becomes a coefficient in silence."""
+    with pytest.raises(FormulaError) as refused:
+        read_formula(text, ["x", "y", "signal", "conc"])
+    assert hint in refused.value.hint
+
+
+@pytest.mark.parametrize(
+    ("text", "written"),
+    [
+        ("y = A*exp(-x²/2s²)", "-x²/2s²"),
+        ("y = 1/2x", "1/2x"),
+        ("y = a/b c", "a/b c"),
+        ("y = A*e^-k x", "A*e^-k x"),
+        ("y = 1/2 x + a", ""),
+        ("y = x/(2 s)", ""),
+        ("y = x/2*s", ""),
+        ("y = k x/2", ""),
+    ],
+)
+def test_a_quotient_followed_by_a_product_without_a_sign_is_noted(text, written):
+    """It is read from the left, and said so; a product with a sign, or in brackets, is clear."""
+    doubts = read_formula(text, ["x", "y"]).doubts
+    assert [doubt for doubt, _ in doubts] == ([written] if written else [])

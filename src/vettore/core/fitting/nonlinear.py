@@ -148,7 +148,8 @@ def _asked_fit(
         _check_sigma_x(asked, sigma)
         options = {name: getattr(asked, name) for name in ("absolute_sigma", "level", "seed", "thorough")}
         result = fit_distances(result, read, data, in_x, bounds, {**options, "limits": limits})
-    remarks = misread(text, frozenset(data))
+    # A model of the catalogue is written by us.
+    remarks = misread(text, frozenset(data)) if asked.estimate is None else ()
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 
 

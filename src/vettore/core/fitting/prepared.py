@@ -14,6 +14,7 @@ from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tokens import tokens
 from vettore.core.formula.tree import Name, Negate, Node, walk
+from vettore.core.formula.words import ARGUMENTS
 from vettore.core.formula.write import to_text
 from vettore.core.remarks import Remark, RemarkKind
 
@@ -80,11 +81,16 @@ def misread(text: str, columns: frozenset[str]) -> tuple[Remark, ...]:
     unused = sorted(columns - {*read.data, *read.measured})
     remarks = []
     for name in read.coefficients:
-        alike = get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
+        alike = [one for one in sorted(columns - {*read.measured}) if one.casefold() == name.casefold()]
+        alike += get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
+        joined = next((word for word in ARGUMENTS if name.startswith(word) and name[len(word) :] in columns), None)
         if alike:
             remarks.append(Remark(RemarkKind.SPELT_ALIKE, (name, alike[0])))
+        elif joined is not None:
+            remarks.append(Remark(RemarkKind.FUNCTION_JOINED, (name, f"{joined}({name[len(joined) :]})")))
     if not remarks and not read.data and len(read.coefficients) > 1:
         remarks.append(Remark(RemarkKind.NO_COLUMN))
+    remarks += [Remark(RemarkKind.READ_FROM_LEFT, doubt) for doubt in read.doubts]
     if "e" not in columns and _has_lone_e(text):
         remarks.append(Remark(RemarkKind.NUMBER_E))
     return tuple(remarks)
@@ -94,7 +100,7 @@ def _has_lone_e(text: str) -> bool:
     """Whether an e stands anywhere but as the base of a power."""
     cut = tokens(text)
     return any(
-        token.kind == "name" and token.text == "e" and not (after.kind == "super" or after.text == "^")
+        token.kind == "name" and token.letter == "e" and not (after.kind == "super" or after.text == "^")
         for token, after in pairwise(cut)
     )
 

@@ -28,6 +28,8 @@ class Formula:
     response: str
     data: tuple[str, ...]
     coefficients: tuple[str, ...]
+    # What on the right may be meant otherwise, as it is written, with how it is read.
+    doubts: tuple[tuple[str, str], ...] = ()
 
     @cached_property
     def measured(self) -> tuple[str, ...]:
@@ -75,7 +77,8 @@ def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
     if left_text is not None:
         left = Reader(left_text, known).read_all()
     try:
-        right = Reader(text[right_start:], known).read_all()
+        reader = Reader(text[right_start:], known)
+        right = reader.read_all()
     except FormulaError as error:
         raise FormulaError(error.message, error.position + right_start, error.hint) from None
     response = _response(left, known, text)
@@ -87,7 +90,8 @@ def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
             f"{both} stands on both sides of the formula.", max(place, right_start), "Take it out on the right."
         )
     data = tuple(name for name in found if name in known)
-    return Formula(text, left, right, response, data, tuple(name for name in found if name not in known))
+    free = tuple(name for name in found if name not in known)
+    return Formula(text, left, right, response, data, free, tuple(reader.doubts))
 
 
 def read_expression(text: str, columns: Collection[str]) -> Node:

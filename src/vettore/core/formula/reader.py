@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from fractions import Fraction
 
 from vettore.core.errors import FormulaError
 from vettore.core.formula.cursor import Cursor
-from vettore.core.formula.tokens import Token
+from vettore.core.formula.tokens import FRACTIONS, Token
 from vettore.core.formula.tree import (
     CONDITIONS,
     Binary,
@@ -28,7 +29,7 @@ from vettore.core.formula.tree import (
     Text,
     height,
 )
-from vettore.core.formula.words import ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, near_miss
+from vettore.core.formula.words import ALSO_NAMES, ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, SUBSCRIPTED, near_miss
 
 LONGEST_CHAIN = 250
 COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
@@ -40,6 +41,8 @@ class Reader(Cursor):
     def __init__(self, text: str, columns: frozenset[str] = frozenset()) -> None:
         super().__init__(text)
         self.columns = columns
+        # What is read in one of two ways that people mean, as it is written, with how it is read.
+        self.doubts: list[tuple[str, str]] = []
 
     def read_all(self, condition: bool = False) -> Node:
         """Read the whole text as one value, or as one condition."""
@@ -125,25 +128,46 @@ class Reader(Cursor):
 
     def product(self) -> Node:
         """Read factors joined by * or /, by a space, or by standing side by side."""
-        start = self.here.position
+        start = begun = self.here.position
+        first = self.place
         node = self.unary()
+        divided = False
         while True:
             token = self.take("*", "/")
             if token is None and not self._starts_factor():
                 return node
             self.value(node, start)
-            start = self.here.position
+            start, spaced = self.here.position, self.here.spaced
             factor = self.unary() if token is not None else self.power()
+            if token is None and (divided or self._ends_in_signed_power(first)):
+                self._doubt(begun, start, spaced, node)
+            divided = token.text == "/" if token is not None else divided
+            first = self.place if token is None else first
             node = Binary(token.text if token is not None else "*", node, self.value(factor, start))
+
+    def _ends_in_signed_power(self, first: int) -> bool:
+        """Whether an exponent with a sign and without brackets stands last, as in e^-k x."""
+        before = self.tokens[first : self.place]
+        signed = [at for at in range(len(before) - 2) if before[at].text == "^" and before[at + 1].text == "-"]
+        return bool(signed) and len(before) == signed[-1] + 4 and before[signed[-1] + 2].kind in ("name", "number")
+
+    def _doubt(self, begun: int, start: int, spaced: bool, node: Node) -> None:
+        """Note a product without a sign behind a quotient, or behind a power with a sign, which are read from the left."""
+        whole = isinstance(node, Binary) and isinstance(node.left, Number) and isinstance(node.right, Number)
+        if whole and spaced:
+            # ½ x, written 1/2 x, is meant so.
+            return
+        left, right = self.text[begun:start].strip(), self.text[start : self.here.position].strip()
+        self.doubts.append((f"{left} {right}" if spaced else f"{left}{right}", f"({left})·{right}"))
 
     def _starts_factor(self) -> bool:
         """Whether the next token begins a factor of a product written without a sign."""
         token, before = self.here, self.tokens[self.place - 1]
         if token.kind == "name":
             return token.text not in RESERVED
-        if token.kind == "quoted" or token.text in ("(", "√"):
+        if token.kind == "quoted" or token.text in ("(", "√", "∛"):
             return True
-        if token.kind == "number":
+        if token.kind in ("number", "fraction"):
             if before.kind == "name" or before.text == ")" or before.kind in ("quoted", "super"):
                 return True
             hint = "Put a sign between them."
@@ -187,6 +211,8 @@ class Reader(Cursor):
         self.place += 1
         if token.kind == "number":
             return Number(self._number(token))
+        if token.kind == "fraction":
+            return _fraction(token.text)
         if token.kind == "text":
             return Text(token.text)
         if token.kind == "quoted":
@@ -195,12 +221,12 @@ class Reader(Cursor):
             return self._named(token)
         if token.text == "(":
             return self._bracket(token)
-        if token.text == "√":
+        if token.text in ("√", "∛"):
             self.enter(token)
             start = self.here.position
             node = self.value(self.primary(), start)
             self.depth -= 1
-            return Call("sqrt", (node,))
+            return Call("sqrt" if token.text == "√" else "cbrt", (node,))
         self.place -= 1
         raise self.expected(token)
 
@@ -226,14 +252,23 @@ class Reader(Cursor):
         direct = called and not self.here.spaced
         if word in self.columns and not (direct and word in ARGUMENTS):
             return Name(word)
+        if called and (token.letter == "Γ" or word in SUBSCRIPTED):
+            return self._call(token, SUBSCRIPTED.get(word, "gamma"))
+        if token.letter:
+            # A letter is a number, like k(x − a); γ is one, whatever the function is called.
+            return Number(CONSTANTS[word]) if word in CONSTANTS else Name(word)
+        if word in ARGUMENTS and (self.here.kind == "super" or self.here.text == "^"):
+            power = self._power_of_call(token)
+            if power is not None:
+                return power
         if word in RESERVED:
             raise FormulaError(f"“{word}” joins conditions.", token.position, "Put a condition before it.")
         if called and word in ARGUMENTS:
-            return self._call(token)
+            return self._call(token, word)
         if word in OTHER_NAMES and called:
             raise FormulaError(f"“{word}” is not a function here.", token.position, _sentence(OTHER_NAMES[word]))
         if word in ARGUMENTS:
-            if self._begins_value():
+            if self._begins_value() or word not in ALSO_NAMES:
                 hint = f"Write {word}( … )."
                 raise FormulaError(f"{word} needs brackets around its argument.", token.position, hint)
             return Name(word)
@@ -243,10 +278,39 @@ class Reader(Cursor):
             return Number(CONSTANTS[word])
         return Name(word)
 
-    def _begins_value(self) -> bool:
-        return self.here.kind in ("number", "quoted") or (self.here.kind == "name" and self.here.text not in RESERVED)
+    def _power_of_call(self, function: Token) -> Node | None:
+        """Read sin²(x) as (sin(x))²; None for a word that may be a name and is followed by no argument.
 
-    def _call(self, token: Token) -> Node:
+        Raises FormulaError where it may mean another thing, or nothing.
+        """
+        begun, word = self.place, function.text
+        token = self.here
+        self.place += 1
+        exponent = self.here if token.text == "^" else token
+        if token.text == "^":
+            self.place += 1
+        if self.here.text == "(" and exponent.kind in ("super", "number") and exponent.text.isdecimal():
+            return Binary("^", self._call(function, word), Number(float(exponent.text)))
+        if word in ALSO_NAMES:
+            self.place = begun
+            return None
+        if exponent.text == "-1" or (exponent.text == "-" and self.here.text == "1"):
+            inverse = (
+                f"a{word} for the inverse function" if f"a{word}" in ARGUMENTS else "the inverse function by its name"
+            )
+            hint = f"Write 1/{word}( … ) for the reciprocal, {inverse}."
+            raise FormulaError(f"{word} with the power −1 can mean two things.", function.position, hint)
+        hint = f"Write {word}( … ), or {word}( … )^n for a power of it."
+        raise FormulaError(
+            f"{word} is a function: its argument stands in brackets behind it.", function.position, hint
+        )
+
+    def _begins_value(self) -> bool:
+        return self.here.kind in ("number", "fraction", "quoted") or (
+            self.here.kind == "name" and self.here.text not in RESERVED
+        )
+
+    def _call(self, token: Token, function: str) -> Node:
         bracket = self.here
         self.place += 1
         self.enter(token)
@@ -255,7 +319,7 @@ class Reader(Cursor):
             while True:
                 start = self.here.position
                 node = self.either()
-                if token.text == "if" and not arguments:
+                if function == "if" and not arguments:
                     self.condition(node, start, "if")
                 else:
                     self.value(node, start)
@@ -267,10 +331,19 @@ class Reader(Cursor):
                 raise FormulaError("This bracket is never closed.", bracket.position, "Put a ) where it ends.")
             self.end()
         self.depth -= 1
-        fewest, most = ARGUMENTS[token.text]
+        fewest, most = ARGUMENTS[function]
         if not fewest <= len(arguments) <= most:
-            raise FormulaError(_argument_words(token.text, len(arguments)), token.position, _usage(token.text))
-        return Call(token.text, tuple(arguments))
+            raise FormulaError(_argument_words(function, len(arguments)), token.position, _usage(function))
+        return Call(function, tuple(arguments))
+
+
+def _fraction(text: str) -> Node:
+    """Return ½ as 1/2, 2½ as a number."""
+    whole, part = text[:-1], FRACTIONS[text[-1]]
+    if whole:
+        return Number(float(whole) + part)
+    ratio = Fraction(part).limit_denominator(10)
+    return Binary("/", Number(float(ratio.numerator)), Number(float(ratio.denominator)))
 
 
 def _argument_words(function: str, given: int) -> str:
