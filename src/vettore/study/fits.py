@@ -275,6 +275,8 @@ def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArra
         return {"covariance": covariance[np.ix_(rows, rows)], "absolute_sigma": recipe.errors_known}
     if recipe.noise in ("growing", "correlated"):
         return {"noise": recipe.noise}
+    if recipe.noise == "poisson":
+        return {"noise": recipe.noise}
     of = None if trials is None else trials[rows]
     return {"noise": recipe.noise, "trials": of, "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -21,6 +22,7 @@ from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
 from vettore.core.fitting.record import Alternative, Noise, Search
+from vettore.core.fitting.refused import check_errors_of_x, check_noise, check_steps, check_trials
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
@@ -97,7 +99,10 @@ def fit(
     text, estimate = _text_of(formula, data, columns, estimate)
     known = absolute_sigma and covariance is None
     asked = Options(start or {}, hold or {}, {}, loss, known, level, seed, progress, estimate, thorough)
-    noisy = _noise_of(noise, asked, sigma is None and weights is None and sigma_x is None, covariance is not None)
+    noisy = check_noise(noise, asked, sigma is None and weights is None and sigma_x is None, covariance is not None)
+    check_trials(noisy, trials, whole)
+    others = {"sigma_x": sigma_x, "correlation": correlation, "covariance": covariance}
+    check_steps(text, data, asked, [name for name, given in others.items() if given is not None], noisy)
     result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, errors_of_x(sigma_x, correlation))
     if covariance is not None or noisy is Noise.CORRELATED:
         return _of_correlated(result, text, data, covariance, absolute_sigma, limits, thorough)
@@ -137,41 +142,29 @@ def _asked_fit(
     check_start(read, begin)
     asked = replace(asked, start=begin, held=held, limits=bounds)
     asked.check(sigma is not None)
-    result = _stepped(read, data, sigma, asked) if asked.loss == SQUARES and weights is None else None
+    result = _stepped(read, data, sigma, weights, asked)
     if result is not None:
-        return result
+        return _with_doubts(result, text, data, asked)
     if asked.loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
         result = fit_terms(read, data, held, sigma, weights, asked.absolute_sigma, asked.level)
     if result is None or not _inside(result, bounds):
         result = _fit(text, data, sigma, weights, asked)
     if in_x is not None:
-        _check_sigma_x(asked, sigma)
+        check_errors_of_x(asked, sigma, weights)
         options = {name: getattr(asked, name) for name in ("absolute_sigma", "level", "seed", "thorough")}
         result = fit_distances(result, read, data, in_x, bounds, {**options, "limits": limits})
-    # A model of the catalogue is written by us.
+    return _with_doubts(result, text, data, asked)
+
+
+def _with_doubts(result: FitResult, text: str, data: Mapping[str, Values], asked: Options) -> FitResult:
+    """Return a result that says what in its formula may be meant otherwise; a model of the catalogue is written by us."""
     remarks = misread(text, frozenset(data)) if asked.estimate is None else ()
     return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
 
 
-def _noise_of(noise: str, asked: Options, bare: bool, correlated: bool) -> Noise:
-    """Return the kind of noise that was asked for. Raises DataError for none, or where counts leave no room for more."""
-    if noise not in tuple(Noise):
-        raise DataError(f"There is no noise “{noise}”. It is {', '.join(Noise)}.")
-    if correlated and not (bare and asked.loss == SQUARES and noise == Noise.NORMAL):
-        raise DataError(
-            "A covariance says all of the rows' errors: it takes no ± of x or y, no weights, noise or loss."
-        )
-    if noise != Noise.NORMAL and not (bare and asked.loss == SQUARES and not asked.absolute_sigma):
-        of = (
-            "The scatter is told by the rows"
-            if noise in (Noise.GROWING, Noise.CORRELATED)
-            else "The scatter of counts follows from the curve"
-        )
-        raise DataError(f"{of}: a {noise} fit takes no ± of x or y, no weights and no other loss.")
-    return Noise(noise)
-
-
-def _stepped(read: Formula, data: Mapping[str, Values], sigma: Sigma | None, asked: Options) -> FitResult | None:
+def _stepped(
+    read: Formula, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None, asked: Options
+) -> FitResult | None:
     """Return the fit of a formula that steps at coefficients, which no derivative finds; None for others."""
     from vettore.core.fitting.steps import fit_steps, step_names
 
@@ -180,14 +173,29 @@ def _stepped(read: Formula, data: Mapping[str, Values], sigma: Sigma | None, ask
         return None
     bounds = {name: pair for name, pair in asked.limits.items() if name not in steps}
     start = {name: value for name, value in asked.start.items() if name not in steps}
-    shared = {"limits": bounds, "level": asked.level, "seed": asked.seed, "absolute_sigma": asked.absolute_sigma}
+    shared: dict[str, Any] = {
+        "limits": bounds,
+        "level": asked.level,
+        "seed": asked.seed,
+        "absolute_sigma": asked.absolute_sigma,
+    }
 
     def fit_held(at: Mapping[str, float]) -> FitResult:
-        result = fit(str(read), data, start=start, hold={**asked.held, **at}, sigma=sigma, **shared)  # type: ignore[arg-type]
+        held = {**asked.held, **at}
+        result = fit(
+            str(read), data, start=start, hold=held, sigma=sigma, weights=weights, progress=asked.progress, **shared
+        )
         return replace(result, formula=str(read))
 
     return fit_steps(
-        read, data, steps, sigma, asked.limits, fit_held, {**shared, "hold": asked.held, "start": start or None}
+        read,
+        data,
+        steps,
+        (sigma, weights),
+        asked.limits,
+        fit_held,
+        {**shared, "hold": asked.held, "start": start or None},
+        asked.progress,
     )
 
 
@@ -254,16 +262,6 @@ def _counted(
     bounds = check_limits(read, limits, dict(asked.held))
     options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
     return fit_counts(result, read, data, law, bounds, {**options, "limits": limits})
-
-
-def _check_sigma_x(asked: Options, sigma: Sigma | None) -> None:
-    if sigma is None:
-        raise DataError(
-            "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
-            "from the curve is its x."
-        )
-    if asked.loss != SQUARES:
-        raise DataError(f"A {asked.loss} fit takes no sigma_x. Fit by squares.")
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:

@@ -23,6 +23,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
+from vettore.core.fitting.asked import Progress
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.result import Coefficient, FitResult
@@ -74,17 +75,28 @@ def fit_steps(
     read: Formula,
     data: Mapping[str, Values],
     steps: tuple[str, ...],
-    sigma: Sigma | None,
+    given: tuple[Sigma | None, Values | None],
     limits: Mapping[str, tuple[float, float]],
     fit_held: Callable[[Mapping[str, float]], FitResult],
     options: Mapping[str, Any],
+    progress: Progress | None = None,
 ) -> FitResult | None:
     """Return the fit with every step at the place that fits best; None where their places are not those of rows.
 
-    ``limits`` bound the steps, ``fit_held`` fits with values held, ``options`` go to the fits of many places. Raises DataError.
+    ``given`` are the ± of the rows and their weights, ``limits`` bound the steps, ``fit_held`` fits with values held,
+    ``options`` go to the fits of many places, ``progress`` may end the turns of several steps. Raises DataError.
     """
+    sigma, weights = given
     columns = {name: as_values(data[name], name) for name in (*read.data, *read.measured)}
     used = np.all([np.isfinite(column) for column in columns.values()], axis=0)
+    if weights is not None:
+        # A row of weight w scatters like one with σ = 1/√w; one without weight is not there.
+        weighed = as_values(weights, "weights")
+        if len(weighed) != len(used):
+            raise DataError(f"weights has {len(weighed)} entries, and the data have {len(used)} rows.")
+        used &= np.isfinite(weighed) & (weighed > 0)
+        with np.errstate(all="ignore"):
+            sigma = 1 / np.sqrt(weighed)
     rows = {name: column[used] for name, column in columns.items()}
     edges: dict[str, Array] = {}
     for name in steps:
@@ -95,13 +107,13 @@ def fit_steps(
         edges[name] = np.unique(np.clip(found, low, high))
         if len(edges[name]) < 2:
             raise DataError(f"No row changes sides while {name} is within its limits.")
-    given = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
+    spread = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
 
     def profile(name: str, at: Mapping[str, float]) -> _Profile:
-        squares_in = partial(_squares, str(read), rows, name, at, given, options)
+        squares_in = partial(_squares, str(read), rows, name, at, spread, options)
         return _profile(squares_in, edges[name], int(used.sum()))
 
-    at, told = _by_turns(steps, edges, profile)
+    at, told = _by_turns(steps, edges, profile, progress)
     result = fit_held(at)
     return _with_steps(read, result, at, told)
 
@@ -184,7 +196,10 @@ def _squares(
 
 
 def _by_turns(
-    steps: Sequence[str], edges: Mapping[str, Array], profile: Callable[[str, Mapping[str, float]], _Profile]
+    steps: Sequence[str],
+    edges: Mapping[str, Array],
+    profile: Callable[[str, Mapping[str, float]], _Profile],
+    progress: Progress | None = None,
 ) -> tuple[dict[str, float], dict[str, _Profile]]:
     """Return the places of all steps, and the profile of each beside the others: the best of several beginnings."""
     best: tuple[float, dict[str, float], dict[str, _Profile]] | None = None
@@ -195,16 +210,21 @@ def _by_turns(
             for place, name in enumerate(steps)
         }
         told: dict[str, _Profile] = {}
+        ended = False
         for _ in range(MOST_ROUNDS):
             before = dict(at)
             for name in steps:
                 told[name] = profile(name, at)
                 at[name] = told[name].middle
-            if at == before or count == 1:
+            lowest = min(float(one.squares.min()) for one in told.values())
+            ended = progress is not None and bool(progress(turn + 1, lowest))
+            if at == before or count == 1 or ended:
                 break
         lowest = min(float(one.squares.min()) for one in told.values())
         if best is None or lowest < best[0]:
             best = lowest, at, told
+        if ended:
+            break
     assert best is not None
     return best[1], best[2]
 
