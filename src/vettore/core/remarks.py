@@ -30,6 +30,8 @@ class RemarkKind(StrEnum):
     SPELT_ALIKE = "spelt alike"
     NO_COLUMN = "no column"
     NUMBER_E = "the number e"
+    LIKE_A_COLUMN = "like a column"
+    AS_GOOD = "another answer as good"
     FUNCTION_JOINED = "function joined to a column"
     READ_FROM_LEFT = "read from the left"
     ROUGH_SIGMA = "rough ± of the left side"
@@ -105,6 +107,10 @@ def counted(count: float, word: str, several: str = "") -> str:
     return f"1 {word}" if count == 1 else f"{count:.0f} {several or word + 's'}"
 
 
+def _valued(remark: Remark) -> str:
+    return ", ".join(f"{name} = {value:.5g}" for name, value in zip(remark.names, remark.figures, strict=True))
+
+
 def _rows(remark: Remark) -> str:
     return name_rows(remark.rows)
 
@@ -152,6 +158,12 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.NUMBER_E: lambda r: (
         "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
         "or write it in backquotes: `e`."
+    ),
+    RemarkKind.LIKE_A_COLUMN: lambda r: (
+        f"{r.names[0]} is no column and was fitted as a coefficient. Did you mean the column {r.names[1]}?"
+    ),
+    RemarkKind.AS_GOOD: lambda r: (
+        f"Another answer fits as well: {_valued(r)}. These rows cannot tell which is meant."
     ),
     RemarkKind.FUNCTION_JOINED: lambda r: (
         f"{r.names[0]} was fitted as a coefficient. For the function write {r.names[1]}."

@@ -195,7 +195,7 @@ def test_held_limited_and_left_out():
         ({"noise": "gamma"}, "There is no noise “gamma”. It is normal, poisson, binomial."),
         ({"noise": "poisson", "sigma": 1.0}, "takes no ± of x or y"),
         ({"noise": "poisson", "loss": "huber"}, "no other loss"),
-        ({"noise": "poisson", "trials": 5}, "have no trials"),
+        ({"noise": "poisson", "trials": 5}, "are for shares"),
         ({"noise": "binomial"}, "needs trials"),
         ({"noise": "binomial", "trials": [1.0, 2.0]}, "trials has 2 entries"),
         ({"noise": "binomial", "trials": 4}, "Shares are from 0 to 1, and row 2 holds none"),

@@ -37,6 +37,8 @@ from vettore.core.formula.write import name_text, to_text
 # How far from whole a count may be read.
 WHOLE = 1e-9
 # While the search has no curve that is positive everywhere, what is below these shares of the mean is bent upwards.
+# A deviance that is nothing but rounding.
+MET = 1e-9
 FLOORS = (0.2, 0.02, 0.002)
 # Likelihood ranges cost fits; for more rows they are those of the standard errors, which agree with them there.
 MOST_RANGED = 5_000
@@ -142,6 +144,7 @@ def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, r
                 f"Counts are whole numbers from 0, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. "
                 "Set aside what is no count, or fit with ordinary noise."
             )
+        _check_some(y, 0.0, "count")
         return Law(noise)
     if trials is None:
         raise DataError("Binomial noise needs trials: of how many each share is.")
@@ -157,7 +160,18 @@ def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, r
             f"Shares are from 0 to {whole:g}, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. Divide "
             "the counts by the trials first."
         )
+    _check_some(y, 0.0, "share")
+    _check_some(y, whole, "share")
     return Law(noise, count, whole)
+
+
+def _check_some(y: Array, value: float, word: str) -> None:
+    """Refuse rows that are all none, or all whole: the likelihood is greatest at the end of what a curve may be."""
+    if len(y) and (y == value).all():
+        raise DataError(
+            f"Every {word} is {value:g}, so that these rows only say that the curve is near {value:g}: no coefficient can be "
+            "told from them."
+        )
 
 
 def tails(result: FitResult) -> Array:
@@ -273,7 +287,9 @@ def _told(
             "formula that does, such as an exponential, or limit its coefficients."
         )
     law, y = problem.law, problem.y
-    if int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < len(c):
+    # Rows of none and all alone, each met to the last digit: the step between them may be as steep as it likes.
+    apart = law.trials is not None and at.squares <= MET and bool(((y == 0) | (y == law.whole)).all())
+    if apart or int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < len(c):
         raise DataError(
             "The likelihood goes on rising as the curve steps ever more steeply from none to all: these counts set no bound to "
             "it. Hold or limit a coefficient, or measure where the step is."

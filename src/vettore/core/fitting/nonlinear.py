@@ -13,12 +13,13 @@ from vettore.core.arrays import Array, Values, as_values, check_range
 from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
 from vettore.core.fitting.blockwise import refine
-from vettore.core.fitting.canonical import canonical
+from vettore.core.fitting.canonical import canonical, with_mirrors
 from vettore.core.fitting.distances import ErrorsOfX, errors_of_x, fit_distances
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
+from vettore.core.fitting.out_of_range import no_finite_value
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
 from vettore.core.fitting.record import Alternative, Noise, Search
@@ -42,6 +43,7 @@ THIN_ROWS, THIN_FROM_START, THIN_SHARE = 8_000, 1_000, 64
 # For a first look so many rows are searched, and so many steps taken on all rows.
 FIRST_LOOK_ROWS, FIRST_LOOK_STEPS = 1_000, 4
 # A sum of squares below this share of another is clearly better; so many rows are searched for it.
+UNKNOWN = (RemarkKind.NOT_APART, RemarkKind.NO_EFFECT, RemarkKind.DEPENDENT_TERM, RemarkKind.ZERO_TERM)
 CLEARLY, LOOKED_AT = 0.99, 2_000
 # From one start alone no answers are to be compared, so that the polish, whose steps are shorter work, may begin early.
 NEARLY_THERE = 1e-2
@@ -159,7 +161,14 @@ def _asked_fit(
 def _with_doubts(result: FitResult, text: str, data: Mapping[str, Values], asked: Options) -> FitResult:
     """Return a result that says what in its formula may be meant otherwise; a model of the catalogue is written by us."""
     remarks = misread(text, frozenset(data)) if asked.estimate is None else ()
-    return replace(result, own_remarks=(*remarks, *result.own_remarks)) if remarks else result
+    doubtful = {name for remark in result.own_remarks if remark.kind in UNKNOWN for name in remark.names}
+    # A coefficient called like a column that is used was meant for it only where it has nothing to tell: t/T is clear.
+    remarks = tuple(one for one in remarks if one.kind is not RemarkKind.LIKE_A_COLUMN or one.names[0] in doubtful)
+    own = result.own_remarks
+    if doubtful:
+        # Along these the curve stays the same, so that there are other answers without end.
+        own = tuple(one for one in own if one.kind not in (RemarkKind.AS_GOOD, RemarkKind.FEW_ROUNDS_AGREE))
+    return replace(result, own_remarks=(*remarks, *own)) if remarks or own != result.own_remarks else result
 
 
 def _stepped(
@@ -288,7 +297,10 @@ def _fit(
     started = any(name in asked.start for name in model.parts.nonlinear)
     beside = partial(_look_beside, problem, asked) if started else None
     with np.errstate(all="ignore"):
-        return nonlinear_result(model, problem, rows, used, _solve(problem, read, rows, asked), asked, beside)
+        solved = _solve(problem, read, rows, asked)
+        if asked.thorough and asked.loss == SQUARES:
+            solved = replace(solved, search=with_mirrors(problem, solved.answer, solved.search))
+        return nonlinear_result(model, problem, rows, used, solved, asked, beside)
 
 
 def _look_beside(problem: Separable, asked: Options, result: FitResult) -> Alternative | None:
@@ -327,7 +339,7 @@ def _solve(problem: Separable, read: Formula, rows: Rows, asked: Options) -> Sol
         searched = thinned(problem, problem.n // THIN_SHARE)
         reached = search_to_end(searched, reached.alpha, nearly=NEARLY_THERE) or reached
     if reached is None:
-        raise DataError(f"{read} has no finite value for any starting values tried. Check the formula and its signs.")
+        raise no_finite_value(problem)
     if searched is not problem:
         if asked.loss == SQUARES and not asked.limits:
             answer = refine(problem, reached, searched)
@@ -382,5 +394,5 @@ def _search(problem: Separable, rows: Rows, asked: Options) -> tuple[Reached | N
         Alternative(dict(zip(problem.model.free, map(float, values), strict=True)), squares)
         for squares, values in found.others
     )
-    search = Search(found.tried, found.agreed, found.rounds, others=others, remarks=remarks)
+    search = Search(found.tried, found.agreed, found.rounds, others=others, remarks=remarks, equal=found.equal)
     return canonical(problem, found.best), search

@@ -12,11 +12,11 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import joint_quantile
-from vettore.core.errors import DataError
 from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.at_limits import ranges_at_limits
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
+from vettore.core.fitting.out_of_range import not_apart, out_of_range
 from vettore.core.fitting.polish import CONVERGED, Polished
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.record import Alternative, Search, Stop
@@ -61,7 +61,7 @@ def nonlinear_result(
     residuals = answer.residual if forgiven is None else problem.joint(answer.alpha, answer.c)[0]
     squares = float(residuals @ residuals)
     if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
-        raise DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
+        raise out_of_range(problem)
     scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
     interval_freedom = math.inf if asked.absolute_sigma else float(max(freedom, 0))
     known = [i for i in model.order if free[i]]
@@ -203,6 +203,9 @@ def _remarks(
 
 def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable) -> Remark:
     """Name the coefficients along which the curve does not change."""
+    same = not_apart(problem)
+    if same:
+        return Remark(RemarkKind.NOT_APART, same)
     jacobian = problem.joint(answer.alpha, answer.c)[1].T
     size = np.linalg.norm(jacobian, axis=0)
     still = [name for name, length in zip(model.free, size, strict=True) if length <= 0 or not np.isfinite(length)]

@@ -13,7 +13,7 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tokens import tokens
-from vettore.core.formula.tree import Name, Negate, Node, walk
+from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, walk
 from vettore.core.formula.words import ARGUMENTS
 from vettore.core.formula.write import to_text
 from vettore.core.remarks import Remark, RemarkKind
@@ -50,6 +50,15 @@ class Prepared:
         return (*self.parts.linear, *self.parts.nonlinear)
 
     @cached_property
+    def phases(self) -> tuple[str, ...]:
+        """The nonlinear coefficients that are added inside a sine or cosine."""
+        found: list[str] = []
+        for node in walk(self.formula.right):
+            if isinstance(node, Call) and node.function in ("sin", "cos"):
+                found += [name for name in _summands(node.arguments[0]) if name in self.parts.nonlinear]
+        return tuple(dict.fromkeys(found))
+
+    @cached_property
     def order(self) -> tuple[int, ...]:
         """Their places in the order of the formula."""
         return tuple(self.free.index(name) for name in self.formula.coefficients if name in self.free)
@@ -81,11 +90,14 @@ def misread(text: str, columns: frozenset[str]) -> tuple[Remark, ...]:
     unused = sorted(columns - {*read.data, *read.measured})
     remarks = []
     for name in read.coefficients:
-        alike = [one for one in sorted(columns - {*read.measured}) if one.casefold() == name.casefold()]
+        alike = [one for one in unused if one.casefold() == name.casefold()]
         alike += get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
+        used = [one for one in read.data if one.casefold() == name.casefold()]
         joined = next((word for word in ARGUMENTS if name.startswith(word) and name[len(word) :] in columns), None)
         if alike:
             remarks.append(Remark(RemarkKind.SPELT_ALIKE, (name, alike[0])))
+        elif used:
+            remarks.append(Remark(RemarkKind.LIKE_A_COLUMN, (name, used[0])))
         elif joined is not None:
             remarks.append(Remark(RemarkKind.FUNCTION_JOINED, (name, f"{joined}({name[len(joined) :]})")))
     if not remarks and not read.data and len(read.coefficients) > 1:
@@ -129,6 +141,15 @@ def _prepared(text: str, columns: frozenset[str], held: tuple[str, ...], limited
         has_constant(parts, read.data),
         _like_terms(parts),
     )
+
+
+def _summands(node: Node) -> list[str]:
+    """Return the names that are added in a sum."""
+    if isinstance(node, Negate):
+        return _summands(node.of)
+    if isinstance(node, Binary) and node.sign in "+-":
+        return [*_summands(node.left), *_summands(node.right)]
+    return [node.name] if isinstance(node, Name) else []
 
 
 def _unsigned(change: Node) -> Node:

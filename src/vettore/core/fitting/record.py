@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -91,3 +91,5 @@ class Search:
     unit: str = "rounds"
     others: tuple[Alternative, ...] = ()
     remarks: tuple[Remark, ...] = ()
+    # Where other rounds reached the same sum of squares, while that is still looked at.
+    equal: tuple[Any, ...] = ()

@@ -26,7 +26,7 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.linear import without
 from vettore.core.formula.tree import Binary, Node, names
 
-DRAWS, REDRAWS = 512, 128
+DRAWS, REDRAWS = 512, 256
 KEPT, FINAL = 16, 3
 SHORT_STEPS = 10
 SWEEPS = 3
@@ -47,6 +47,8 @@ class Found:
     rounds: int
     tried: int
     others: tuple[tuple[float, Array], ...]
+    # Where other rounds reached the same sum of squares.
+    equal: tuple[Reached, ...] = ()
 
 
 def find(
@@ -83,7 +85,8 @@ def find(
         for r in sorted(reached, key=lambda one: one.projected.squares)
         if not _same(r.projected.squares, floor, problem)
     ]
-    return Found(best, agreed, len(reached), tried, tuple(others))
+    equal = tuple(r for r in reached if r is not best and _same(r.projected.squares, floor, problem))
+    return Found(best, agreed, len(reached), tried, tuple(others), equal)
 
 
 def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool) -> Found | None:
@@ -117,13 +120,14 @@ def _round(
     columns = [np.asarray(problem.given[name], dtype=np.float64) for name in data]
     found = roles(tree, names_of, data, read.coefficients)
 
-    def drawn(name: str, count: int) -> Array:
+    def drawn(name: str, count: int, rest: Array) -> Array:
         if name in pinned:
             return np.full(count, pinned[name])
         place = names_of.index(name)
-        return _inside(draw(found[name], columns, count, rng), problem.low[place], problem.high[place], rng)
+        return _inside(draw(found[name], columns, count, rng, rest), problem.low[place], problem.high[place], rng)
 
-    draws = np.column_stack([drawn(name, DRAWS) for name in names_of])
+    level = problem.plain_y - problem.plain_y.mean()
+    draws = np.column_stack([drawn(name, DRAWS, level) for name in names_of])
     draws = np.vstack([draws, *_linearised(problem, tree, rng), *(start[None, :] for start in first)])
     few = thinned(problem, MOST_SCREENED)
     order = np.argsort(few.squares(draws))
@@ -136,8 +140,9 @@ def _round(
         before = best.projected.squares
         for block in blocks:
             again = np.repeat(best.alpha[None, :], REDRAWS, axis=0)
+            rest = problem.joint(best.alpha, best.projected.c)[0]
             for place in block:
-                again[:, place] = drawn(names_of[place], REDRAWS)
+                again[:, place] = drawn(names_of[place], REDRAWS, rest)
             order = np.argsort(few.squares(again))
             better = _best_of(problem, again[order[:FINAL]])
             tried += FINAL
