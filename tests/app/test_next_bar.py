@@ -172,13 +172,14 @@ def test_readings_can_be_known_better_too(page, window):
 
 def test_a_plan_in_words(page):
     """Places that are taken several times are named once; one row tells, several tell."""
-    told = core.WhereNext(np.array([0.0, 5.0]), np.array([0.9, 1.0]), 1.0, 0.0, (0.0, 0.0, 6.5, 6.5, 6.5), 0.5)
+    told = core.WhereNext(np.array([0.0, 5.0]), np.array([0.9, 1.0]), 1.0, 0.0, (0.0, 0.0, 6.5, 6.5, 6.5), 0.5, 0.5)
     style = NumberStyle()
     assert where_next_in_words(page.fit, "k", "1/min", told, style) == (
         "5 rows more tell most at time = 0 (twice) and 6.5 (3 times) min: the ± of k goes from 1.0 to 0.50 1/min, 50 % less."
     )
-    one = core.WhereNext(np.array([0.0]), np.array([0.96]), 1.0, 0.0, (0.0,), 0.96)
+    one = core.WhereNext(np.array([0.0]), np.array([0.96]), 1.0, 0.0, (0.0,), 0.96, 0.977)
     assert where_next_in_words(page.fit, "all coefficients", "", one, style) == (
-        "One row more tells most of all coefficients at time = 0 min: their ± become 4.0 % less."
+        "One row more tells most of all coefficients at time = 0 min: the radius of their joint confidence region becomes "
+        "4.0 % less (D-criterion), each ± 2.3 % less in the geometric mean."
     )
     assert rows_needed_in_words(0.5, "d", 0, (), style) == "± 0.5 d is reached already."

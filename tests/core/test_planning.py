@@ -83,7 +83,7 @@ def test_a_plan_is_printed(run):
         "measure at x  3 × 0, 3 × 4.02",
         "  A          10.00 ± 0.12",
         "  k          0.2500 ± 0.0084",
-        "as many evenly spread rows make their ± together 1.29 times as large",
+        "as many evenly spread rows make the radius of their joint confidence region 1.29 times as large",
     ]
     assert run(*asked, "--json")[0] == 0
     assert "Give either a formula or --model" in run("plan", "--x", "0..1", "--rows", "3")[2]

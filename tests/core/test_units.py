@@ -76,9 +76,9 @@ def test_composed(powers, text):
         ("1/s", {"s": -1}),
         ("m/s/s", {"m": 1, "s": -2}),
         ("m·m", {"m": 2}),
-        ("m²", {"m²": 1}),
+        ("m²", {"m": 2}),
         ("(mg/L)²", {"(mg/L)²": 1}),
-        ("m^2", {"m^2": 1}),
+        ("m^2", {"m": 2}),
         ("", {}),
     ],
 )
@@ -142,3 +142,41 @@ def test_a_unit_taken_together_measures_the_same(parts):
     for name, exponent, above in parts:
         written += ("·" if above else "/") + units.power(name, exponent)
     assert units.conversion(written, units.simplified(written)) == (1.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "product", "quotient"),
+    [
+        ("mg/L", "L", "mg", "mg/L²"),
+        ("mg/L", "mg", "mg²/L", "1/L"),
+        ("m", "m", "m²", ""),
+        ("m³/s", "m", "m⁴/s", "m²/s"),
+        ("mg/(L·min)", "min", "mg/L", "mg/(L·min²)"),
+        ("mL", "L", "mL·L", "mL/L"),
+        ("mV", "mg/L", "mV·mg/L", "mV/(mg/L)"),
+        ("count per cell", "cell", "count per cell·cell", "(count per cell)/cell"),
+    ],
+)
+def test_one_algebra_cancels_what_is_in_both(first, second, product, quotient):
+    """Products, quotients and powers of the same units say the same, and nothing is cancelled that is not alike."""
+    assert units.product(first, second) == product
+    assert units.quotient(first, second) in (
+        quotient,
+        quotient.strip("()"),
+        quotient.replace("(count per cell)", first),
+    )
+    assert units.composed({first: 1, second: -1}) == units.quotient(first, second)
+    assert units.simplified(units.product(first, first)) == units.simplified(units.composed({first: 2}))
+
+
+def test_coefficients_of_columns_that_share_a_unit_are_told_in_it():
+    """A mass over a concentration is a volume, and a slope of one length over another has no unit."""
+    from vettore.core.formula.coefficient_units import coefficient_units
+    from vettore.core.formula.formula import read_formula
+
+    told = coefficient_units(read_formula("m = V*c", ["m", "c"]), {"m": "mg", "c": "mg/L"})
+    assert told.units == {"V": "L"}
+    told = coefficient_units(read_formula("q = a + b*h", ["q", "h"]), {"q": "m³/s", "h": "m"})
+    assert told.units == {"a": "m³/s", "b": "m²/s"}
+    clash = coefficient_units(read_formula("y = x + 2*z", ["x", "y", "z"]), {"x": "mg/L", "z": "mg", "y": "mg/L"})
+    assert clash.contradictions

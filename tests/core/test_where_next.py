@@ -142,3 +142,26 @@ def test_what_cannot_be_foretold_is_refused():
         core.where_next(exact, [1.0], "a")
     with pytest.raises(core.DataError, match="Not even"):
         core.rows_needed(result, [0.0], "k", 1e-12)
+
+
+def test_all_coefficients_have_two_measures_and_both_are_what_they_are_called():
+    """det^(1/2p) of the covariance after the plan beside today's, and the geometric mean of the single ±, by a fit of the plan."""
+    result, _ = fitted("decay")
+    told = core.where_next(result, np.linspace(0, 14, 15), "all", rows=3)
+    jacobian = []
+    for place in told.plan:
+        step = {name: 1e-6 * (abs(one.value) or 1) for name, one in result.coefficients.items()}
+        row = []
+        for name, h in step.items():
+            values = {n: one.value for n, one in result.coefficients.items()}
+            up, down = ({**values, name: values[name] + way * h} for way in (1, -1))
+            row.append(float(result.curve.with_values(up)(place) - result.curve.with_values(down)(place)) / (2 * h))
+        jacobian.append(row)
+    rows = np.array(jacobian) / (result.curve.residual_sd * result.curve.row_sigma)
+    before = result.covariance
+    after = np.linalg.inv(np.linalg.inv(before) + rows.T @ rows)
+    radius = (np.linalg.det(after) / np.linalg.det(before)) ** (1 / (2 * len(before)))
+    each = np.exp(np.mean(np.log(np.diag(after) / np.diag(before))) / 2)
+    assert told.planned == pytest.approx(radius, rel=1e-5)
+    assert told.planned_each == pytest.approx(each, rel=1e-5)
+    assert told.planned != pytest.approx(told.planned_each, rel=0.01)

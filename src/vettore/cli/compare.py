@@ -69,19 +69,21 @@ def _told(one: Compared) -> dict[str, Any]:
         "as_good_as_the_best": one.equal,
         "r_squared": result.r_squared,
         "adjusted_r_squared": result.adjusted_r_squared,
+        "r_squared_against": result.r_squared_against,
+        "adjusted_r_squared_about_mean": one.adjusted_r_squared_about_mean,
         "left_one_out_error": result.left_one_out_error,
         "values": {name: coefficient.value for name, coefficient in result.coefficients.items()},
     }
 
 
 def _say_table(order: Sequence[Compared], style: NumberStyle) -> None:
-    """Print the models, best first."""
+    """Print the models, best first; R² against the mean for all of them, so that they compare."""
     click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
     for one in order:
         mark = "  as good as the best" if one.equal and one is not order[0] else ""
         weight = style.fixed(one.weight, 3)
         click.echo(
             f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
-            f"{style.number(one.result.adjusted_r_squared, 5):>10} "
+            f"{style.number(one.adjusted_r_squared_about_mean, 5):>10} "
             f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
         )

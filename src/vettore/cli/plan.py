@@ -62,7 +62,7 @@ def plan(
     click.echo(f"measure at x  {', '.join(places)}")
     for name, value in values_of(guess).items():
         click.echo(f"  {name:10} {style.pair(value, made.standard_errors[name])}")
-    of = "their ± together" if improve == "all" else f"the ± of {improve}"
+    of = "the radius of their joint confidence region" if improve == "all" else f"the ± of {improve}"
     if math.isfinite(made.even):
         click.echo(
             f"as many evenly spread rows make {of} {style.number(made.even / made.standard_error, 3)} times as large"

@@ -6,8 +6,10 @@ coefficients). Then
 
     var θ = tᵀ P⁻¹ t,        P = 1 + Σ v(xᵢ) v(xᵢ)ᵀ / σᵢ²,
 
-which for one row more is t·t − (t·v)²/(σ² + v·v). For all coefficients together the mth root of det P⁻¹ is taken, m being their
-number. A plan of several rows is found greedily and then bettered row by row till no exchange helps.
+which for one row more is t·t − (t·v)²/(σ² + v·v). For all m coefficients together the measure is det P^(−1/2m), the radius of
+their joint confidence region beside today's (the D-criterion: Wald 1943); the geometric mean of their single ± is another
+number, since their correlations change, too, and is told beside it. A plan of several rows is found greedily and then bettered
+row by row till no exchange helps.
 """
 
 from __future__ import annotations
@@ -42,7 +44,8 @@ class WhereNext:
 
     ``standard_error`` (k,) is that with one row more there; ``best`` the x that lowers it most (for its price). ``plan`` are
     the best x for so many rows together, ``planned`` the standard error after them. For all coefficients together ``now`` is 1
-    and the others are the factor by which their ± shrink in the geometric mean.
+    and the others are the radius of the joint confidence region beside today's (D-criterion). ``planned_each`` is the geometric
+    mean of what the plan makes of each single ±, beside today's.
     """
 
     x: Array
@@ -51,6 +54,7 @@ class WhereNext:
     best: float
     plan: tuple[float, ...]
     planned: float
+    planned_each: float
 
 
 def where_next(
@@ -83,7 +87,9 @@ def where_next(
     plan = problem.plan(int(rows), cost)
     planned = problem.error(problem.with_rows(plan))
     best = float(problem.x[int(np.argmax(gain))])
-    return WhereNext(problem.x, errors, now, best, tuple(sorted(float(problem.x[k]) for k in plan)), planned)
+    chosen = tuple(sorted(float(problem.x[k]) for k in plan))
+    each = planned / now if improve != ALL else _each(result, problem.with_rows(plan))
+    return WhereNext(problem.x, errors, now, best, chosen, planned, each)
 
 
 def rows_needed(
@@ -113,6 +119,16 @@ def rows_needed(
         count += times
         used.add(float(problem.x[best]))
     return count, tuple(sorted(used))
+
+
+def _each(result: FitResult, precision: Array) -> float:
+    """Return the geometric mean of what a precision makes of the ± of each coefficient, beside today's."""
+    logs = []
+    for name in result.fitted_names:
+        spread = result.curve.coefficient_spread(name)
+        if spread is not None and np.any(spread):
+            logs.append(math.log(float(spread @ np.linalg.solve(precision, spread)) / float(spread @ spread)) / 2)
+    return math.exp(float(np.mean(logs))) if logs else 1.0
 
 
 def _candidates(result: FitResult, x: Values, improve: Improve, sigma: Values | float | None) -> Candidates:

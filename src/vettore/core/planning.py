@@ -31,8 +31,8 @@ class Plan:
     """Rows to measure: ``x`` in rising order, the ``standard_errors`` of the coefficients that they would give.
 
     ``standard_error`` is that of the number to be known, ``even`` what as many rows evenly spread over the places would make of
-    it; for all coefficients together both are geometric means of their ±, each beside its guess. ``even`` is infinite where
-    evenly spread rows tell nothing of it.
+    it; for all coefficients together both are the radius of their joint confidence region, each coefficient beside its guess
+    (D-criterion, det^(1/2m) of their covariance). ``even`` is infinite where evenly spread rows tell nothing of it.
     """
 
     x: tuple[float, ...]

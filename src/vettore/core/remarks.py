@@ -108,7 +108,7 @@ def counted(count: float, word: str, several: str = "") -> str:
 
 
 def _valued(remark: Remark) -> str:
-    return ", ".join(f"{name} = {value:.5g}" for name, value in zip(remark.names, remark.figures, strict=True))
+    return ", ".join(f"{name} = {value:.5g}" for name, value in zip(remark.names, remark.figures, strict=False))
 
 
 def _rows(remark: Remark) -> str:

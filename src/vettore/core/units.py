@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import Any
 
@@ -19,6 +19,10 @@ _PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
 RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
+# Powers nearer to each other than this are the same.
+SAME = 1e-9
+
+
 def power(unit: str, exponent: int) -> str:
     """Return ``unit`` to a whole power ≥ 0: ``min²``; a compound unit gets brackets."""
     if not unit or exponent == 0:
@@ -30,46 +34,49 @@ def power(unit: str, exponent: int) -> str:
 
 
 def quotient(above: str, below: str) -> str:
-    """Return ``above`` per ``below``; equal units cancel."""
+    """Return ``above`` per ``below``; what is in both cancels: ``mg/L`` per ``mg`` is ``1/L``."""
     if above == below or not below:
         return "" if above == below else above
+    together = _together({above: 1.0, below: -1.0})
+    if together is not None:
+        return together
     base = f"({below})" if any(mark in below for mark in "/·* ") else below
     return f"{above or '1'}/{base}"
 
 
 def product(first: str, second: str) -> str:
-    """Return the product of two units, as an area under a curve has it; ``mg/L`` times ``min`` is ``mg·min/L``."""
+    """Return the product of two units, as an area under a curve has it; ``mg/L`` times ``min`` is ``mg·min/L``, times L mg."""
     if not first or not second:
         return first or second
-    above, slash, below = first.partition("/")
-    return f"{above}·{second}{slash}{below}"
+    together = _squared(first) if first == second else _together({first: 1.0, second: 1.0})
+    return _beside(first, second) if together is None else together
 
 
 def composed(powers: Mapping[str, float]) -> str:
     """Return units to their powers as one text: ``{"mg/L": 1, "min": -1}`` is ``mg/L/min``."""
+    together = _together(powers)
+    if together is not None:
+        return together
     above = below = ""
     for unit, exponent in sorted(powers.items(), key=lambda one: "/" not in one[0]):
-        if abs(exponent) < 1e-9:
+        if abs(exponent) < SAME:
             continue
         size = abs(exponent)
-        whole = power(unit, round(size)) if abs(size - round(size)) < 1e-9 else f"{unit}^{size:g}"
+        whole = power(unit, round(size)) if abs(size - round(size)) < SAME else f"{unit}^{size:g}"
         if exponent > 0:
-            above = product(above, whole)
+            above = _beside(above, whole)
         else:
-            below = product(below, whole)
-    return quotient(above, below) if below else above
+            below = _beside(below, whole)
+    if not below:
+        return above
+    base = f"({below})" if any(mark in below for mark in "/·* ") else below
+    return f"{above or '1'}/{base}"
 
 
 def parts(unit: str) -> dict[str, float]:
-    """Return the powers of the parts of a unit, ``mg·min/L`` as mg, min and 1/L; one with brackets stays whole."""
-    if not unit or any(mark in unit for mark in "()*^ "):
-        return {unit: 1.0} if unit else {}
-    out: dict[str, float] = {}
-    for place, side in enumerate(unit.split("/")):
-        for part in side.split("·"):
-            if part and part != "1":
-                out[part] = out.get(part, 0.0) + (1.0 if place == 0 else -1.0)
-    return out
+    """Return the powers of the parts of a unit, ``mg·min/L`` as mg, min and 1/L; one that cannot be taken apart stays whole."""
+    found = _powers_in(unit)
+    return found if found is not None else {unit: 1.0} if unit else {}
 
 
 def simplified(unit: str) -> str:
@@ -77,9 +84,51 @@ def simplified(unit: str) -> str:
 
     No part is turned into another, so that numbers keep their value. What cannot be taken apart stays as it is.
     """
+    found = _powers_in(unit)
+    return unit if found is None else composed(found)
+
+
+def share_parts(units: Iterable[str]) -> set[str]:
+    """Return those of several units that have a part in common with another one."""
+    apart = {unit: _powers_in(unit) for unit in dict.fromkeys(units) if unit}
+    count: dict[str, int] = {}
+    for found in apart.values():
+        for part in found or ():
+            count[part] = count.get(part, 0) + 1
+    return {unit for unit, found in apart.items() if any(count[part] > 1 for part in found or ())}
+
+
+def _together(powers: Mapping[str, float]) -> str | None:
+    """Return a product of units taken apart, where two of them have a part in common; None for all others."""
+    used = {unit: exponent for unit, exponent in powers.items() if unit and abs(exponent) >= SAME}
+    shared = share_parts(used)
+    if not shared:
+        return None
+    out: dict[str, float] = {}
+    for unit, exponent in used.items():
+        apart = parts(unit) if unit in shared else {unit: 1.0}
+        for part, times in apart.items():
+            out[part] = out.get(part, 0.0) + times * exponent
+    return composed({part: exponent for part, exponent in out.items() if abs(exponent) >= SAME})
+
+
+def _squared(unit: str) -> str | None:
+    found = _powers_in(unit)
+    return None if found is None else composed({part: 2 * exponent for part, exponent in found.items()})
+
+
+def _beside(first: str, second: str) -> str:
+    if not first or not second:
+        return first or second
+    above, slash, below = first.partition("/")
+    return f"{above}·{second}{slash}{below}"
+
+
+def _powers_in(unit: str) -> dict[str, float] | None:
+    """Return the powers of the parts of a unit; None for a text that cannot be taken apart."""
     pieces = list(_PIECES.finditer(unit))
     if "".join(match[0] for match in pieces) != unit or not unit:
-        return unit
+        return None
     powers: dict[str, float] = {}
     # The sign of the powers at each depth of brackets, and what the next part's own sign is.
     signs, sign = [1.0], 1.0
@@ -96,14 +145,14 @@ def simplified(unit: str) -> str:
         elif piece[0] == ")":
             # A power of a bracket would have to be carried into it.
             if not opened or (following is not None and following["power"]):
-                return unit
+                return None
             signs.pop()
             sign = opened.pop()
         elif piece[0] in "·*/":
             sign = -1.0 if piece[0] == "/" else 1.0
         elif piece["power"] and (place == 0 or not pieces[place - 1]["name"]):
-            return unit
-    return unit if opened else composed(powers)
+            return None
+    return None if opened else {part: exponent for part, exponent in powers.items() if abs(exponent) >= SAME}
 
 
 def _power_of(text: str) -> float:

@@ -113,13 +113,21 @@ def _outliers_figure(check: Check, result: FitResult, style: NumberStyle) -> str
 def _influence(check: Check, result: FitResult) -> str:
     if not check.rows:
         return "No single row decides the curve."
-    verb = "moves" if len(check.rows) == 1 else "move"
-    return f"{name_rows(sorted(check.numbers[:MOST_NAMED])).capitalize()} {verb} the curve strongly."
+    one = len(check.rows) == 1
+    subject = f"{name_rows(sorted(check.numbers[:MOST_NAMED])).capitalize()} {'moves' if one else 'move'} the curve"
+    if check.outcome is Outcome.AS_BY_CHANCE:
+        return f"{subject}, as {'a row' if one else 'rows'} at such a place may by chance."
+    return f"{subject} strongly."
 
 
 def _influence_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
     top = check.figures["largest"]
-    return f"largest Cook's distance {style.number(top, 2)}" if math.isfinite(top) else "one row has a leverage of 1"
+    limit = style.number(check.figures["limit"], 1)
+    return (
+        f"largest Cook's distance {style.number(top, 2)}, limit {limit}"
+        if math.isfinite(top)
+        else "one row has a leverage of 1"
+    )
 
 
 COUNTED = {

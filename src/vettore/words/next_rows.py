@@ -42,7 +42,12 @@ def where_next_in_words(fit: DerivedFit, called: str, unit: str, told: WhereNext
     gain = 100 * (1 - told.planned / told.now)
     less = f"{style.fixed(gain, 1 if gain < 10 else 0)} % less"
     if called == "all coefficients":
-        return f"{more} most of all coefficients at {where}: their ± become {less}."
+        each = 100 * (1 - told.planned_each)
+        single = f"{style.fixed(each, 1 if each < 10 else 0)} % less"
+        return (
+            f"{more} most of all coefficients at {where}: the radius of their joint confidence region becomes {less} "
+            f"(D-criterion), each ± {single} in the geometric mean."
+        )
     now, then = (style.number(value, 2) for value in (told.now, told.planned))
     becomes = f"the ± of {called} goes from {now} to {then} {unit}".strip()
     return f"{more} most at {where}: {becomes}, {less}."

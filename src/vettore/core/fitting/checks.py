@@ -88,6 +88,7 @@ class Outcome(StrEnum):
     EVERY_POINT = "through every point"
     FEW_ROWS = "few rows"
     LEANS = "leans on single rows"
+    AS_BY_CHANCE = "as by chance"
 
 
 @dataclass(frozen=True)
@@ -247,16 +248,24 @@ def _influence(told: Diagnostics, result: FitResult, named: Array) -> Check:
     ends of a cubic of twelve rows D exceeds 1 every third time by chance.
     """
     cook = np.where(np.isnan(told.cook), np.inf, told.cook)
-    far = cook > COOK_LOOK
+    beyond = cook > COOK_LOOK
     # Only of those, since the chance takes far longer than the distance.
+    far = beyond.copy()
     far[far] = _chance_of(cook[far], result.leverage[far], result) * result.n < LOOK
     strong = _largest_first(cook, far)
-    top = float(cook.max())
-    if not strong:
-        return Check(Kind.INFLUENCE, Verdict.GOOD, figures={"largest": top})
-    verdict = Verdict.BAD if cook[strong[0]] > COOK_BAD else Verdict.LOOK
+    figures = {"largest": float(cook.max()), "limit": COOK_LOOK}
+    if not beyond.any():
+        return Check(Kind.INFLUENCE, Verdict.GOOD, figures=figures)
+    verdict = Verdict.BAD if strong and cook[strong[0]] > COOK_BAD else Verdict.LOOK
+    outcome = None if strong else Outcome.AS_BY_CHANCE
+    named_rows = strong or _largest_first(cook, beyond)
     return Check(
-        Kind.INFLUENCE, verdict, rows=tuple(strong), numbers=_numbers(named, strong), figures={"largest": top}
+        Kind.INFLUENCE,
+        verdict,
+        outcome=outcome,
+        rows=tuple(named_rows),
+        numbers=_numbers(named, named_rows),
+        figures=figures,
     )
 
 

@@ -120,6 +120,15 @@ class Compared:
         total = float(np.sum(weights * (result.y - mean) ** 2))
         return 1.0 - float(np.sum(weights * result.residuals**2)) / total if total > 0 else None
 
+    @property
+    def adjusted_r_squared_about_mean(self) -> float | None:
+        """That R², or that of the deviance of counts, with both sums divided by their degrees of freedom."""
+        result = self.result
+        share = result.r_squared if result.deviance is not None else self.r_squared_about_mean
+        if share is None or result.degrees_of_freedom < 1:
+            return None
+        return 1.0 - (1.0 - share) * (result.n - 1) / result.degrees_of_freedom
+
 
 def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
     """Return fits best first by AICc; of those equally good, the simplest first. Raises DataError.

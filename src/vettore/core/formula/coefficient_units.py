@@ -46,8 +46,16 @@ class CoefficientUnits:
 def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> CoefficientUnits:
     """Work out the units of a formula's coefficients from those of its columns."""
     # A text that is a coefficient's name cannot stand for a unit as well.
-    bases = list(dict.fromkeys(f"[{unit}]" for unit in of_columns.values() if unit))
-    vectors = {name: {f"[{unit}]": 1.0} if unit else {} for name, unit in of_columns.items()}
+    shared = units.share_parts(of_columns.values())
+    vectors = {
+        name: {
+            f"[{part}]": times
+            for part, times in (units.parts(unit) if unit in shared else {unit: 1.0}).items()
+            if part
+        }
+        for name, unit in of_columns.items()
+    }
+    bases = list(dict.fromkeys(base for vector in vectors.values() for base in vector))
     for name in (*formula.data, *formula.measured):
         vectors.setdefault(name, {})
     found = Dimensions(formula.coefficients, vectors, doubt_numbers=True)
