@@ -61,8 +61,8 @@ def test_columns_that_differ_are_found_or_asked_for(page, window, settled, qtbot
         combo.activated.emit(combo.currentIndex())
         settled()
     lines = {line.name: line for line in page.again.again.lines}
-    assert lines["Quadratic · a2"].old == "0.874 ± 0.059 m³/s/m²"
-    assert lines["Quadratic · a2"].new == "0.900 ± 0.058 m³/s/m²"
+    assert lines["Quadratic · a2"].old == "0.874 ± 0.059 m/s"
+    assert lines["Quadratic · a2"].new == "0.900 ± 0.058 m/s"
     assert lines["Quadratic · a2"].apart == "+0.3 σ"
     assert lines["Quadratic · At the summer mark"].new == "0.5513 ± 0.0042 m³/s"
     qtbot.mouseClick(panel.take, LEFT)

@@ -96,13 +96,17 @@ def test_a_section_is_titled_and_written_under(page, window, qtbot, settled):
 
 def test_equal_parts_of_units_are_taken_together_if_asked(page, window, qtbot, settled):
     """On every value of the report; no number changes."""
+    study = window.session.study
+    probe = next(series.id for series in study.series if series.name == "Nitrate probe")
+    window.session.show_curve(study.curves_of(probe)[0].id)
+    settled()
     before = html(report_document(window.session.study))
     values = derive_fit(window.session.study, window.session.study.report.curve).result.values
-    assert '<td class="words">m³/s/m</td>' in before
+    assert '<td class="words">mV/(mg/L)</td>' in before
     qtbot.mouseClick(page.sending.units, LEFT, pos=QPoint(8, 8))
     settled()
     after = html(report_document(window.session.study))
-    assert '<td class="words">m²/s</td>' in after
+    assert '<td class="words">mV·L/mg</td>' in after
     assert derive_fit(window.session.study, window.session.study.report.curve).result.values == values
 
 

@@ -1,7 +1,8 @@
 """Which mark of a column of numbers is the decimal one, and which groups digits: told from all cells together.
 
 A number is written as digits with at most one decimal mark (point or comma), the digits before it perhaps in groups of
-exactly three behind a first of one to three that does not begin with 0. Groups are parted by a point, a comma, an
+exactly three behind a first of one to three that does not begin with 0 (in India of two, but for the last). Groups are parted
+by a point, a comma, an
 apostrophe, a space (also a thin or a no-break one) or an underscore. Of all ways to read a column the one that explains
 most cells is taken. Where two do, as with 1.234 and 5.678 alone, the other columns of the file decide, and the doubt is
 kept, so that it can be said and the other reading be had.
@@ -22,7 +23,19 @@ DECIMALS = (".", ",")
 GROUPS = (".", ",", "'", " ", "_")
 MARK_NAMES = {".": "point", ",": "comma", "'": "apostrophe", " ": "space", "_": "underscore", "": "nothing"}
 # Other ways to write a sign, an apostrophe and a space.
-_SAME = str.maketrans({"−": "-", "’": "'", "\u00a0": " ", "\u2007": " ", "\u2009": " ", "\u202f": " "})
+_SAME = str.maketrans(
+    {
+        "−": "-",
+        "–": "-",
+        "‒": "-",
+        "\u2011": "-",
+        "’": "'",
+        "\u00a0": " ",
+        "\u2007": " ",
+        "\u2009": " ",
+        "\u202f": " ",
+    }
+)
 _SIMPLE = re.compile(r"\s*[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?\s*$")
 _SHAPE = re.compile(r"([+-]?)(\d[\d.,' _]*|[.,]\d+)([eEdD][+-]?\d+)?$")
 # Possessive throughout: a cell that does not fit must not make the lines before it be tried in other ways.
@@ -77,12 +90,14 @@ def _fits(body: str, marks: Marks) -> bool:
         return False
     if marks.group and marks.group in whole:
         first, *groups = whole.split(marks.group)
-        return (
-            first.isdecimal()
-            and len(first) <= 3
-            and first[0] != "0"
-            and all(len(part) == 3 and part.isdecimal() for part in groups)
+        if not (first.isdecimal() and first[0] != "0" and all(part.isdecimal() for part in groups)):
+            return False
+        by_three = len(first) <= 3 and all(len(part) == 3 for part in groups)
+        # In India groups are of two but for the last: 1,23,456.
+        by_two = (
+            len(first) <= 2 and len(groups) > 1 and [len(part) for part in groups] == [2] * (len(groups) - 1) + [3]
         )
+        return by_three or by_two
     return whole.isdecimal() or (not whole and bool(rest))
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections.abc import Mapping, Sequence
 from html import escape
-from html.parser import HTMLParser
 
 from vettore.files.delimited import parse
 from vettore.files.grid import table_from_grid
@@ -12,29 +12,22 @@ from vettore.files.refusals import FileError
 from vettore.study.table import Source, Table
 
 MOST_CELLS = 5_000_000
-# Cells may be left open (HTML allows it), so a long table counts as deep; real nesting never comes near.
-DEEPEST = 200_000
-VOID = frozenset(["br", "hr", "img", "input", "col", "meta", "link", "wbr"])
+MOST_ACROSS = 1000
+_NO_CHARACTERS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
-class _Cells(HTMLParser):
-    """Collects the cells of the largest table; text outside tables is dropped, nesting is only counted."""
+class _Cells:
+    """Collects the cells of all tables, told of by a parser; text outside tables is dropped."""
 
-    def __init__(self, name: str) -> None:
-        super().__init__(convert_charrefs=True)
-        self._name = name
-        self._depth = 0
+    def __init__(self) -> None:
         self.tables: list[list[list[str]]] = []
         self._rows: list[list[str]] | None = None
         self._cell: list[str] | None = None
         self._across = 1
         self._count = 0
 
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        if tag not in VOID:
-            self._depth += 1
-            if self._depth > DEEPEST:
-                raise FileError(f"“{self._name}” has more than {DEEPEST} things inside each other. It was not read.")
+    def start(self, tag: str, attributes: Mapping[str, str]) -> None:
+        """Hear of the beginning of an element."""
         if tag == "table":
             self._rows = []
             self.tables.append(self._rows)
@@ -46,21 +39,27 @@ class _Cells(HTMLParser):
             if not self._rows:
                 self._rows.append([])
             self._cell = []
-            across = dict(attrs).get("colspan") or "1"
-            self._across = min(int(across), 1000) if across.isdecimal() else 1
+            across = attributes.get("colspan") or "1"
+            self._across = min(int(across), MOST_ACROSS) if across.isdecimal() else 1
         elif tag == "br" and self._cell is not None:
             self._cell.append(" ")
 
-    def handle_endtag(self, tag: str) -> None:
-        self._depth -= 1
+    def end(self, tag: str) -> None:
+        """Hear of its end, written or not."""
         if tag in ("td", "th", "tr", "table"):
             self._close_cell()
         if tag == "table":
             self._rows = None
 
-    def handle_data(self, data: str) -> None:
+    def data(self, data: str) -> None:
+        """Hear of text."""
         if self._cell is not None:
             self._cell.append(data)
+
+    def close(self) -> list[list[list[str]]]:
+        """Return the tables."""
+        self._close_cell()
+        return self.tables
 
     def _close_cell(self) -> None:
         if self._cell is None or not self._rows:
@@ -74,14 +73,20 @@ class _Cells(HTMLParser):
 
 def html_grid(text: str, name: str) -> list[list[str]]:
     """Return the cells of the largest table in a page. Raises FileError when there is none."""
-    lower = text.lower()
-    start, end = lower.find("<table"), lower.rfind("</table")
+    from lxml import etree
+
+    start = text.lower().find("<table")
     if start < 0:
         raise FileError(f"“{name}” holds no table.")
-    reader = _Cells(name)
-    reader.feed(text[start : end + 8] if end > start else text[start:])
-    reader.close()
-    return max(reader.tables, key=lambda rows: sum(len(row) for row in rows))
+    # Its parser reads whatever is there once, and closes what was left open.
+    parser = etree.HTMLParser(target=_Cells(), recover=True, no_network=True, remove_comments=True, huge_tree=True)
+    try:
+        # What is no character of the format would end it.
+        parser.feed(_NO_CHARACTERS.sub(" ", text[start:]))
+        tables: list[list[list[str]]] = parser.close()
+    except etree.LxmlError:
+        raise FileError(f"“{name}” is damaged: its table cannot be read as HTML.") from None
+    return max(tables, key=lambda rows: sum(len(row) for row in rows), default=[])
 
 
 def pasted_table(text: str, html: str = "") -> Table:

@@ -24,6 +24,7 @@ from vettore.files.encodings import SAMPLE_BYTES, encoding_of, text_of
 from vettore.files.large import columns_of
 from vettore.files.refusals import FileError, check_columns, read_bytes, shown_name, shown_path
 from vettore.files.sniff import FEWEST_LINES, Layout, guess, header_cells, lines_of, rows_of
+from vettore.files.unfolded import MOST_SUMMARIES, names_things, trailing_summaries, unfolded
 from vettore.study.table import (
     PLACES_ROWS,
     RawColumn,
@@ -146,7 +147,7 @@ def _is_comment(line: str, layout: Layout) -> bool:
 
 
 def _notes_above(lines: list[str], layout: Layout) -> list[str]:
-    header = (layout.names_line, layout.units_line)
+    header = (layout.names_line, layout.units_line, layout.group_line)
     return [line.strip() for i, line in enumerate(lines[: layout.first_row]) if i not in header and line.strip()]
 
 
@@ -155,12 +156,39 @@ def _read_small(text: str, layout: Layout, name: str) -> tuple[tuple[RawColumn, 
     below = lines[layout.first_row :]
     comments = [line.strip() for line in below if _is_comment(line, layout)]
     body = "\n".join(line for line in below if not _is_comment(line, layout)) if comments else "\n".join(below)
-    cells_of = columns_of(body, layout, name)
+    cells_of, beside = _measured_rows(columns_of(body, layout, name), lines, layout)
     columns = columns_from_cells(cells_of, layout.evidence)
-    return _named(columns, lines, layout), [*_notes_above(lines, layout), *comments]
+    named = unfolded(_named(columns, lines, layout, cells_of), layout.evidence)
+    return tuple(named), [*_notes_above(lines, layout), *comments, *beside]
 
 
-def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[RawColumn, ...]:
+def _measured_rows(columns: list[list[str]], lines: list[str], layout: Layout) -> tuple[list[list[str]], list[str]]:
+    """Return columns without rows that are no measurements, and these as notes: names that come again, sums at the end."""
+    notes: list[str] = []
+    names = [] if layout.names_line is None else header_cells(lines[layout.names_line], layout, layout.comment_mark)
+    if names:
+        again = [row for row, cell in enumerate(columns[0]) if cell == names[0] and any(names)]
+        again = [
+            row for row in again if all(c[row] == (names[k] if k < len(names) else "") for k, c in enumerate(columns))
+        ]
+        for row in again:
+            notes.append(layout.joined(column[row] for column in columns))
+        columns = (
+            [[cell for row, cell in enumerate(column) if row not in set(again)] for column in columns]
+            if again
+            else columns
+        )
+    count = trailing_summaries([*zip(*(column[-MOST_SUMMARIES - 1 :] for column in columns), strict=True)])
+    if count:
+        last = zip(*(column[-count:] for column in columns), strict=True)
+        notes += [layout.joined(row) for row in last if any(row)]
+        columns = [column[:-count] for column in columns]
+    return columns, notes
+
+
+def _named(
+    columns: list[RawColumn], lines: list[str], layout: Layout, cells_of: list[list[str]] | None = None
+) -> tuple[RawColumn, ...]:
     """Give the columns their names and units; drop columns that have neither a header nor any cell."""
     names: list[str] = []
     units: list[str] = []
@@ -168,6 +196,10 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
         names = header_cells(lines[layout.names_line], layout, layout.comment_mark)
     if layout.units_line is not None:
         units = header_cells(lines[layout.units_line], layout, layout.comment_mark)
+    if len(names) > len(columns) and sum(map(bool, names)) == len(columns):
+        # Names that stand with blanks between them, over cells that do not.
+        names = [name for name in names if name]
+    names = _with_groups(names, lines, layout)
     named: list[RawColumn] = []
     for place, column in enumerate(columns):
         header = names[place].strip() if place < len(names) else ""
@@ -175,6 +207,10 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
         if empty and not header:
             continue
         name, unit = cells.split_unit(header)
+        if cells_of is not None and names_things(name, cells_of[place]):
+            blank = np.full(len(cells_of[place]), np.nan)
+            words = "Cells such as 1E5 were read as names, not as powers of ten."
+            column = RawColumn("", "", blank, texts=tuple(cells_of[place]), remarks=(words,))
         if place < len(units):
             unit = cells.clean_unit(units[place])
         if not name:
@@ -184,6 +220,18 @@ def _named(columns: list[RawColumn], lines: list[str], layout: Layout) -> tuple[
             name = next(f"{name} {k}" for k in range(2, 10_000) if f"{name} {k}" not in taken)
         named.append(replace(column, name=name, unit=unit))
     return tuple(named)
+
+
+def _with_groups(names: list[str], lines: list[str], layout: Layout) -> list[str]:
+    """Return names that come twice with what stands over them in the line above: sample y and blank y."""
+    if layout.group_line is None or len(set(filter(None, names))) == len([name for name in names if name]):
+        return names
+    carried, out = "", []
+    above = header_cells(lines[layout.group_line], layout, layout.comment_mark)
+    for place, name in enumerate(names):
+        carried = (above[place].strip() if place < len(above) else "") or carried
+        out.append(f"{carried} {name}".strip() if names.count(name) > 1 else name)
+    return out
 
 
 def _within(values: Array) -> bool:
@@ -218,4 +266,5 @@ def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[Raw
         else:
             columns.append(column_from_cells(cells_in, one, votes))
     above = lines[: layout.first_row]
-    return _named(columns, above, layout), [*_notes_above(above, layout), *found.comments]
+    named = unfolded(_named(columns, above, layout), layout.evidence)
+    return tuple(named), [*_notes_above(above, layout), *found.comments]

@@ -5,6 +5,7 @@ Read in a box, see box.py: what such a file makes its reader do is not known bef
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from datetime import datetime
 
@@ -19,6 +20,8 @@ from vettore.study.table import Source, Table
 HEAD = 4096
 BOM_AND_BLANKS = b"\xef\xbb\xbf \t\r\n"
 HDF5, NUMPY, ARCHIVE = b"\x89HDF\r\n\x1a\n", b"\x93NUMPY", b"PK"
+# What JSON begins with; a header such as [S] (µM) is none.
+_JSON = re.compile(rb"\{\s*[\"}]|\[\s*(?:[\[{\"\]]|-?\d|true|false|null)")
 HTML = (b"<!doctype html", b"<html", b"<table", b"<meta", b"<?xml")
 
 
@@ -28,11 +31,16 @@ def is_foreign(data: bytes) -> bool:
     upper = head.upper()
     return (
         data.startswith((HDF5, NUMPY, ARCHIVE, OLE))
-        or head.startswith((b"{", b"["))
+        or _JSON.match(head) is not None
         or upper.startswith(b"##TITLE")
         or b"##JCAMP" in upper
         or head[:15].lower().startswith(HTML)
     )
+
+
+def may_be_text(data: bytes) -> bool:
+    """Whether data that begin like JSON may be a text: its first line has words behind brackets, as “[1] …”."""
+    return re.match(rb"\[[^\]\n]*\][ \t]*[^\s,\]}]", data[:HEAD].lstrip(BOM_AND_BLANKS)) is not None
 
 
 def read_foreign(data: bytes, name: str, path: str = "") -> list[tuple[str, Table]]:
@@ -57,7 +65,7 @@ def _read(data: bytes, name: str, path: str, source: Source) -> list[tuple[str, 
         return from_numpy(data, source)
     if data.startswith((ARCHIVE, OLE)):
         return sheets(data, source)
-    if head.startswith((b"{", b"[")):
+    if _JSON.match(head):
         from vettore.files.containers import from_json
 
         return from_json(data, source)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from vettore.core import cells
 from vettore.core.number_marks import Evidence
 from vettore.files.refusals import FileError, check_columns
+from vettore.files.unfolded import trailing_summaries, unfolded
 from vettore.study.table import RawColumn, Source, Table, columns_from_cells
 
 ROW_SHARE = 0.5
@@ -34,6 +35,9 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
     while rows and not any(cell.strip() for cell in rows[-1]):
         rows.pop()
     rows = [row for row in rows if any(cell.strip() for cell in row)]
+    summaries = trailing_summaries(rows)
+    below = [" ".join(cell.strip() for cell in row if cell.strip()) for row in rows[len(rows) - summaries :]]
+    rows = rows[: len(rows) - summaries]
     names = _names(grid, block)
     units = _cut(grid[block.units_row], block.first_column, last) if block.units_row is not None else []
     columns: list[RawColumn] = []
@@ -47,6 +51,7 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
         if empty and not name:
             continue
         columns.append(_called(column, name, unit, place, bool(names), {one.name for one in columns}))
+    columns = unfolded(columns, Evidence(mark))
     if not any(column.texts is None for column in columns):
         raise FileError(f"“{source.name}” holds a table, but no column of numbers.")
     header_rows = {*block.names_rows, block.units_row}
@@ -55,6 +60,7 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
         for i in range(block.first_row)
         if i not in header_rows and any(cell.strip() for cell in grid[i])
     )
+    notes = (*notes, *below)
     how = (
         *source.how,
         ("names", "none" if not block.names_rows else f"from row {block.names_rows[-1] + 1}"),

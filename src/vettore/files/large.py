@@ -24,6 +24,9 @@ from vettore.files.sniff import SPACES, Layout, rows_of
 
 # Rows turned into columns in one piece: of many more, the one call would keep Python from the window.
 AT_ONCE = 5_000
+# A table of more cells than this, and of so many times those that are filled, is hardly one.
+MOST_BLANK, MOST_TIMES = 2_000_000, 8
+_WORD = re.compile(r"\S+")
 
 
 @dataclass(frozen=True)
@@ -53,11 +56,47 @@ class Found:
         return found if isinstance(found, list) else self.again(place)
 
 
+def check_cells(rows: int, width: int, filled: int, name: str) -> None:
+    """Refuse a table that is mostly blank, before room is made for it: one long row among many."""
+    if rows * width > MOST_BLANK and rows * width > MOST_TIMES * filled:
+        raise FileError(
+            f"“{name}” has a row of {width:,} cells among {rows:,} rows that have {filled / rows:,.0f} on average. Take that "
+            "row out, or save the tables in files of their own."
+        )
+
+
+def in_place(body: str, columns: int) -> list[list[str]] | None:
+    """Return rows cut where columns stand below each other, so that a blank cell shifts nothing; None where they do not."""
+    lines = [line for line in body.expandtabs().split("\n") if line.strip()]
+    words = [[(match.start(), match.end()) for match in _WORD.finditer(line)] for line in lines]
+    whole = [places for places in words if len(places) == columns]
+    if len(whole) < 2 or any(len(places) > columns for places in words):
+        return None
+    spans = [(min(p[k][0] for p in whole), max(p[k][1] for p in whole)) for k in range(columns)]
+    if any(after[0] < before[1] for before, after in itertools.pairwise(spans)):
+        return None
+    out = []
+    for line, places in zip(lines, words, strict=True):
+        row = [""] * columns
+        for start, end in places:
+            over = [k for k, (low, high) in enumerate(spans) if start < high and end > low]
+            if len(over) != 1 or row[over[0]]:
+                # It stands under no column, or under two: nothing can be told from places.
+                return None
+            row[over[0]] = line[start:end]
+        out.append(row)
+    return out
+
+
 def columns_of(body: str, layout: Layout, name: str) -> list[list[str]]:
     """Return the cells of the rows of a text, column by column, each as long as there are rows that are not blank."""
-    rows = [row for row in rows_of(body.rstrip("\x1a\x0c\n"), layout.delimiter) if any(row)]
+    body = body.rstrip("\x1a\x0c\n")
+    rows = [row for row in rows_of(body, layout.delimiter) if any(row)]
     width = max(layout.columns, max(map(len, rows), default=0))
     check_columns(width, name)
+    check_cells(len(rows), width, sum(map(len, rows)), name)
+    if layout.delimiter == SPACES and '"' not in body and any(len(row) < layout.columns for row in rows):
+        rows = in_place(body, layout.columns) or rows
     columns: list[list[str]] = [[] for _ in range(width)]
     for start in range(0, len(rows), AT_ONCE):
         block = rows[start : start + AT_ONCE]
@@ -83,6 +122,8 @@ def read(data: bytes, layout: Layout, name: str) -> Found:
         # Rows longer than the first: read again with room for the longest, so that no cell is lost.
         width = max(layout.columns, _widest(body.encode("utf-8"), layout))
         check_columns(width, name)
+        rows = body.count("\n") + 1
+        check_cells(rows, width, rows * layout.columns, name)
         frame = _frame(source, layout, width, name)
     return _found(frame, source, layout, name, comments)
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from vettore.files.box import tables_in_a_box
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
-from vettore.files.foreign import is_foreign
+from vettore.files.foreign import is_foreign, may_be_text
 from vettore.files.packed import is_packed, unpacked
 from vettore.files.refusals import FileError, check_regular, read_bytes, shown_name, shown_path
 from vettore.files.spreadsheet import OLE
@@ -65,7 +65,8 @@ def _long_text(path: Path, change: Change | None) -> Table | None:
         return None
     if (
         start.startswith(NOT_DELIMITED)
-        or start.lstrip()[:1] in (b"{", b"[", b"<")
+        or start.lstrip()[:1] == b"<"
+        or is_foreign(start)
         or b"##" in start
         or b"\0" in start
         or is_packed(start)
@@ -85,5 +86,15 @@ def read_data(data: bytes, name: str, path: str = "", change: Change | None = No
             for part, table in read_data(inner, inner_name, path, change)
         ]
     if is_foreign(data):
-        return [(shortened(part), with_short_names(table)) for part, table in tables_in_a_box(data, name, path)]
+        try:
+            tables = tables_in_a_box(data, name, path)
+        except FileError as error:
+            if not may_be_text(data):
+                raise
+            # A text may begin like JSON, as with “[1] …”.
+            try:
+                return [("", with_short_names(parse(data, name, path, change)[0]))]
+            except FileError:
+                raise error from None
+        return [(shortened(part), with_short_names(table)) for part, table in tables]
     return [("", with_short_names(parse(data, name, path, change)[0]))]

@@ -11,7 +11,7 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -50,6 +50,12 @@ class Layout:
     units_line: int | None = None
     comment_mark: str = ""
     mark_chosen: bool = False
+    # The line above the names that groups them, where names come twice.
+    group_line: int | None = None
+
+    def joined(self, row: Iterable[str]) -> str:
+        """Return the cells of a row as the line that they stood on."""
+        return (" " if self.delimiter == SPACES else self.delimiter).join(row)
 
     @property
     def evidence(self) -> Evidence:
@@ -136,6 +142,7 @@ def guess(text: str, encoding: str, name: str, delimiter: str | None = None) -> 
         for index, line in enumerate(lines)
         if line.strip() and not line.lstrip().startswith(COMMENT_MARKS[:4]) and not cells.is_rule(line)
     ]
+    content = _without_repeats(content)
     for _, line in content[:FEWEST_LINES]:
         check_columns(1 + max(line.count(mark) for mark in "\t;|,"), name)
     best: _Tried | None = None
@@ -149,6 +156,19 @@ def guess(text: str, encoding: str, name: str, delimiter: str | None = None) -> 
         )
     layout = Layout(encoding, best.delimiter, "", best.columns, best.first)
     return replace(_with_header(layout, lines, best.names), decimal_mark=_mark_of(lines, best))
+
+
+def _without_repeats(content: list[tuple[int, str]]) -> list[tuple[int, str]]:
+    """Return lines without names that come again among the rows: they tell nothing new of the layout."""
+    seen: set[str] = set()
+    out = []
+    for index, line in content:
+        words = any(letter.isalpha() for letter in line) and not any(letter.isdecimal() for letter in line)
+        if words and line.strip() in seen:
+            continue
+        seen.add(line.strip())
+        out.append((index, line))
+    return out
 
 
 @dataclass(frozen=True)
@@ -310,7 +330,9 @@ def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
         if i == names:
             headers.append((i, cell_texts))
             break
-        odd = filled < max(1, columns * 0.6) or len(cell_texts) > layout.columns + 1 or numbers > filled / 2
+        # Names may stand with blanks between them over cells that do not.
+        wide = len(cell_texts) > layout.columns + 1 and filled != columns
+        odd = filled < max(1, columns * 0.6) or wide or numbers > filled / 2
         # Names may be numbers, as wavelengths over columns, below the word for x.
         if odd and (headers or not _heads_numbers(cell_texts, layout.columns)):
             break
@@ -318,6 +340,9 @@ def _with_header(layout: Layout, lines: list[str], names: int | None) -> Layout:
     if not headers:
         return replace(layout, comment_mark=comment)
     nearest, texts = headers[0]
+    if len(headers) == 2 and sum(bool(cells.split_unit(text)[1]) for text in texts) > len(texts) / 2:
+        # Names that bring their units, under words that group them.
+        return replace(layout, names_line=nearest, group_line=headers[1][0], comment_mark=comment)
     if len(headers) == 2 and _are_units(texts) and not _counts_names(headers[1][1], texts):
         return replace(layout, names_line=headers[1][0], units_line=nearest, comment_mark=comment)
     return replace(layout, names_line=nearest, comment_mark=comment)

@@ -287,13 +287,7 @@ def _told(
             "formula that does, such as an exponential, or limit its coefficients."
         )
     law, y = problem.law, problem.y
-    # Rows of none and all alone, each met to the last digit: the step between them may be as steep as it likes.
-    apart = law.trials is not None and at.squares <= MET and bool(((y == 0) | (y == law.whole)).all())
-    if apart or int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < len(c):
-        raise DataError(
-            "The likelihood goes on rising as the curve steps ever more steeply from none to all: these counts set no bound to "
-            "it. Hold or limit a coefficient, or measure where the step is."
-        )
+    _check_bounded(at, problem, len(c))
     told, moved = _weighted(first, read, c, at, problem, options)
     mean = float(np.average(y, weights=law.trials))
     nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
@@ -321,6 +315,18 @@ def _told(
     if not made.converged or len(y) > MOST_RANGED or not options.get("thorough", True):
         return made
     return replace(made, coefficients=_ranged(made, problem, c, at.squares, limits))
+
+
+def _check_bounded(at: Point, problem: _Problem, coefficients: int) -> None:
+    """Refuse an answer that is only on the way to ever greater likelihood. Raises DataError."""
+    law, y = problem.law, problem.y
+    # Rows of none and all alone, each met to the last digit: the step between them may be as steep as it likes.
+    apart = law.trials is not None and at.squares <= MET and bool(((y == 0) | (y == law.whole)).all())
+    if apart or int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < coefficients:
+        raise DataError(
+            "The likelihood goes on rising as the curve steps ever more steeply from none to all: these counts set no bound to "
+            "it. Hold or limit a coefficient, or measure where the step is."
+        )
 
 
 def _weighted(

@@ -23,7 +23,7 @@ from vettore.core.fitting.out_of_range import no_finite_value
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
 from vettore.core.fitting.record import Alternative, Noise, Search
-from vettore.core.fitting.refused import check_errors_of_x, check_noise, check_steps, check_trials
+from vettore.core.fitting.refused import check_errors_of_x, check_noise, check_steps
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
@@ -81,15 +81,14 @@ def fit(
     (carried through the left side, as to ln(y)), or a mapping of them by column where the left side has several. ``loss`` is
     one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
     by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
-
     ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula. Without
     ``thorough`` the first round, or the estimates, decide: for a first look at many models. With ``sigma_x``, standard
     deviations of x, and ``sigma`` the fit takes the distances of the rows in both, and their ``correlation`` (distances.py).
     ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
     (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
     "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
-    A model is fitted to columns named x and y, to the only two, or to those named by ``columns`` as (x, y).
-    Raises FormulaError or DataError for a request that cannot be met; not converging is a result with a status.
+    A model is fitted to columns named x and y, to the only two, or to those named by ``columns``. Raises FormulaError or
+    DataError for a request that cannot be met; not converging is a result with a status.
 
     >>> from vettore import core
     >>> t, y = [0, 5, 10, 20, 40], [8.1, 6.2, 4.9, 3.0, 1.2]
@@ -99,12 +98,10 @@ def fit(
     '0.0492 ± 0.0010'
     """
     text, estimate = _text_of(formula, data, columns, estimate)
-    known = absolute_sigma and covariance is None
-    asked = Options(start or {}, hold or {}, {}, loss, known, level, seed, progress, estimate, thorough)
-    noisy = check_noise(noise, asked, sigma is None and weights is None and sigma_x is None, covariance is not None)
-    check_trials(noisy, trials, whole)
-    others = {"sigma_x": sigma_x, "correlation": correlation, "covariance": covariance}
-    check_steps(text, data, asked, [name for name, given in others.items() if given is not None], noisy)
+    known = (loss, absolute_sigma and covariance is None, level, seed, progress, estimate, thorough)
+    asked = Options(start or {}, hold or {}, {}, *known)
+    noisy = check_noise(noise, asked, (sigma, weights, sigma_x), covariance is not None, trials, whole)
+    check_steps(text, data, asked, {"sigma_x": sigma_x, "correlation": correlation, "covariance": covariance}, noisy)
     result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, errors_of_x(sigma_x, correlation))
     if covariance is not None or noisy is Noise.CORRELATED:
         return _of_correlated(result, text, data, covariance, absolute_sigma, limits, thorough)

@@ -13,8 +13,16 @@ from vettore.core.fitting.record import Noise
 from vettore.core.remarks import listed
 
 
-def check_noise(noise: str, asked: Options, bare: bool, correlated: bool) -> Noise:
+def check_noise(
+    noise: str,
+    asked: Options,
+    given: tuple[object, ...],
+    correlated: bool,
+    trials: Values | float | None,
+    whole: float,
+) -> Noise:
     """Return the kind of noise that was asked for. Raises DataError for none, or where counts leave no room for more."""
+    bare = all(value is None for value in given)
     if noise not in tuple(Noise):
         raise DataError(f"There is no noise “{noise}”. It is {', '.join(Noise)}.")
     if correlated and not (bare and asked.loss == SQUARES and noise == Noise.NORMAL):
@@ -28,20 +36,19 @@ def check_noise(noise: str, asked: Options, bare: bool, correlated: bool) -> Noi
             else "The scatter of counts follows from the curve"
         )
         raise DataError(f"{of}: a {noise} fit takes no ± of x or y, no weights and no other loss.")
+    if noise != Noise.BINOMIAL and (trials is not None or whole != 1.0):
+        raise DataError(f'trials and whole are for shares: give them with noise="binomial", not with "{noise}".')
     return Noise(noise)
 
 
-def check_trials(noise: Noise, trials: Values | float | None, whole: float) -> None:
-    """Refuse what says of how many a share is, where nothing is a share. Raises DataError."""
-    if noise is not Noise.BINOMIAL and (trials is not None or whole != 1.0):
-        raise DataError(f'trials and whole are for shares: give them with noise="binomial", not with "{noise}".')
-
-
-def check_steps(text: str, data: Mapping[str, Values], asked: Options, others: list[str], noise: Noise) -> None:
+def check_steps(
+    text: str, data: Mapping[str, Values], asked: Options, given: Mapping[str, object], noise: Noise
+) -> None:
     """Refuse what a curve that steps at a coefficient cannot heed. Raises DataError."""
     from vettore.core.fitting.steps import step_names
 
     names = step_names(read_once(text, frozenset(data)), a_mapping(asked.held, "Held coefficients", '{"C": 0.0}'))
+    others = [name for name, value in given.items() if value is not None]
     if asked.loss != SQUARES:
         others = [f'loss="{asked.loss}"', *others]
     if noise is not Noise.NORMAL:

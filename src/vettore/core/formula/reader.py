@@ -12,7 +12,7 @@ from collections.abc import Callable
 from fractions import Fraction
 
 from vettore.core.errors import FormulaError
-from vettore.core.formula.cursor import Cursor
+from vettore.core.formula.notation import Notation
 from vettore.core.formula.tokens import FRACTIONS, Token
 from vettore.core.formula.tree import (
     CONDITIONS,
@@ -35,14 +35,12 @@ LONGEST_CHAIN = 250
 COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
 
 
-class Reader(Cursor):
+class Reader(Notation):
     """Reads one text; ``columns`` are names that stand for data even where the language has a word for them."""
 
     def __init__(self, text: str, columns: frozenset[str] = frozenset()) -> None:
         super().__init__(text)
         self.columns = columns
-        # What is read in one of two ways that people mean, as it is written, with how it is read.
-        self.doubts: list[tuple[str, str]] = []
 
     def read_all(self, condition: bool = False) -> Node:
         """Read the whole text as one value, or as one condition."""
@@ -139,26 +137,11 @@ class Reader(Cursor):
             self.value(node, start)
             start, spaced = self.here.position, self.here.spaced
             factor = self.unary() if token is not None else self.power()
-            if token is None and (divided or self._ends_in_signed_power(first)):
-                self._doubt(begun, start, spaced, node)
+            if token is None and (divided or self.ends_in_signed_power(first)):
+                self.doubt(begun, start, spaced, node)
             divided = token.text == "/" if token is not None else divided
             first = self.place if token is None else first
             node = Binary(token.text if token is not None else "*", node, self.value(factor, start))
-
-    def _ends_in_signed_power(self, first: int) -> bool:
-        """Whether an exponent with a sign and without brackets stands last, as in e^-k x."""
-        before = self.tokens[first : self.place]
-        signed = [at for at in range(len(before) - 2) if before[at].text == "^" and before[at + 1].text == "-"]
-        return bool(signed) and len(before) == signed[-1] + 4 and before[signed[-1] + 2].kind in ("name", "number")
-
-    def _doubt(self, begun: int, start: int, spaced: bool, node: Node) -> None:
-        """Note a product without a sign behind a quotient, or behind a power with a sign, which are read from the left."""
-        whole = isinstance(node, Binary) and isinstance(node.left, Number) and isinstance(node.right, Number)
-        if whole and spaced:
-            # ½ x, written 1/2 x, is meant so.
-            return
-        left, right = self.text[begun:start].strip(), self.text[start : self.here.position].strip()
-        self.doubts.append((f"{left} {right}" if spaced else f"{left}{right}", f"({left})·{right}"))
 
     def _starts_factor(self) -> bool:
         """Whether the next token begins a factor of a product written without a sign."""
@@ -210,7 +193,7 @@ class Reader(Cursor):
         token = self.here
         self.place += 1
         if token.kind == "number":
-            return Number(self._number(token))
+            return Number(_number(token))
         if token.kind == "fraction":
             return _fraction(token.text)
         if token.kind == "text":
@@ -230,12 +213,6 @@ class Reader(Cursor):
         self.place -= 1
         raise self.expected(token)
 
-    def _number(self, token: Token) -> float:
-        value = float(token.text)
-        if not math.isfinite(value):
-            raise FormulaError("This number is too large.", token.position, "Numbers reach up to about 1.8e308.")
-        return value
-
     def _bracket(self, token: Token) -> Node:
         self.enter(token)
         node = self.either()
@@ -253,18 +230,18 @@ class Reader(Cursor):
         if word in self.columns and not (direct and word in ARGUMENTS):
             return Name(word)
         if called and (token.letter == "Γ" or word in SUBSCRIPTED):
-            return self._call(token, SUBSCRIPTED.get(word, "gamma"))
+            return self.call(token, SUBSCRIPTED.get(word, "gamma"))
         if token.letter:
             # A letter is a number, like k(x − a); γ is one, whatever the function is called.
             return Number(CONSTANTS[word]) if word in CONSTANTS else Name(word)
         if word in ARGUMENTS and (self.here.kind == "super" or self.here.text == "^"):
-            power = self._power_of_call(token)
+            power = self.power_of_call(token)
             if power is not None:
                 return power
         if word in RESERVED:
             raise FormulaError(f"“{word}” joins conditions.", token.position, "Put a condition before it.")
         if called and word in ARGUMENTS:
-            return self._call(token, word)
+            return self.call(token, word)
         if word in OTHER_NAMES and called:
             raise FormulaError(f"“{word}” is not a function here.", token.position, _sentence(OTHER_NAMES[word]))
         if word in ARGUMENTS:
@@ -278,39 +255,12 @@ class Reader(Cursor):
             return Number(CONSTANTS[word])
         return Name(word)
 
-    def _power_of_call(self, function: Token) -> Node | None:
-        """Read sin²(x) as (sin(x))²; None for a word that may be a name and is followed by no argument.
-
-        Raises FormulaError where it may mean another thing, or nothing.
-        """
-        begun, word = self.place, function.text
-        token = self.here
-        self.place += 1
-        exponent = self.here if token.text == "^" else token
-        if token.text == "^":
-            self.place += 1
-        if self.here.text == "(" and exponent.kind in ("super", "number") and exponent.text.isdecimal():
-            return Binary("^", self._call(function, word), Number(float(exponent.text)))
-        if word in ALSO_NAMES:
-            self.place = begun
-            return None
-        if exponent.text == "-1" or (exponent.text == "-" and self.here.text == "1"):
-            inverse = (
-                f"a{word} for the inverse function" if f"a{word}" in ARGUMENTS else "the inverse function by its name"
-            )
-            hint = f"Write 1/{word}( … ) for the reciprocal, {inverse}."
-            raise FormulaError(f"{word} with the power −1 can mean two things.", function.position, hint)
-        hint = f"Write {word}( … ), or {word}( … )^n for a power of it."
-        raise FormulaError(
-            f"{word} is a function: its argument stands in brackets behind it.", function.position, hint
-        )
-
     def _begins_value(self) -> bool:
         return self.here.kind in ("number", "fraction", "quoted") or (
             self.here.kind == "name" and self.here.text not in RESERVED
         )
 
-    def _call(self, token: Token, function: str) -> Node:
+    def call(self, token: Token, function: str) -> Node:
         bracket = self.here
         self.place += 1
         self.enter(token)
@@ -335,6 +285,13 @@ class Reader(Cursor):
         if not fewest <= len(arguments) <= most:
             raise FormulaError(_argument_words(function, len(arguments)), token.position, _usage(function))
         return Call(function, tuple(arguments))
+
+
+def _number(token: Token) -> float:
+    value = float(token.text)
+    if not math.isfinite(value):
+        raise FormulaError("This number is too large.", token.position, "Numbers reach up to about 1.8e308.")
+    return value
 
 
 def _fraction(text: str) -> Node:

@@ -36,7 +36,7 @@ class Sending(Column):
             self.add(row)
         self.add(rule(), section("Looks"), self._looks())
         self.units = QCheckBox("simplify units")
-        self.units.setToolTip("m²/s for m³/(s·m), mV·L/mg for mV/(mg/L); numbers stay what they are")
+        self.units.setToolTip("mV·L/mg for mV/(mg/L); numbers stay what they are")
         self.units.clicked.connect(lambda checked: self.changed.emit({"simple_units": checked}))
         self.dark = QCheckBox("dark page on dark screens")
         self.dark.setToolTip("Where the reader's screen is set to dark; on paper it stays light")
