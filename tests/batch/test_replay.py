@@ -2,7 +2,11 @@
 
 import csv
 import json
+import os
+import signal
+import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -11,13 +15,15 @@ import pytest
 
 import vettore
 from tests.told import checked
+from tests.waiting import wait_for
 from vettore.batch import replay as module
 from vettore.batch.replay import Asked, Ended, Progress, go_on, key_of
 from vettore.batch.sources import files_of
 from vettore.batch.table import ReplayTable, Row
 from vettore.cli import main
 from vettore.core.errors import VettoreError
-from vettore.files.study_file import open_study, save_study, study_bytes
+from vettore.demo.study import demo_study
+from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
 from vettore.study import edits
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.readings import PlaceReading
@@ -202,6 +208,73 @@ def test_the_first_failure_may_end_the_run(folder):
     with pytest.raises(SystemExit) as ended:
         main(["replay", study, runs, "-o", str(folder / "t.csv"), "--stop-at-first"])
     assert ended.value.code == 1
-    assert len({row["file"] for row in csv.DictReader((folder / "t.csv").read_text().splitlines())}) == 1
+    assert len({row["file"] for row in csv.DictReader((folder / "t-unfinished.csv").read_text().splitlines())}) == 1
+    assert not (folder / "t.csv").exists()
     placed = vettore.replay(study, [folder / "runs" / "run05.csv"], match="by-place")
     assert "depth is in m in the new data and in min in the study" in placed.failed[0].reason
+
+
+def test_the_same_study_is_the_same_bytes(monkeypatch):
+    """Whatever the clock says, so that a run that was ended knows its study again."""
+    import time
+
+    study = demo_study()
+    first = study_bytes(study)
+    monkeypatch.setattr(time, "time", lambda: 2_000_000_000.0)
+    monkeypatch.setattr(time, "localtime", lambda *_: time.gmtime(2_000_000_000))
+    assert study_bytes(study) == first
+    assert study_bytes(study_from_bytes(first, "again")) == first
+
+
+REPLAYING = """
+import os, sys, time, vettore.batch.replay as module
+from vettore.cli import main
+original = module.work
+def work(path):
+    open(sys.argv[1], "a").write(path.name + chr(10))
+    if os.environ.get("HANGS") and len(open(sys.argv[1]).readlines()) > 6:
+        time.sleep(3600)
+    return original(path)
+module.work = work
+main(["replay", *sys.argv[2:]])
+"""
+
+
+@pytest.mark.parametrize("how", ["SIGTERM", "SIGHUP", "SIGKILL", "SIGINT"])
+def test_a_run_that_is_ended_from_outside_goes_on_and_reads_no_file_again(folder, how):
+    """The table of the end is that of an unbroken run to the last byte; till then nothing stands under its name."""
+    files = sorted((folder / "runs").iterdir())
+    output, log = folder / "t.csv", folder / "log.txt"
+    run_it = [sys.executable, "-c", REPLAYING, log, folder / "study.vettore", *files]
+    subprocess.run([*run_it, "-o", folder / "whole.csv"], capture_output=True, check=False)
+    log.unlink()
+    # The seventh file takes an hour.
+    ended = subprocess.Popen([*run_it, "-o", output], stderr=subprocess.PIPE, env={**os.environ, "HANGS": "yes"})
+    part = folder / "t.csv.part"
+    wait_for(lambda: log.exists() and log.read_text().count("\n") == 7)
+    ended.send_signal(getattr(signal, how))
+    ended.communicate()
+    kept = [json.loads(line)["file"] for line in part.read_text().splitlines()[1:] if line.endswith("}")]
+    assert not output.exists()
+    before = log.read_text().splitlines()
+    subprocess.run([*run_it, "-o", output], capture_output=True, check=False)
+    again = log.read_text().splitlines()[len(before) :]
+    assert len(kept) == 6
+    assert not {Path(name).name for name in kept} & set(again)
+    assert output.read_bytes() == (folder / "whole.csv").read_bytes()
+    assert not part.exists()
+
+
+def test_a_full_disk_ends_a_run_in_a_sentence(folder, monkeypatch):
+    """What is done till then is there, and the run can go on."""
+    paths = sorted((folder / "runs").iterdir())
+    progress = Progress(folder / "t.csv", "q")
+
+    def full(told):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(progress, "_write", full)
+    with pytest.raises(Ended, match="No space left on device") as ended:
+        go_on(Asked(study_bytes(open_study(folder / "study.vettore"))), paths, 1, progress, lambda done, failed: None)
+    assert ended.value.table.files == 1
+    progress.close(whole=False)

@@ -81,12 +81,12 @@ def test_any_table_written_reads_back_equal(rows, ending, tmp_path):
 
 
 def test_what_a_spreadsheet_cannot_hold_is_left_out_and_the_rest_kept(tmp_path):
-    """Control characters go; tabs, markup and signs stay."""
+    """Control characters become spaces; tabs, markup and signs stay."""
     texts = ("a\x01b", "tab\there", '<b>&"', "plain")
     columns = (RawColumn("t", "", np.arange(4.0)), RawColumn("n", "", np.full(4, np.nan), texts=texts))
     write_series(new_series("s1", "made", Table(columns, Source("made"))), tmp_path / "signs.xlsx")
     again = read_file(tmp_path / "signs.xlsx")[0].table
-    assert [text.replace("\t", " ") for text in again.columns[1].texts] == ["ab", "tab here", '<b>&"', "plain"]
+    assert [text.replace("\t", " ") for text in again.columns[1].texts] == ["a b", "tab here", '<b>&"', "plain"]
 
 
 def test_an_open_document_shows_what_it_holds(tmp_path):

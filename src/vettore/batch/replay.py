@@ -63,6 +63,8 @@ def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
         return job()
     except VettoreError as error:
         return [failed(path, str(error))]
+    except OSError as error:
+        return [failed(path, f"It could not be read, or what it gives not written ({error.strerror or error}).")]
     except MemoryError:
         return [failed(path, "It needs more memory than there is.")]
     except Exception as error:  # one file must not end the work on all others
@@ -164,7 +166,10 @@ class Progress:
         self.done: dict[str, list[Row]] = {}
         self._read()
         self._file = self._path.open("a" if self.done else "w", encoding="utf-8")
-        if not self.done:
+        if self.done:
+            # The last line may be torn.
+            self._file.write("\n")
+        else:
             self._write({"key": key})
 
     def _read(self) -> None:
@@ -191,7 +196,7 @@ class Progress:
         self.done[str(path)] = rows
 
     def _write(self, told: dict[str, Any]) -> None:
-        self._file.write(json.dumps(told, ensure_ascii=False) + "\n")
+        self._file.write(json.dumps(told) + "\n")
         self._file.flush()
 
     def close(self, whole: bool) -> None:
@@ -253,7 +258,13 @@ def go_on(
             if stop_at_first and bad:
                 break
     except KeyboardInterrupt:
-        raise Ended(ReplayTable([row for path in paths for row in rows.get(str(path), [])])) from None
+        raise Ended(_table(paths, rows)) from None
+    except OSError as error:
+        raise Ended(_table(paths, rows), f"What is done could not be kept ({error.strerror or error}).") from None
+    return _table(paths, rows)
+
+
+def _table(paths: list[Path], rows: dict[str, list[Row]]) -> ReplayTable:
     return ReplayTable([row for path in paths for row in rows.get(str(path), [])])
 
 
@@ -262,8 +273,8 @@ def _has_failed(rows: list[Row]) -> bool:
 
 
 class Ended(VettoreError):
-    """The run was ended by hand; ``table`` is what was done till then."""
+    """The run was ended before all was done, by hand or by a full disk; ``table`` is what was done till then."""
 
-    def __init__(self, table: ReplayTable) -> None:
-        super().__init__("The run was ended.")
+    def __init__(self, table: ReplayTable, why: str = "The run was ended.") -> None:
+        super().__init__(why)
         self.table = table

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from vettore.core.errors import VettoreError
+from vettore.core.texts import plain
 from vettore.files.whole import write_whole
 from vettore.files.writers import harmless
 
@@ -72,7 +73,7 @@ class ReplayTable(Sequence[Row]):
         """Return the rows as dicts; numbers that are not known are None."""
         return [
             {
-                name: None if isinstance(value, float) and not math.isfinite(value) else value
+                name: None if isinstance(value, float) and not math.isfinite(value) else _shown(value)
                 for name, value in one.items()
             }
             for one in map(asdict, self.rows)
@@ -82,7 +83,8 @@ class ReplayTable(Sequence[Row]):
         """Return a pandas table."""
         import pandas
 
-        return pandas.DataFrame([asdict(row) for row in self.rows], columns=list(COLUMNS))
+        rows = [{name: _shown(value) for name, value in asdict(row).items()} for row in self.rows]
+        return pandas.DataFrame(rows, columns=list(COLUMNS))
 
     def save(self, path: Path | str) -> None:
         """Write the table as the ending of the name says: .csv, .tsv, .json, .xlsx or .parquet. Raises VettoreError."""
@@ -125,7 +127,7 @@ class ReplayTable(Sequence[Row]):
                         # The library would round to 16 digits.
                         sheet.cell(line, place, repr(value)).data_type = "n"
                 elif value:
-                    sheet.cell(line, place, str(value)).data_type = "s"
+                    sheet.cell(line, place, shown(str(value))).data_type = "s"
         out = io.BytesIO()
         book.save(out)
         return out.getvalue()
@@ -151,4 +153,13 @@ def check_ending(path: Path | None) -> None:
 def _cell(value: object) -> str:
     if isinstance(value, float):
         return repr(value) if math.isfinite(value) else ""
-    return harmless(str(value))
+    return harmless(shown(str(value)))
+
+
+def shown(text: str) -> str:
+    """Return a text as it can be written: a name that is not UTF-8 with question marks, spaces for what is no character."""
+    return plain(text.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
+
+
+def _shown(value: Any) -> Any:
+    return shown(value) if isinstance(value, str) else value

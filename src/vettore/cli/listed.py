@@ -10,6 +10,7 @@ import importlib
 import click
 
 HELP = ["-h", "--help"]
+CAREFUL = "careful"
 # Said here, too, so that the list of all commands loads none of them; a test compares.
 COMMANDS = {
     "describe": "Describe the columns of a text table in numbers.",
@@ -37,4 +38,11 @@ def command(name: str) -> click.Command:
     found: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
     found.context_settings["help_option_names"] = HELP
     found.short_help = COMMANDS[name]
-    return found
+    return found if getattr(found, CAREFUL, False) else _careful(found)
+
+
+def _careful(found: click.Command) -> click.Command:
+    from vettore.cli.careful import with_checks
+
+    setattr(found, CAREFUL, True)
+    return with_checks(found)

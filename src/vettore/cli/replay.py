@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 import time
 from collections.abc import Callable, Sequence
@@ -72,21 +73,25 @@ def replay(
     paths = _check_names(list(files_of(files, sys.stdin)), reports or studies)
     if output is not None and afresh:
         output.with_name(output.name + PART).unlink(missing_ok=True)
+    # A log-out, and whoever ends programs, end it as Ctrl+C does.
+    for ending in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, signal.default_int_handler)
     progress = None if output is None else Progress(output, key_of(asked))
     try:
         table = go_on(asked, paths, scheduler or workers, progress, teller(len(paths)), stop_at_first)
     except Ended as ended:
         if progress is not None and output is not None:
             progress.close(whole=False)
-            ended.table.save(output)
-            told = f"{ended.table.files} of {len(paths)} files are in {output}"
-            click.echo(f"\nEnded: {told}. Run it again to go on.", err=True)
+            told = f"{ended.table.files} of {len(paths)} files are done and kept in {output.name}{PART}"
+            click.echo(f"\n{ended} {told}. Run it again to go on.", err=True)
         raise SystemExit(ENDED) from None
     if progress is None or output is None:
         click.echo(table.text(), nl=False)
     else:
-        table.save(output)
-        progress.close(whole=table.files == len(paths))
+        whole = table.files == len(paths)
+        # What is not whole never stands under the name of the whole.
+        table.save(output if whole else output.with_name(f"{output.stem}-unfinished{output.suffix}"))
+        progress.close(whole=whole)
     _tell_failed(table, output)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from vettore.core.errors import VettoreError
+from vettore.core.texts import plain
 
 
 class FileError(VettoreError):
@@ -23,12 +24,12 @@ def check_columns(count: int, name: str) -> None:
 
 def shown_name(path: Path) -> str:
     """Return a file's name as text that can be shown and saved: what is not UTF-8 in it becomes a question mark."""
-    return path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    return plain(path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
 
 
 def shown_path(path: Path) -> str:
     """Return a file's whole path as such a text."""
-    return str(path.resolve()).encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    return plain(str(path.resolve()).encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
 
 
 def check_regular(path: Path) -> None:

@@ -107,14 +107,23 @@ def study_bytes(study: Study, folder: Path | None = None) -> bytes:
         # First and unpacked, so that a desktop knows the file by its contents.
         archive.writestr(zipfile.ZipInfo("mimetype", WRITTEN), MIME_TYPE, zipfile.ZIP_STORED)
         for series in study.series:
-            archive.writestr(_data_name(series), table_csv(series.table))
+            archive.writestr(_entry(_data_name(series)), table_csv(series.table), zipfile.ZIP_DEFLATED, 1)
         archive.writestr(
-            "study.json",
+            _entry("study.json"),
             msgspec.json.format(
                 msgspec.json.encode(study_record(study, _data_name, partial(path_from, folder))), indent=1
             ),
+            zipfile.ZIP_DEFLATED,
+            1,
         )
     return buffer.getvalue()
+
+
+def _entry(name: str) -> zipfile.ZipInfo:
+    """Return an entry that carries no clock, so that the same study is the same bytes."""
+    entry = zipfile.ZipInfo(name, WRITTEN)
+    entry.external_attr = 0o600 << 16
+    return entry
 
 
 def study_record(

@@ -12,6 +12,7 @@ from xml.sax.saxutils import escape
 import numpy as np
 
 from vettore.core.cells import looks_like_number
+from vettore.core.texts import plain
 from vettore.files.refusals import FileError
 from vettore.files.whole import write_whole
 from vettore.study.series import Series
@@ -135,8 +136,8 @@ def _xlsx(series: Series) -> bytes:
 
 
 def _xml(text: str) -> str:
-    """Escape a text for XML and leave out the control characters that XML cannot hold."""
-    return escape("".join(c for c in text if c >= " " or c in "\t\n\r"))
+    """Escape a text for XML, without what XML cannot hold."""
+    return escape(plain(text))
 
 
 def _ods(series: Series) -> bytes:
@@ -154,7 +155,7 @@ def _ods(series: Series) -> bytes:
                 cell.addElement(P(text=repr(value)))
             else:
                 cell = TableCell(valuetype="string")
-                cell.addElement(P(text=str(value or "")))
+                cell.addElement(P(text=plain(str(value or ""))))
             line.addElement(cell)
         sheet.addElement(line)
     book.spreadsheet.addElement(sheet)

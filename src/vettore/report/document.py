@@ -15,11 +15,13 @@ from vettore.report.sections.entry import Entry, FitSubject, Subject
 from vettore.report.sections.listed import SECTIONS, arranged
 from vettore.study.derive import derive_fit
 from vettore.study.kinds.fits import AnyFit
+from vettore.study.plain_texts import with_plain_texts
 from vettore.study.study import Study
 
 
 def report_document(study: Study, today: date | None = None, attachment: Attachment | None = None) -> Document:
     """Return the report of a study. Raises DataError when it holds nothing that could be reported."""
+    study = with_plain_texts(study)
     recipe, curve = study.report, study.reported_curve
     if not study.series and not study.functions and not study.polynomials:
         raise DataError(

@@ -24,6 +24,7 @@ from vettore.core.number_marks import (
     values_of,
 )
 from vettore.core.rounding import read_number
+from vettore.core.texts import plain
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,9 @@ class Table:
 
 
 def with_short_names(table: Table) -> Table:
-    """Return a table whose names and units have a length that can be shown; the source tells where they had not."""
+    """Return a table whose names and units can be shown; the source tells where they were too long."""
+    if any(plain(text) != text for column in table.columns for text in (column.name, column.unit)):
+        table = _with_plain_names(table)
     if all(len(text) <= LONGEST_NAME for column in table.columns for text in (column.name, column.unit)):
         return table
     columns: list[RawColumn] = []
@@ -148,6 +151,17 @@ def with_short_names(table: Table) -> Table:
             notes.append(f"The name or unit of column {place + 1} had {longest:,} characters and was shortened.")
     source = replace(table.source, notes=(*table.source.notes, *notes))
     return replace(table, columns=tuple(columns), source=source)
+
+
+def _with_plain_names(table: Table) -> Table:
+    taken: set[str] = set()
+    columns = []
+    for place, column in enumerate(table.columns):
+        name = plain(column.name).strip() or f"column {place + 1}"
+        name = name if name not in taken else f"{name} {place + 1}"
+        taken.add(name)
+        columns.append(replace(column, name=name, unit=plain(column.unit).strip()))
+    return replace(table, columns=tuple(columns))
 
 
 def digest_of(columns: tuple[RawColumn, ...]) -> str:

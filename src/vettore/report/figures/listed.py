@@ -15,12 +15,14 @@ from vettore.study.kinds.figure import ALL_FITS, FigureRecipe
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.kinds.surface import SurfaceRecipe
+from vettore.study.plain_texts import with_plain_texts
 from vettore.study.series import Series
 from vettore.study.study import Study
 
 
 def study_figure(study: Study, of: str, style: NumberStyle, recipe: FigureRecipe | None = None) -> StudyFigure:
     """Return the figure of a part of a study, in the look that was decided or in another. Raises VettoreError."""
+    study = with_plain_texts(study)
     recipe = figure_of(study, of) if recipe is None else recipe
     if of == ALL_FITS:
         return figure_of_all_fits(study, recipe, style)

@@ -1,0 +1,52 @@
+"""A study whose texts can be written anywhere: names that hold control characters would end pages, tables and figures."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Any, TypeVar
+
+import msgspec
+
+from vettore.core.texts import plain
+from vettore.study.study import Study
+from vettore.study.table import Table
+
+Thing = TypeVar("Thing")
+
+
+def with_plain_texts(study: Study) -> Study:
+    """Return a study with spaces in the place of what is no character; the very same one where there is none."""
+    parts = tuple(map(_plain, study.parts))
+    title = plain(study.title)
+    if title == study.title and all(a is b for a, b in zip(parts, study.parts, strict=True)):
+        return study
+    return Study(title, parts, study.counter)
+
+
+def _plain(thing: Thing) -> Thing:
+    """Return a thing with plain texts; the very same where all are."""
+    changed: Any = thing
+    if isinstance(thing, str):
+        changed = plain(thing)
+        return thing if changed == thing else changed
+    if isinstance(thing, tuple):
+        made = [_plain(one) for one in thing]
+        if all(a is b for a, b in zip(made, thing, strict=True)):
+            return thing
+        changed = type(thing)(*made) if hasattr(thing, "_fields") else tuple(made)
+    elif isinstance(thing, Table):
+        # Cells are looked at where they are written; there may be millions.
+        source = _plain(thing.source)
+        changed = thing if source is thing.source else dataclasses.replace(thing, source=source)
+    elif isinstance(thing, msgspec.Struct):
+        told = _changed({name: getattr(thing, name) for name in thing.__struct_fields__})
+        changed = msgspec.structs.replace(thing, **told) if told else thing
+    elif dataclasses.is_dataclass(thing) and not isinstance(thing, type):
+        told = _changed({field.name: getattr(thing, field.name) for field in dataclasses.fields(thing) if field.init})
+        changed = dataclasses.replace(thing, **told) if told else thing
+    return changed
+
+
+def _changed(values: dict[str, Any]) -> dict[str, Any]:
+    made = {name: _plain(value) for name, value in values.items()}
+    return {name: value for name, value in made.items() if value is not values[name]}
