@@ -7,7 +7,8 @@ Around a site the surface is taken as
 through the site and the ``NEIGHBOURS`` nearest others, R being the distance of the farthest, with Σ cⱼ p(dⱼ) = 0 for every
 quadratic p. Its slope at the site is taken. That is exact for quadratics; of the powers of distance this one did best on
 smooth and on noisy sites together (docs/ACCURACY.md). Where the sites around do not tell a quadratic (few, or on two
-lines), b and B are found by least squares with weights 1/|d|², the smallest that fit best.
+lines), b and B are found by least squares with weights 1/|d|², the smallest that fit best. All of that is done with what the
+plane that fits best leaves, so that planes are reproduced wherever the sites lie.
 """
 
 from __future__ import annotations
@@ -26,6 +27,8 @@ POWER = 2.5
 TOLD = 1e-8
 # Directions of a least-squares problem smaller than this share of the largest are not told by the sites.
 SMALL = 1e-5
+# The same for planes: sites this near to one line tell nothing across it.
+LEVEL = 1e-10
 # Sites worked on at once.
 BLOCK, AT_ONCE = 1_000, 2
 
@@ -67,6 +70,9 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     reach = np.hypot(d[..., 0], d[..., 1]).max(axis=1)
     d = d / reach[:, None, None]
     rise = sites.z[around] - sites.z[chosen][:, None]
+    # The plane first, so that one is reproduced whatever else the sites around do not tell.
+    plane = _planes(d, rise)
+    rise = rise - np.einsum("kmc,kc->km", d, plane)
     p, q = d[..., 0], d[..., 1]
     terms = np.stack([p, q, p * p, p * q, q * q], axis=-1)
     told = np.zeros(len(chosen), dtype=bool)
@@ -75,7 +81,23 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     slopes = np.empty((len(chosen), 2))
     slopes[told] = _radial(d[told], terms[told], rise[told])
     slopes[~told] = _least_squares(d[~told], terms[~told], rise[~told])
-    return slopes / reach[:, None]
+    return (slopes + plane) / reach[:, None]
+
+
+def _planes(d: Array, rise: Array) -> Array:
+    """Return the slopes (k, 2) of the planes through sites that fit those around best, nearer ones more."""
+    weight = _weights(d)
+    inverse = np.linalg.pinv(d * weight[..., None], rcond=LEVEL)
+    slopes = np.einsum("kcm,km->kc", inverse, rise * weight)
+    # Once more on what is left, which takes the last digits.
+    left = rise - np.einsum("kmc,kc->km", d, slopes)
+    return slopes + np.einsum("kcm,km->kc", inverse, left * weight)
+
+
+def _weights(d: Array) -> Array:
+    weight = 1 / np.einsum("kmc,kmc->km", d, d)
+    # The nearest of crowded sites would leave the others without a say.
+    return np.asarray(weight / weight.max(axis=1, initial=0)[:, None], dtype=np.float64)
 
 
 def _told(normal: Array) -> Mask:
@@ -116,8 +138,6 @@ def _radial(d: Array, terms: Array, rise: Array) -> Array:
 
 
 def _least_squares(d: Array, terms: Array, rise: Array) -> Array:
-    weight = 1 / np.einsum("kmc,kmc->km", d, d)
-    # The nearest of crowded sites would leave the others without a say.
-    weight /= weight.max(axis=1, initial=0)[:, None]
+    weight = _weights(d)
     inverse = np.linalg.pinv(terms * weight[..., None], rcond=SMALL)
     return np.einsum("kim,km->ki", inverse, rise * weight)[:, :2]
