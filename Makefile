@@ -55,3 +55,7 @@ mutants: setup
 # The property tests with fresh seeds, for SECONDS; what they find becomes an @example.
 explore: setup
 	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 $(BIN)/python -m tools.explore --seconds $(or $(SECONDS),120)
+
+# Random hands on the real window, for SECONDS with each of SEEDS; what fails is kept in tests/app/hands.
+hands: setup
+	$(BIN)/python -m tools.hands --seconds $(or $(SECONDS),120) --seeds $(or $(SEEDS),1-6)

@@ -172,3 +172,20 @@ def test_what_says_nothing_goes_and_what_is_seen_stays():
     assert 'fill="#ffffff" stroke="#5a6870"' in told
     assert 'font="8px Inter"' in told
     assert "rotate" not in told
+
+
+@pytest.mark.parametrize("end", [9.7, 9.9, 10.0, 10.4, 97.0])
+def test_figures_near_the_end_of_an_axis_stay_on_the_sheet(end):
+    """The narrower a plot, the farther the last figure reaches beyond it: measured again at the width that plots get."""
+    for width in range(50, 96, 3):
+        figure, grid = sheet(1, 2, 2 * width, 50)
+        for axes in grid.ravel():
+            axes.set_xlim(0, end)
+        layout = InRows(figure, [list(grid[0])], [1.0])
+        layout.place()
+        for axes in grid.ravel():
+            boxes = [label.get_window_extent() for label in axes.get_xticklabels() if label.get_text()]
+            frame = axes.get_window_extent()
+            shown = [box for box in boxes if frame.x0 - 1 <= (box.x0 + box.x1) / 2 <= frame.x1 + 1]
+            assert max(box.x1 for box in shown) <= figure.bbox.width
+            assert min(box.x0 for box in shown) >= 0

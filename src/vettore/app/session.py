@@ -180,7 +180,9 @@ class Session(QObject):
 
     def choose_rows(self, rows: Iterable[int]) -> None:
         """Choose rows of the series."""
-        chosen = frozenset(rows)
+        # A plot may still show another series than the one that is chosen by now.
+        count = 0 if self.series is None else self.series.rows
+        chosen = frozenset(row for row in rows if 0 <= row < count)
         if chosen != self.rows:
             self.rows = chosen
             self.changed.emit(What.ROWS)
@@ -200,6 +202,8 @@ class Session(QObject):
 
     def point(self, row: int) -> None:
         """Point at a row (−1 for none): it is ringed on the plot and lit in the table."""
+        if self.series is None or row >= self.series.rows:
+            row = -1
         if row != self._pointed:
             self._pointed = row
             self.pointed_changed.emit(row)

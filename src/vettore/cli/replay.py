@@ -14,6 +14,7 @@ import click
 from vettore.core.errors import DataError
 
 if TYPE_CHECKING:
+    from vettore.batch.replay import Progress
     from vettore.batch.table import ReplayTable
 
 # Exit codes beside 0: some files failed, and the run was ended by hand.
@@ -73,9 +74,7 @@ def replay(
     paths = _check_names(list(files_of(files, sys.stdin)), reports or studies)
     if output is not None and afresh:
         output.with_name(output.name + PART).unlink(missing_ok=True)
-    # A log-out, and whoever ends programs, end it as Ctrl+C does.
-    for ending in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(ending, signal.default_int_handler)
+    _end_like_interrupts()
     progress = None if output is None else Progress(output, key_of(asked))
     try:
         table = go_on(asked, paths, scheduler or workers, progress, teller(len(paths)), stop_at_first)
@@ -88,11 +87,20 @@ def replay(
     if progress is None or output is None:
         click.echo(table.text(), nl=False)
     else:
-        whole = table.files == len(paths)
-        # What is not whole never stands under the name of the whole.
-        table.save(output if whole else output.with_name(f"{output.stem}-unfinished{output.suffix}"))
-        progress.close(whole=whole)
+        _save(table, output, progress, whole=table.files == len(paths))
     _tell_failed(table, output)
+
+
+def _end_like_interrupts() -> None:
+    """Have a log-out, and whoever ends programs, end the run as Ctrl+C does."""
+    for ending in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, signal.default_int_handler)
+
+
+def _save(table: ReplayTable, output: Path, progress: Progress, whole: bool) -> None:
+    """Write a table; one that is not whole never stands under the name of the whole."""
+    table.save(output if whole else output.with_name(f"{output.stem}-unfinished{output.suffix}"))
+    progress.close(whole=whole)
 
 
 def _tell_failed(table: ReplayTable, output: Path | None) -> None:

@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from vettore.app.painting import painting
-from vettore.app.stage.items import Map, StageItem, draw_line
+from vettore.app.stage.items import Map, StageItem, draw_line, polygon
 from vettore.app.stage.upright import Upright
 from vettore.app.style import colour
 from vettore.core.arrays import Array
@@ -86,8 +86,7 @@ class Strips(StageItem):
 
 def _between(x: Array, top: Array, bottom: Array) -> QPainterPath:
     path = QPainterPath()
-    around = [*zip(x.tolist(), top.tolist(), strict=True), *zip(x[::-1].tolist(), bottom[::-1].tolist(), strict=True)]
-    path.addPolygon(QPolygonF([QPointF(a, b) for a, b in around]))
+    path.addPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([top, bottom[::-1]])))
     path.closeSubpath()
     return path
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from enum import StrEnum
 from typing import Any
 
@@ -19,6 +20,21 @@ class Hand(StrEnum):
     ZOOM = "zooms into a box"
 
 
+# Farther than this from 0 the pixels of a plot have no numbers of their own.
+FARTHEST = 1e200
+
+
+def _shown(ends: Any) -> tuple[float, float] | None:
+    """Return the ends of a range within what can be shown, None where they are no numbers."""
+    if ends is None or not all(math.isfinite(end) for end in ends):
+        return None
+    low, high = (min(max(float(end), -FARTHEST), FARTHEST) for end in ends)
+    if low == high:
+        room = abs(low) / 20 or 0.5
+        return low - room, high + room
+    return low, high
+
+
 class HandBox(pg.ViewBox):
     """A view box whose dragging moves the view or encloses points."""
 
@@ -28,6 +44,14 @@ class HandBox(pg.ViewBox):
         super().__init__(enableMenu=False)
         self.hand = Hand.MOVE
         self._path: list[tuple[float, float]] = []
+
+    def setRange(self, rect: Any = None, xRange: Any = None, yRange: Any = None, *args: Any, **options: Any) -> None:
+        """Show a range as far as a plot can: ends that are no numbers, or beyond all of them, are left as they are."""
+        if rect is not None:
+            xRange, yRange = (rect.left(), rect.right()), (rect.top(), rect.bottom())
+        x, y = _shown(xRange), _shown(yRange)
+        if x is not None or y is not None:
+            super().setRange(None, x, y, *args, **options)
 
     def mouseDragEvent(self, event: Any, axis: int | None = None) -> None:
         """Enclose points, unless the hand moves the view or the drag is on an axis."""

@@ -12,6 +12,8 @@ EDGE_POINTS, BETWEEN_POINTS = 3.0, 6.0
 LEAST_SHARE = 0.1
 # What is left of words that are too long.
 FEWEST_LETTERS = 9
+# Times that a layout is bettered, and dots that are no difference.
+MOST_TIMES, NEARLY = 4, 0.5
 
 
 class Layout(Protocol):
@@ -27,7 +29,8 @@ class Layout(Protocol):
 class InRows:
     """Plots in rows of a sheet; rows have ``shares`` of its height.
 
-    What surrounds a plot is measured once: it does not change with the plot's size, since its figures are chosen already.
+    What surrounds a plot is measured once: it does not change with the plot's size, since its figures are chosen already. Only
+    how far the first and the last figure reach beyond the plot does: near its end, they do the more the narrower it is.
     """
 
     def __init__(self, figure: Any, rows: Sequence[Sequence[Any]], shares: Sequence[float]) -> None:
@@ -40,14 +43,53 @@ class InRows:
 
     def place(self) -> None:
         """Give every plot its place."""
+        left, right = ([max(told) for told in self._across(side)] for side in (0, 1))
+        for _ in range(MOST_TIMES):
+            self._set(left, right)
+            # A plot of this width may have other figures than before.
+            renderer = self._figure._get_renderer()
+            beyond = [[self._beyond(axes, renderer) for axes in row] for row in self._rows]
+            need = [
+                [
+                    max((told[place][side] for told in beyond if place < len(told)), default=0.0)
+                    for place in range(len(left))
+                ]
+                for side in (0, 1)
+            ]
+            if all(
+                asked <= has + NEARLY
+                for pair in zip(need, (left, right), strict=True)
+                for asked, has in zip(*pair, strict=True)
+            ):
+                break
+            left, right = (
+                [max(pair) for pair in zip(has, asked, strict=True)]
+                for has, asked in zip((left, right), need, strict=True)
+            )
+
+    def _across(self, side: int) -> list[list[float]]:
+        """Return, for each column, what its plots have on a side."""
+        columns = range(max(len(row) for row in self._rows))
+        return [[self._around[row[place]][side] for row in self._rows if place < len(row)] for place in columns]
+
+    @staticmethod
+    def _beyond(axes: Any, renderer: Any) -> tuple[float, float]:
+        """Return how far the figures of the axis of x reach beyond the plot, to the left and to the right."""
+        frame = axes.get_window_extent(renderer)
+        labels = [label for label in axes.get_xticklabels(which="both") if label.get_visible() and label.get_text()]
+        boxes = [label.get_window_extent(renderer) for label in labels]
+        # Figures of places outside the plot are not drawn.
+        drawn = [box for box in boxes if frame.x0 - NEARLY <= (box.x0 + box.x1) / 2 <= frame.x1 + NEARLY]
+        if not drawn:
+            return 0.0, 0.0
+        return frame.x0 - min(box.x0 for box in drawn), max(box.x1 for box in drawn) - frame.x1
+
+    def _set(self, left: list[float], right: list[float]) -> None:
+        """Give every plot its place beside so much on the left and the right of each column."""
         point = self._figure.dpi / 72
         edge, between = EDGE_POINTS * point, BETWEEN_POINTS * point
         width, height = self._figure.bbox.width, self._figure.bbox.height
-        columns = range(max(len(row) for row in self._rows))
         around = [[self._around[axes] for axes in row] for row in self._rows]
-        left, right = (
-            [max(told[place][side] for told in around if place < len(told)) for place in columns] for side in (0, 1)
-        )
         above, below = ([max(one[side] for one in told) for told in around] for side in (2, 3))
         title = self._figure._suptitle
         over_all = 0.0 if title is None else title.get_window_extent().height + between
