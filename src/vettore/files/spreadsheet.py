@@ -4,8 +4,13 @@ from __future__ import annotations
 
 import io
 import zipfile
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 
+import numpy as np
+
+from vettore.core.arrays import LARGEST_WHOLE
+from vettore.core.errors import name_rows
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
 from vettore.study.table import Source, Table
@@ -31,12 +36,22 @@ def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
             continue
         try:
             how = (("sheet", name), ("formulas", "by their values"))
-            found.append((name, table_from_grid(grid, _with_how(source, how, name), ".")))
+            found.append((name, _with_doubts(table_from_grid(grid, _with_how(source, how, name), "."))))
         except FileError as error:
             refused.append(str(error))
     if not found:
         raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
     return found
+
+
+def _with_doubts(table: Table) -> Table:
+    """Say of whole numbers of so many digits that a spreadsheet has rounded them, if they had more."""
+    columns = []
+    for column in table.columns:
+        large = (np.flatnonzero(np.abs(column.values) >= LARGEST_WHOLE) + 1).tolist()
+        words = f"{name_rows(large).capitalize()} hold whole numbers of more digits than a spreadsheet keeps: perhaps rounded."
+        columns.append(replace(column, remarks=(*column.remarks, words)) if large else column)
+    return replace(table, columns=tuple(columns))
 
 
 def _cells(data: bytes, name: str) -> list[tuple[str, list[list[str]] | str]]:
@@ -87,8 +102,6 @@ def check_archive(data: bytes, name: str) -> None:
 
 
 def _with_how(source: Source, how: tuple[tuple[str, str], ...], sheet: str) -> Source:
-    from dataclasses import replace
-
     return replace(source, how=how, options={**source.options, "part": sheet})
 
 
@@ -103,7 +116,8 @@ def cell_text(cell: object) -> str:
     if isinstance(cell, (date, time)):
         return cell.isoformat()
     if isinstance(cell, timedelta):
-        return repr(cell.total_seconds())
+        # With its unit, which becomes that of the column.
+        return f"{cell.total_seconds()!r} s"
     return str(cell).strip()
 
 

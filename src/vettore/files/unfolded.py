@@ -127,12 +127,15 @@ def _parts(
     numbers = columns_from_cells([values, errors] if bare else [values], evidence)
     if any(one.texts is not None for one in numbers):
         return None
-    unit = column.unit or unit
     if not bare:
+        # What stands at the numbers themselves counts, whatever the header says.
         words = f"“{unit}” stood behind or before every number; it is the unit."
+        if column.unit and column.unit != unit:
+            words += f" The header said {column.unit}."
         return [
             replace(numbers[0], name=column.name, unit=unit, remarks=(*column.remarks, *numbers[0].remarks, words))
         ]
+    unit = column.unit or unit
     name = f"± {column.name}"
     while name in taken:
         name += " 2"

@@ -23,7 +23,7 @@ from vettore.core.fitting.out_of_range import no_finite_value
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
 from vettore.core.fitting.record import Alternative, Noise, Search
-from vettore.core.fitting.refused import check_errors_of_x, check_noise, check_steps
+from vettore.core.fitting.refused import check_count, check_errors_of_x, check_noise, check_steps
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
@@ -136,6 +136,7 @@ def _asked_fit(
     read = read_once(text, frozenset(data))
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
     check_held(read, held)
+    check_count(read, data, held)
     bounds = check_limits(read, limits, held)
     begin = a_mapping(start, "Starts", '{"k": 0.1}')
     check_start(read, begin)

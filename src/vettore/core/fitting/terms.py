@@ -9,7 +9,7 @@ X ≈ G⁻¹ at each step.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from functools import partial
 
@@ -244,30 +244,27 @@ def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tu
 
 def _refined_inverse(design: Array, weights: DoubleDouble | None, inverse_root: Array) -> Array:
     """Return (AᵀWA)⁻¹ to the last digit."""
-    m = design.shape[1]
-    exact = [DoubleDouble(design[:, j].copy()) for j in range(m)]
-    weighted = exact if weights is None else [column * weights for column in exact]
-    gram = [[(exact[i] * weighted[j]).sum() for j in range(m)] for i in range(m)]
-    start = inverse_root @ inverse_root.T
-    x = [[DoubleDouble(start[i, j]) for j in range(m)] for i in range(m)]
+    columns = DoubleDouble(np.ascontiguousarray(design.T))
+    weighted = columns if weights is None else columns * weights
+    gram = _stacked(_line(columns, i) * weighted for i in range(design.shape[1]))
+    x = DoubleDouble(inverse_root @ inverse_root.T)
+    two = DoubleDouble(2.0 * np.eye(design.shape[1]))
     for _ in range(NEWTON_STEPS):
-        product = _times(gram, x)
-        rest = [[-product[i][j] for j in range(m)] for i in range(m)]
-        for i in range(m):
-            rest[i][i] = rest[i][i] + DoubleDouble(2.0)
-        x = _times(x, rest)
-    return np.array([[float(x[i][j].rounded()) for j in range(m)] for i in range(m)])
+        x = _times(x, two - _times(gram, x))
+    return x.rounded()
 
 
-def _times(a: list[list[DoubleDouble]], b: list[list[DoubleDouble]]) -> list[list[DoubleDouble]]:
-    m = len(a)
-    out = []
-    for i in range(m):
-        line = []
-        for j in range(m):
-            total = DoubleDouble(0.0)
-            for k in range(m):
-                total = total + a[i][k] * b[k][j]
-            line.append(total)
-        out.append(line)
-    return out
+def _times(a: DoubleDouble, b: DoubleDouble) -> DoubleDouble:
+    """Return the product of two square matrices, a line of it at once."""
+    turned = DoubleDouble(b.high.T, np.broadcast_to(b.low, b.high.shape).T)
+    return _stacked(_line(a, i) * turned for i in range(len(a.high)))
+
+
+def _line(matrix: DoubleDouble, i: int) -> DoubleDouble:
+    return matrix[slice(i, i + 1)]
+
+
+def _stacked(products: Iterable[DoubleDouble]) -> DoubleDouble:
+    """Return the sums of products (m, k) along their last axis, as the lines of a matrix."""
+    sums = [product.sum() for product in products]
+    return DoubleDouble(np.stack([one.high for one in sums]), np.stack([one.low for one in sums]))

@@ -124,9 +124,33 @@ def height(node: Node) -> int:
     return tallest
 
 
+# What names(…) found in nodes, each with its node, so that an id is not taken for another's; trees are asked again and again.
+_names_in: dict[int, tuple[Node, tuple[str, ...]]] = {}
+MOST_ASKED = 20_000
+
+
 def names(node: Node) -> tuple[str, ...]:
     """Return the names in a tree, in the order in which they first stand."""
-    return tuple(dict.fromkeys(part.name for part in walk(node) if isinstance(part, Name)))
+    if len(_names_in) >= MOST_ASKED:
+        _names_in.clear()
+    new, waiting = [], [node]
+    while waiting:
+        here = waiting.pop()
+        if _known(here) is None:
+            new.append(here)
+            waiting.extend(reversed(children(here)))
+    found: dict[int, tuple[str, ...]] = {}
+    for part in reversed(new):
+        below = (found.get(id(child)) or _known(child) or () for child in children(part))
+        mine = (part.name,) if isinstance(part, Name) else tuple(dict.fromkeys(name for one in below for name in one))
+        found[id(part)] = mine
+        _names_in[id(part)] = (part, mine)
+    return found[id(node)] if new else _known(node) or ()
+
+
+def _known(node: Node) -> tuple[str, ...] | None:
+    kept = _names_in.get(id(node))
+    return kept[1] if kept is not None and kept[0] is node else None
 
 
 def renamed(node: Node, old: str, new: str) -> Node:
