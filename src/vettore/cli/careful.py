@@ -46,10 +46,8 @@ def _check_once(command: click.Command, args: list[str]) -> None:
         values = []
         for place, word in enumerate(given):
             name, sign, value = word.partition("=")
-            if name in marks and name.startswith("--"):
+            if word in marks or (name in marks and name.startswith("--")):
                 values.append(value if sign else "".join(given[place + 1 : place + 2]))
-            elif word in marks:
-                values.append("".join(given[place + 1 : place + 2]))
         if len(values) > 1:
             named = max(marks, key=len)
             told = " and ".join(f"“{value}”" for value in values[:2])
@@ -67,9 +65,9 @@ def _check_output(command: str, name: str, path: Path) -> None:
     if not os.access(folder, os.W_OK):
         raise DataError(f"“{path}” cannot be written: nothing may be written in {folder}.")
     check = ENDINGS.get("report" if command == "report" else "figure" if command == "figure" else name)
-    if check is not None and path.suffix.casefold() not in check():
-        check_words = ", ".join(check())
-        raise DataError(f"“{path.name}”: this is written as {check_words}.")
+    endings = None if check is None else check()
+    if endings is not None and path.suffix.casefold() not in endings:
+        raise DataError(f"“{path.name}”: this is written as {', '.join(endings)}.")
 
 
 def _report_endings() -> tuple[str, ...]:

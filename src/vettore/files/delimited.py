@@ -166,18 +166,13 @@ def _measured_rows(columns: list[list[str]], lines: list[str], layout: Layout) -
     """Return columns without rows that are no measurements, and these as notes: names that come again, sums at the end."""
     notes: list[str] = []
     names = [] if layout.names_line is None else header_cells(lines[layout.names_line], layout, layout.comment_mark)
-    if names:
-        again = [row for row, cell in enumerate(columns[0]) if cell == names[0] and any(names)]
-        again = [
-            row for row in again if all(c[row] == (names[k] if k < len(names) else "") for k, c in enumerate(columns))
-        ]
-        for row in again:
-            notes.append(layout.joined(column[row] for column in columns))
-        columns = (
-            [[cell for row, cell in enumerate(column) if row not in set(again)] for column in columns]
-            if again
-            else columns
-        )
+    if any(names):
+        header = [names[k] if k < len(names) else "" for k in range(len(columns))]
+        first = (row for row, cell in enumerate(columns[0]) if cell == header[0])
+        again = {row for row in first if [column[row] for column in columns] == header}
+        if again:
+            notes = [layout.joined(header)] * len(again)
+            columns = [[cell for row, cell in enumerate(column) if row not in again] for column in columns]
     count = trailing_summaries([*zip(*(column[-MOST_SUMMARIES - 1 :] for column in columns), strict=True)])
     if count:
         last = zip(*(column[-count:] for column in columns), strict=True)
