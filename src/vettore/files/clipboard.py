@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from html import escape
 
+from vettore.core.texts import plain
 from vettore.files.delimited import parse
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
@@ -13,7 +13,6 @@ from vettore.study.table import Source, Table
 
 MOST_CELLS = 5_000_000
 MOST_ACROSS = 1000
-_NO_CHARACTERS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
 class _Cells:
@@ -82,7 +81,7 @@ def html_grid(text: str, name: str) -> list[list[str]]:
     parser = etree.HTMLParser(target=_Cells(), recover=True, no_network=True, remove_comments=True, huge_tree=True)
     try:
         # What is no character of the format would end it.
-        parser.feed(_NO_CHARACTERS.sub(" ", text[start:]))
+        parser.feed(plain(text[start:]))
         tables: list[list[list[str]]] = parser.close()
     except etree.LxmlError:
         raise FileError(f"“{name}” is damaged: its table cannot be read as HTML.") from None
