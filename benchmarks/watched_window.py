@@ -15,8 +15,9 @@ import numpy as np
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
-from vettore.app.main import calm, warm
+from vettore.app.main import calm
 from vettore.app.style import dress
+from vettore.app.warming import warm
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.study import edits

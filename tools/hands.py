@@ -459,16 +459,18 @@ def child(seconds: float, seed: int, log: Path, acts: list | None) -> None:
     faulthandler.enable()
     faulthandler.dump_traceback_later(seconds + 60 if acts is None else TRY_SECONDS, exit=True)
     hands, rng = Hands(os.environ["HOME"]), random.Random(seed)
-    begun, first = time.monotonic(), resident()
+    begun, half = time.monotonic(), 0.0
     with log.open("w", encoding="utf-8") as file:
         for act in acts if acts is not None else iter(lambda: hands.think(rng), None):
             if acts is None and time.monotonic() - begun > seconds:
                 break
+            if not half and time.monotonic() - begun > seconds / 2:
+                half = resident()
             file.write(json.dumps(act) + "\n")
             file.flush()
             hands.do(act)
     hands.rest(300)
-    told = {"failures": hands.failures, "acts": hands.count, "grown": resident() - first}
+    told = {"failures": hands.failures, "acts": hands.count, "grown": resident() - half if half else 0.0}
     print(json.dumps(told), flush=True)
     # Threads that are still at work need not be waited for.
     os._exit(0)
@@ -568,7 +570,8 @@ def main() -> int:
         told, acts = run(["--seconds", str(asked.seconds), "--seed", str(seed)], asked.seconds + 120)
         total += told["acts"]
         print(
-            f"seed {seed}: {told['acts']} acts, {len(told['failures'])} failures, memory +{told['grown']:.0f} MB",
+            f"seed {seed}: {told['acts']} acts, {len(told['failures'])} failures, "
+            f"memory {told['grown']:+.0f} MB in the second half",
             flush=True,
         )
         for failure in told["failures"]:

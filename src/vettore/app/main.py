@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gc
-import importlib
 import os
 import signal
 import sys
@@ -14,14 +13,10 @@ from PySide6.QtWidgets import QApplication
 
 from vettore.app.faults import watch_faults
 from vettore.app.looks import grow_with_desktop, scale_text
-from vettore.app.pages.listed import PAGES
 from vettore.app.places import places
 from vettore.app.settings import read_settings
 from vettore.app.style import dress
 from vettore.app.window import Window
-
-# Milliseconds after the start, when a file asked for has come in.
-WARM_AFTER = 1500
 
 
 def run(paths: list[Path], demo: bool = False) -> int:
@@ -63,20 +58,3 @@ def begin(window: Window, paths: list[Path], demo: bool) -> None:
         window.files.show_demo()
     elif paths:
         window.open_paths(paths)
-    QTimer.singleShot(WARM_AFTER, window, lambda: window.session.background.run("warm", warm, _nothing, _nothing))
-
-
-def warm() -> None:
-    """Load what the first fit and the other pages need while the user looks at the data."""
-    solvers = ("vettore.core.fitting.nonlinear", "vettore.core.fitting.polynomial", "vettore.core.fitting.checks")
-    for name in (
-        "scipy.special",
-        "scipy.linalg",
-        *solvers,
-        *(f"vettore.app.pages.{entry.module}" for entry in PAGES),
-    ):
-        importlib.import_module(name)
-
-
-def _nothing(_told: object) -> None:
-    """What is loaded ahead, or fails to be, is loaded or told of when it is needed."""

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QWidget
 
+from vettore.app.session import Session
 from vettore.app.widgets.parts import button, label
 from vettore.look.theme import SIZES
 
@@ -39,6 +40,12 @@ class StatusLine(QWidget):
     def text(self) -> str:
         """Return what stands there."""
         return self._label.text()
+
+    def listen(self, session: Session) -> None:
+        """Show what a session says, and which row is pointed at."""
+        session.said.connect(self.hear)
+        session.fault_told.connect(self.hear_fault)
+        session.pointed_changed.connect(lambda _row: self.show_status())
 
     def hear(self, kind: str, text: str) -> None:
         """Show a sentence of a kind; the kind "status" asks for what was used to be shown again."""

@@ -30,6 +30,7 @@ from vettore.app.saving import Saving
 from vettore.app.session import Session, What
 from vettore.app.status import StatusLine
 from vettore.app.style import dress
+from vettore.app.warming import warm_later
 from vettore.app.widgets.parts import first_by_tab, help_of
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
@@ -74,11 +75,10 @@ class Window(QMainWindow):
         self.menus = Menus(self)
         self.setMenuWidget(self.menus)
         self.session.changed.connect(self._heed)
-        self.session.said.connect(self._status.hear)
-        self.session.fault_told.connect(self._status.hear_fault)
-        self.session.pointed_changed.connect(lambda _row: self._status.show_status())
+        self._status.listen(self.session)
         self.session.start(Study())
         self.show_page("Data")
+        warm_later(self.session.background)
 
     def _build_frame(self) -> None:
         self.rail = Rail(PAGES)

@@ -107,7 +107,7 @@ def as_image(pixels: Array) -> QImage:
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32).copy()
 
 
-def draw_line(painter: QPainter, x: Array, y: Array, area: QRectF, pen: QPen) -> None:
+def draw_line(painter: QPainter, x: Array, y: Array, area: QRectF, pen: QPen, most_smooth: int = MOST_SMOOTH) -> None:
     """Join points, in pixels, by a line as far as it is seen: what leaves ``area`` costs nothing, however far it goes.
 
     Where a point has no place (NaN) the line has a gap. One so long that its dashes would be a web is drawn without them.
@@ -120,7 +120,7 @@ def draw_line(painter: QPainter, x: Array, y: Array, area: QRectF, pen: QPen) ->
         return
     if pen.style() != Qt.PenStyle.SolidLine and float(np.hypot(*(end - start).T).sum()) > MOST_DASHED:
         pen.setStyle(Qt.PenStyle.SolidLine)
-    if len(start) > MOST_SMOOTH:
+    if len(start) > most_smooth:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     corners = np.stack([start, end], axis=1).reshape(-1, 2)
     joined = np.ones(len(corners), dtype=np.int32)
@@ -155,6 +155,27 @@ def seen_parts(x: Array, y: Array, room: tuple[float, float, float, float]) -> t
     places = np.flatnonzero(inside)
     on = (np.diff(places) == 1) & (leaves[:-1, 0] == 1.0) & (enters[1:, 0] == 0.0)
     return start, end, np.append(on, np.zeros(min(len(start), 1), dtype=bool))
+
+
+def within(corners: Array, area: QRectF) -> Array:
+    """Return the corners (k, 2), in pixels, of the part of a convex outline that is seen (Sutherland & Hodgman 1974)."""
+    room = area.adjusted(-BESIDE, -BESIDE, BESIDE, BESIDE)
+    for axis, side, sign in ((0, room.left(), 1), (0, room.right(), -1), (1, room.top(), 1), (1, room.bottom(), -1)):
+        depth = sign * (corners[:, axis] - side)
+        kept: list[Array] = []
+        for here, there, deep, deeper in zip(
+            corners, np.roll(corners, -1, 0), depth, np.roll(depth, -1), strict=True
+        ):
+            if deep >= 0:
+                kept.append(here)
+            if (deep < 0) != (deeper < 0):
+                crossing = here + (there - here) * (deep / (deep - deeper))
+                crossing[axis] = side
+                kept.append(crossing)
+        if not kept:
+            return np.empty((0, 2))
+        corners = np.array(kept)
+    return corners
 
 
 def polygon(x: Array, y: Array) -> QPolygonF:

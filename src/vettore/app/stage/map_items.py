@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vettore.app.painting import painting
-from vettore.app.stage.items import Map, StageItem, as_image, draw_line, polygon
+from vettore.app.stage.items import Map, StageItem, as_image, draw_line, polygon, within
 from vettore.app.stage.marks import Marks
 from vettore.app.stage.overlays import Pennants
 from vettore.app.stage.ramp import Ramp
@@ -22,6 +22,8 @@ from vettore.core.surface.summits import Shape, Summit
 HATCH, HATCH_WIDTH = 9, 1.5
 # Shorter contours, in pixels, carry no label, and labels stand at least so far apart.
 LABELLED, LABELS_APART = 110.0, 46.0
+# So many lines at most look for room for a label, and lines of so many corners in all have smooth edges.
+MOST_LABELS, MOST_SMOOTH_CORNERS = 200, 60_000
 # Sites are told apart by so many colours; beyond so many they are dots.
 TINTS, MOST_DISCS, ROOM_OF_A_DOT = 24, 3000, 30
 RADIUS = 4.2
@@ -57,8 +59,12 @@ class Ground(StageItem):
             return
         left, right, low, high = self._span
         box = QRectF(QPointF(to_pixels.x(left), to_pixels.y(high)), QPointF(to_pixels.x(right), to_pixels.y(low)))
+        corners = np.column_stack([to_pixels.x(self._outline[:, 0]), to_pixels.y(self._outline[:, 1])])
+        seen = within(corners, area)
+        if len(seen) < 3:
+            return
         edge = QPainterPath()
-        edge.addPolygon(polygon(to_pixels.x(self._outline[:, 0]), to_pixels.y(self._outline[:, 1])))
+        edge.addPolygon(polygon(seen[:, 0], seen[:, 1]))
         edge.closeSubpath()
         with painting(painter):
             painter.setClipPath(edge, Qt.ClipOperation.IntersectClip)
@@ -69,9 +75,8 @@ class Ground(StageItem):
                 if key != self._hatched[0]:
                     self._hatched = (key, self._hatch(to_pixels, area))
                 painter.drawImage(area.topLeft(), self._hatched[1])
-        painter.setPen(QPen(colour("muted", 0.7), 1))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(edge)
+        closed = np.concatenate([corners, corners[:1]])
+        draw_line(painter, closed[:, 0], closed[:, 1], area, QPen(colour("muted", 0.7), 1))
 
     def _hatch(self, to_pixels: Map, area: QRectF) -> QImage:
         assert self._span is not None
@@ -92,6 +97,28 @@ class Ground(StageItem):
         return as_image(np.where(guess & stripes, np.uint32(tint), np.uint32(0)))
 
 
+class Lines:
+    """The lines of contours in one array, with a gap (NaN) after each, so that they are painted at once.
+
+    Attributes: corners (k, 2); ends, where each line begins and ends in it; levels, one for each line.
+    """
+
+    def __init__(self, contours: list[Contour]) -> None:
+        lines = [line for contour in contours for line in contour.lines]
+        self.levels = [contour.level for contour in contours for _ in contour.lines]
+        gap = np.full((1, 2), np.nan)
+        self.corners: Array = np.concatenate([part for line in lines for part in (line, gap)] or [gap])
+        after = np.cumsum([len(line) + 1 for line in lines], dtype=np.intp)
+        self.ends = [(int(end) - len(line) - 1, int(end) - 1) for line, end in zip(lines, after, strict=True)]
+
+    def lengths(self, x: Array, y: Array) -> Array:
+        """Return how long each line is, in pixels, from its corners there."""
+        if not self.ends:
+            return np.empty(0)
+        steps = np.append(np.nan_to_num(np.hypot(np.diff(x), np.diff(y))), 0.0)
+        return np.add.reduceat(steps, [start for start, _ in self.ends])
+
+
 class Contours(StageItem):
     """Lines of equal height with their heights; one of them may be the level that is asked for."""
 
@@ -100,26 +127,32 @@ class Contours(StageItem):
         self.contours: tuple[Contour, ...] = ()
         self.level: float | None = None
         self.numbers = NumberStyle()
+        self._plain, self._at_level = Lines([]), Lines([])
 
     def set_contours(self, contours: tuple[Contour, ...], level: float | None, numbers: NumberStyle) -> None:
         """Show contours; the one at ``level`` stands out."""
         self.contours, self.level, self.numbers = contours, level, numbers
+        self._plain = Lines([contour for contour in contours if contour.level != level])
+        self._at_level = Lines([contour for contour in contours if contour.level == level])
         self.update()
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         taken: list[QRectF] = []
-        labels = []
-        for contour in self.contours:
-            asked = contour.level == self.level
-            pen = QPen(colour("accent") if asked else QColor(20, 30, 36, 120), 2.0 if asked else 0.9)
-            for line in contour.lines:
-                px, py = to_pixels.x(line[:, 0]), to_pixels.y(line[:, 1])
-                draw_line(painter, px, py, area, pen)
-                length = float(np.sum(np.hypot(np.diff(px), np.diff(py))))
-                if length >= LABELLED or asked:
-                    labels.append((asked, length, contour.level, px, py))
-        for asked, _, level, px, py in sorted(labels, key=lambda label: (not label[0], -label[1])):
-            self._label(painter, self.numbers.short(level, 4), px, py, area, taken, asked)
+        placed = []
+        for lines, pen in (
+            (self._plain, QPen(QColor(20, 30, 36, 120), 0.9)),
+            (self._at_level, QPen(colour("accent"), 2.0)),
+        ):
+            px, py = to_pixels.x(lines.corners[:, 0]), to_pixels.y(lines.corners[:, 1])
+            draw_line(painter, px, py, area, pen, MOST_SMOOTH_CORNERS)
+            placed.append((lines, px, py))
+        for lines, px, py in reversed(placed):
+            asked, lengths = lines is self._at_level, lines.lengths(px, py)
+            worth = np.flatnonzero((lengths >= LABELLED) | asked)
+            for one in worth[np.argsort(-lengths[worth], kind="stable")][:MOST_LABELS].tolist():
+                part = slice(*lines.ends[one])
+                text = self.numbers.short(lines.levels[one], 4)
+                self._label(painter, text, px[part], py[part], area, taken, asked)
 
     def _label(
         self, painter: QPainter, text: str, px: Array, py: Array, area: QRectF, taken: list[QRectF], asked: bool

@@ -24,6 +24,7 @@ from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
+from vettore.core.interpolation.moved import MOST_READY, Moved
 from vettore.core.interpolation.piecewise import Pieces, hermite, straight
 from vettore.core.interpolation.points import Outside, check_points, sorted_points
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
@@ -37,11 +38,6 @@ MOST_POINTS_OF_A_POLYNOMIAL = 100
 MOST_LEFT_OUT = 400
 # Places looked at between two points for the swing.
 BETWEEN = 16
-# Share of the size of y by which a point is moved to see what it moves.
-NUDGE = 1e-5
-# Methods that are not linear in y; the ± of their areas is that of so many drawn sets of points.
-NOT_LINEAR = ("monotone", "local")
-DRAWN, DRAWN_SEED = 400, 3
 
 
 class Interpolant(Noted, Curve):
@@ -68,6 +64,7 @@ class Interpolant(Noted, Curve):
         self.ends_at_span = outside == "refuse"
         self.penalty = penalty
         self.smoother: Smoother | None = None
+        self._moved = Moved(self)
         self._polynomial: Barycentric | None = None
         if method.key == "polynomial":
             self._polynomial = Barycentric(x, y) if len(x) > 1 else None
@@ -88,15 +85,15 @@ class Interpolant(Noted, Curve):
 
     def __call__(self, x: Array | float) -> Array:
         """Return y at x. Raises DataError for x outside the points unless that was asked for."""
-        return self._at(np.asarray(x, dtype=np.float64), 0)
+        return self.derivative(np.asarray(x, dtype=np.float64), 0)
 
     def slope(self, x: Array | float) -> Array:
         """Return dy/dx at x."""
-        return self._at(np.asarray(x, dtype=np.float64), 1)
+        return self.derivative(np.asarray(x, dtype=np.float64), 1)
 
     def bend(self, x: Array | float) -> Array:
         """Return the second derivative at x."""
-        return self._at(np.asarray(x, dtype=np.float64), 2)
+        return self.derivative(np.asarray(x, dtype=np.float64), 2)
 
     def _inner(self, x: Array, order: int) -> Array:
         if self.method.key != "polynomial":
@@ -109,7 +106,8 @@ class Interpolant(Noted, Curve):
             series = chebyshev.derivative(series) / scale.half
         return chebyshev.evaluate(series, scale.t(x))
 
-    def _at(self, x: Array, order: int) -> Array:
+    def derivative(self, x: Array, order: int) -> Array:
+        """Return the curve (``order`` 0), its slope (1) or its second derivative (2) at x."""
         low, high = self.span
         beyond = (x < low) | (x > high)
         if self.outside == "continue" or not beyond.any():
@@ -136,7 +134,7 @@ class Interpolant(Noted, Curve):
         low, high = self.span
         inside_a, inside_b = min(max(a, low), high), min(max(b, low), high)
         if (inside_a != a or inside_b != b) and self.outside != "continue":
-            self._at(np.array([a, b]), 0)
+            self.derivative(np.array([a, b]), 0)
             return self._inner_area(inside_a, inside_b) - self._outside_area(a) + self._outside_area(b)
         return self._inner_area(a, b)
 
@@ -192,75 +190,28 @@ class Interpolant(Noted, Curve):
 
     def mean_error(self, x: Array) -> Array:
         """Return the standard error of the curve from the ± of the points; NaN where there is none."""
-        return self._error(x, 0)
+        return self._moved.error(x, 0)
 
     def slope_error(self, x: Array | float) -> Array:
         """Return the standard error of the slope."""
-        return self._error(np.asarray(x, dtype=np.float64), 1)
+        return self._moved.error(np.asarray(x, dtype=np.float64), 1)
 
     def area_error(self, a: float, b: float) -> float | None:
         """Return the standard error of the area from a to b; None without ± of the points or for long series."""
-        if self.sigma is None or len(self.x) > MOST_LEFT_OUT * 5:
-            return None
-        if self.method.key in NOT_LINEAR:
-            # Their slopes have corners as functions of y, so that a derivative says little where two x lie close.
-            drawn = np.random.default_rng(DRAWN_SEED).normal(self.y, self.sigma, (DRAWN, len(self.y)))
-            return float(np.std([self._with(self.x, y, self.sigma).area(a, b) for y in drawn], ddof=1))
-        shares = np.array([curve.area(a, b) for curve in self._moved(range(len(self.x)))])
-        return float(np.sqrt(np.sum((shares * self.sigma) ** 2)))
+        return self._moved.area_error(a, b)
 
-    @property
-    def _nudge(self) -> float:
-        return NUDGE * (float(np.ptp(self.y)) or abs(float(self.y[0])) or 1.0)
-
-    def _moved(self, places: range) -> list[Interpolant]:
-        """Return the curves through unit vectors, or through points nudged one at a time."""
-        out = []
-        for j in places:
-            if self.method.key in NOT_LINEAR:
-                y = self.y.copy()
-                y[j] += self._nudge
-            else:
-                y = np.zeros(len(self.y))
-                y[j] = 1.0
-            out.append(self._with(self.x, y, self.sigma))
-        return out
-
-    def _with(self, x: Array, y: Array, sigma: Array | None) -> Interpolant:
-        slopes = self.end_slopes if y is self.y else (0.0, 0.0)
-        return Interpolant(self.method, x, y, sigma, slopes, self.penalty, self.outside, (), ())
-
-    def _error(self, x: Array, order: int) -> Array:
-        if self.sigma is None:
-            return np.full(x.shape, np.nan)
-        flat = x.ravel()
-        out = np.empty(flat.shape)
-        reach = self.method.reach
-        if reach is None and len(self.x) <= MOST_LEFT_OUT:
-            curves = self._moved(range(len(self.x)))
-            shares = np.array([curve._at(flat, order) for curve in curves])
-            out = np.sqrt(np.sum((shares * self.sigma[:, None]) ** 2, axis=0))
-            return out.reshape(x.shape)
-        reach = reach or SMOOTH_REACH
-        places = np.clip(np.searchsorted(self.x, flat, side="right") - 1, 0, len(self.x) - 1)
-        for place in np.unique(places).tolist():
-            here = places == place
-            first, last = max(place - reach, 0), min(place + reach + 2, len(self.x))
-            window = slice(first, last)
-            local = self._with(self.x[window], self.y[window], self.sigma[window])
-            base = local._at(flat[here], order)
-            linear = self.method.key not in NOT_LINEAR
-            shares = np.array([one._at(flat[here], order) for one in local._moved(range(last - first))])
-            if not linear:
-                shares = (shares - base) / local._nudge
-            out[here] = np.sqrt(np.sum((shares * self.sigma[window][:, None]) ** 2, axis=0))
-        return out.reshape(x.shape)
+    def with_points(self, x: Array, y: Array, sigma: Array | None) -> Interpolant:
+        """Return a curve of the same kind through other points, level at its ends."""
+        return Interpolant(self.method, x, y, sigma, (0.0, 0.0), self.penalty, self.outside, (), ())
 
     # What the method thinks of itself.
 
     def get_ready(self) -> Interpolant:
         """Work out what will be asked for as soon as the curve is shown, and return it."""
         _ = self.left_out_error, self.swing, self.swelling
+        if self.sigma is not None and len(self.x) <= MOST_READY:
+            # The band; a long series is shown at few of its places.
+            self.mean_error(self.x)
         return self
 
     @cached_property
@@ -293,10 +244,6 @@ class Interpolant(Noted, Curve):
     def swelling(self) -> float | None:
         """How many times larger than the errors of y those of one polynomial can be; None for other methods."""
         return self._polynomial.swelling if self._polynomial is not None else None
-
-
-# Knots to each side that are looked at for a smoothing or periodic spline over many points.
-SMOOTH_REACH = 60
 
 
 def _left_out_error(curve: Interpolant) -> float:

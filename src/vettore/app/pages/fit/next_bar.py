@@ -205,6 +205,9 @@ class NextBar(QWidget):
         fit, place = self._fit, self.subject.currentIndex()
         if fit is None or not 0 <= place < len(self._subjects):
             return
+        if not fit.recipe.id:
+            self.sentence.setText("Choose a model in the line-up first; then its plan can be kept.")
+            return
         improve, study = self._subjects[place][1], self._session.study
         named = {reading.name for reading in study.readings_of(fit.recipe.id) if reading.asked_for is not None}
         if not isinstance(improve, str) and self.subject.currentText() not in named:

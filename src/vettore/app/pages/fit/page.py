@@ -10,7 +10,7 @@ from vettore.app.pages.fit.deciding import Deciding
 from vettore.app.pages.fit.hands import Hands
 from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.pages.fit.over import OverStage
-from vettore.app.pages.fit.pennants import flags_of, kept_readings
+from vettore.app.pages.fit.pennants import flags_of
 from vettore.app.pages.fit.present import points_of
 from vettore.app.pages.fit.stage import Stage
 from vettore.app.pages.page import Doors, Page
@@ -165,7 +165,7 @@ class FitPage(Page):
     def _show_pennants(self) -> None:
         self.plot.pennants.set_flags([])
         if self.fit is not None:
-            kept = kept_readings(self.session.study, self.fit)
+            kept = self.drawn.kept.of(self.session.study, self.fit)
             present = self.readings.present()
             self.plot.pennants.set_flags(flags_of(self.fit, kept, present, self.session.style))
             self.told.show_present(present, self.readings.refusals)

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from vettore.core.rounding import NumberStyle
 from vettore.study.fits import DerivedFit
-from vettore.study.kinds.readings import DerivedReading, read
+from vettore.study.kinds.readings import DerivedReading, Reading, read
 from vettore.study.study import Study
 from vettore.words.readings import pennants
 
@@ -14,10 +14,18 @@ from vettore.words.readings import pennants
 Flag = tuple[float, float, str, bool]
 
 
-def kept_readings(study: Study, fit: DerivedFit) -> list[DerivedReading]:
-    """Return what the kept readings of a fit say; a fit that is not kept has none."""
-    kept = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
-    return [read(fit, one, kept) for one in kept]
+class ReadingsOfFit:
+    """What the kept readings of the fit that is shown say: asked once, not at every key that is typed."""
+
+    def __init__(self) -> None:
+        self._known: tuple[DerivedFit | None, tuple[Reading, ...], list[DerivedReading]] = (None, (), [])
+
+    def of(self, study: Study, fit: DerivedFit) -> list[DerivedReading]:
+        """Return what the kept readings of a fit say; a fit that is not kept has none."""
+        kept = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
+        if self._known[0] is not fit or self._known[1] != kept:
+            self._known = (fit, kept, [read(fit, one, kept) for one in kept])
+        return self._known[2]
 
 
 def flags_of(

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.fit.next_bar import NextBar
-from vettore.app.pages.fit.pennants import kept_readings
+from vettore.app.pages.fit.pennants import ReadingsOfFit
 from vettore.app.pages.fit.present import Points, slants_of
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
@@ -39,6 +39,7 @@ class Stage(QStackedWidget):
     ) -> None:
         super().__init__()
         self._session = session
+        self.kept = ReadingsOfFit()
         self._shown: tuple[object, ...] = ()
         self.setObjectName("canvas")
         self.strip, self.grips = EquationStrip(), Grips()
@@ -120,7 +121,7 @@ class Stage(QStackedWidget):
 
     def _read_of(self, fit: DerivedFit | None) -> list[DerivedReading]:
         """Return what is kept and what is being read of a fit."""
-        return [] if fit is None else [*kept_readings(self._session.study, fit), *self.readings.present()]
+        return [] if fit is None else [*self.kept.of(self._session.study, fit), *self.readings.present()]
 
     def refuse(self, sentence: str) -> None:
         """Draw no curve, and say why."""

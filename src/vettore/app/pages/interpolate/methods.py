@@ -60,16 +60,14 @@ class Methods:
 
     def _show(self, tried: tuple[Tried, ...]) -> None:
         series = self._session.series
-        if series is None:
+        x, y = (None, None) if series is None else (series.values(Role.X), series.values(Role.Y))
+        if series is None or x is None or y is None:
             return
         self._tried = tried
         candidates = [
             Candidate(one.key, one.name, one.curve, refusal=one.about, note=one.note, pinned=one.key in self.pinned)
             for one in offered(tried, self._session.style)
         ]
-        x, y = series.values(Role.X), series.values(Role.Y)
-        assert x is not None
-        assert y is not None
         method = self._session.study.interpolant_of(series.id).method
         self._line_up.show_candidates(candidates, (x[series.in_use], y[series.in_use]), method, self._session.style)
         self.draw_beside()

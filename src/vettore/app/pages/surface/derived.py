@@ -23,6 +23,8 @@ from vettore.study.surfaces import Sites, derive_fitted, derive_surface, model_f
 
 # About so many contours suit a map.
 CONTOURS = 9
+# Corners of all contours of a map.
+MOST_CORNERS = 150_000
 # Sites nearer to a section than this share of the spacing stand beside its profile.
 NEAR = 0.75
 
@@ -95,12 +97,17 @@ def _contours(surface: Surface, recipe: SurfaceRecipe) -> tuple[Contour, ...]:
         return ()
     low, high = float(z.min()), float(z.max())
     step = recipe.step or even_step(high - low)
-    levels = step * np.arange(np.ceil(low / step), np.floor(high / step) + 1) if high > low else np.empty(0)
     # A step that is far too fine would paint the map over.
-    if len(levels) > 30 * CONTOURS:
-        levels = levels[:: len(levels) // (10 * CONTOURS)]
-    special = [level for level in (recipe.level, recipe.parted_at) if level is not None]
-    return surface.contours(np.unique(np.concatenate([levels, special])))
+    if (high - low) / step > 30 * CONTOURS:
+        step *= np.ceil((high - low) / step / (10 * CONTOURS))
+    levels = step * np.arange(np.ceil(low / step), np.floor(high / step) + 1) if high > low else np.empty(0)
+    special = {level for level in (recipe.level, recipe.parted_at) if level is not None}
+    found = surface.contours(np.unique([*levels, *special]))
+    # Of lines that would cover the map, every other one is as good.
+    while len(found) > len(special) + 2 and sum(len(line) for one in found for line in one.lines) > MOST_CORNERS:
+        plain = [one for one in found if one.level not in special]
+        found = tuple(one for one in found if one.level in special or one in plain[::2])
+    return found
 
 
 def even_step(span: float) -> float:

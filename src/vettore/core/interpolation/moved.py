@@ -1,0 +1,96 @@
+"""What the ± of its points makes of a curve through them: each point is moved by itself, and the curve is made again."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from vettore.core.arrays import Array
+
+if TYPE_CHECKING:
+    from vettore.core.interpolation.interpolant import Interpolant
+
+# Share of the size of y by which a point is moved to see what it moves.
+NUDGE = 1e-5
+# Methods that are not linear in y; the ± of their areas is that of so many drawn sets of points.
+NOT_LINEAR = ("monotone", "local")
+DRAWN, DRAWN_SEED = 400, 3
+# Points that are moved one at a time for the whole curve, and for an area.
+MOST_MOVED, MOST_OF_AN_AREA = 400, 2000
+# Knots to each side that are looked at for a smoothing or periodic spline over many points.
+SMOOTH_REACH = 60
+# Places whose neighbours, moved one at a time, are remembered, and points up to which that is done ahead.
+MOST_WINDOWS, MOST_READY = 3000, 1000
+
+
+class Moved:
+    """The curves that come of a curve when its points are moved, remembered."""
+
+    def __init__(self, curve: Interpolant) -> None:
+        self._curve, self._linear = curve, curve.method.key not in NOT_LINEAR
+        self._windows: dict[int, Moved] = {}
+
+    @cached_property
+    def each(self) -> list[Interpolant]:
+        """The curves through unit vectors or, where a method is not linear, with points nudged one at a time."""
+        curve, out = self._curve, []
+        for place in range(len(curve.x)):
+            y = np.zeros(len(curve.x)) if self._linear else curve.y.copy()
+            y[place] = 1.0 if self._linear else y[place] + self._nudge
+            out.append(curve.with_points(curve.x, y, curve.sigma))
+        return out
+
+    @property
+    def _nudge(self) -> float:
+        y = self._curve.y
+        return NUDGE * (float(np.ptp(y)) or abs(float(y[0])) or 1.0)
+
+    def error(self, x: Array, order: int) -> Array:
+        """Return the standard error of the curve (``order`` 0) or its slope (1) at x; NaN without ± of the points."""
+        curve = self._curve
+        if curve.sigma is None:
+            return np.full(x.shape, np.nan)
+        flat = x.ravel()
+        out = np.empty(flat.shape)
+        reach = curve.method.reach
+        if reach is None and len(curve.x) <= MOST_MOVED:
+            return self._spread(flat, order).reshape(x.shape)
+        places = np.clip(np.searchsorted(curve.x, flat, side="right") - 1, 0, len(curve.x) - 1)
+        for place in np.unique(places).tolist():
+            here = places == place
+            out[here] = self._around(place, reach or SMOOTH_REACH)._spread(flat[here], order)
+        return out.reshape(x.shape)
+
+    def _spread(self, x: Array, order: int) -> Array:
+        """Return the standard error at x (k,) when every point is moved."""
+        assert self._curve.sigma is not None
+        shares = np.array([moved.derivative(x, order) for moved in self.each])
+        if not self._linear:
+            shares = (shares - self._curve.derivative(x, order)) / self._nudge
+        return np.asarray(np.sqrt(np.sum((shares * self._curve.sigma[:, None]) ** 2, axis=0)))
+
+    def _around(self, place: int, reach: int) -> Moved:
+        """Return the curve through the points alone that a place follows."""
+        if place in self._windows:
+            return self._windows[place]
+        curve = self._curve
+        assert curve.sigma is not None
+        window = slice(max(place - reach, 0), min(place + reach + 2, len(curve.x)))
+        local = Moved(curve.with_points(curve.x[window], curve.y[window], curve.sigma[window]))
+        if len(self._windows) < MOST_WINDOWS:
+            self._windows[place] = local
+        return local
+
+    def area_error(self, a: float, b: float) -> float | None:
+        """Return the standard error of the area from a to b; None without ± of the points or for long series."""
+        curve = self._curve
+        if curve.sigma is None or len(curve.x) > MOST_OF_AN_AREA:
+            return None
+        if not self._linear:
+            # Their slopes have corners as functions of y, so that a derivative says little where two x lie close.
+            drawn = np.random.default_rng(DRAWN_SEED).normal(curve.y, curve.sigma, (DRAWN, len(curve.y)))
+            return float(np.std([curve.with_points(curve.x, y, curve.sigma).area(a, b) for y in drawn], ddof=1))
+        shares = np.array([moved.area(a, b) for moved in self.each])
+        return float(np.sqrt(np.sum((shares * curve.sigma) ** 2)))
