@@ -226,7 +226,7 @@ def _adaptive(f: _counted, a: float, b: float, tolerance: float, given: Sequence
         tail = _half_line(f, end, way, width)
         spans.append(Span(tail, (0.0, 1.0) if f.tree is not None else _looked_at([0.0, 1.0])))
     reached = settle(spans, tolerance, fixed)
-    return _told(f, reached, a, b)
+    return _told(f, reached, a, b, places.unseen and not given)
 
 
 def _middle(places: Places, a: float, b: float) -> tuple[float, float]:
@@ -269,7 +269,7 @@ def _half_line(f: _counted, end: float, way: float, width: float) -> Function:
     return mapped
 
 
-def _told(f: _counted, reached: Reached, a: float, b: float) -> FunctionArea:
+def _told(f: _counted, reached: Reached, a: float, b: float, unseen: bool) -> FunctionArea:
     area, error = reached.area, reached.error
     finite = math.isfinite(a) and math.isfinite(b)
     edges = np.array(reached.edges if finite else (a, b))
@@ -282,6 +282,8 @@ def _told(f: _counted, reached: Reached, a: float, b: float) -> FunctionArea:
             message += (
                 f" Things narrower than {(b - a) / EVEN / 10:.2g} may lie between them; give their places by at=."
             )
+        elif unseen:
+            message += " It may change sides, by a condition, abs, max or min, at more places than were seen; give them by at=."
         return FunctionArea(area, error, reached.pieces, f.count, True, message, edges, area)
     message = f"Not settled after {f.count} evaluations: there may be no finite area."
     return FunctionArea(math.nan, error, reached.pieces, f.count, False, message, edges, area)

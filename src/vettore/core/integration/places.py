@@ -5,7 +5,8 @@ than values, though: its tree names its places. Looked for are
 
     affine arguments (x − c)/w, as in exp(−((x − 300)/5)²):     c, c ± w, c ± 8w, c ± 64w …
     polynomials: their roots z as Re z ± |Im z|, and their turning points with the width over which they change by 1
-    other arguments, bases and denominators: their zeros and turning points, by signs on a grid and bisection
+    other arguments, bases and denominators: their zeros and turning points, by signs on a grid and bisection; what lies
+        inside them is looked for first and stands on the grid, which gets finer until it finds no more
     if, max, min, abs, sign: where they switch;  denominators, logarithms, powers: their zeros, where the area may end
 
 and the frequencies of sines and cosines.
@@ -47,7 +48,9 @@ TAIL = 8.0
 # Wider features than this share of the range are seen by the first points of the rule.
 NARROW = 1 / 16
 HIGHEST_DEGREE = 8
-GRID, BISECTIONS = 2049, 80
+GRID, BISECTIONS, MOST_FINER = 2049, 80, 5
+# Points of a grid for half a period of an oscillation, and places of a grid in all.
+OF_HALF_PERIOD, MOST_LOOKED_AT = 8, 65_537
 # How far to the sides of a corner its slopes are taken, beside the spacing of the grid.
 BESIDE = 1e-3
 # How far a grid over an infinite range goes, on a scale that grows as sinh.
@@ -61,12 +64,13 @@ SWITCHES = frozenset({"abs", "sign", "min", "max", "if"})
 class Places:
     """``borders`` are where pieces have to end whatever their width; ``features`` are (centre, width).
 
-    ``frequencies`` are those of sines and cosines in radians by x.
+    ``frequencies`` are those of sines and cosines in radians by x; ``unseen`` says that there may be more borders.
     """
 
     borders: set[float] = field(default_factory=set)
     features: set[tuple[float, float]] = field(default_factory=set)
     frequencies: set[float] = field(default_factory=set)
+    unseen: bool = False
 
     def reach(self) -> tuple[float, float] | None:
         """Return the range outside which nothing happens by itself; None where no place is known."""
@@ -99,8 +103,11 @@ def places_of(tree: Node, low: float, high: float) -> Places:
     grid = _grid(low, high)
     with np.errstate(all="ignore"):
         parts = list(_parts(tree))
-        for node, kind in parts:
+        # What lies inside comes after what it lies in.
+        for node, kind in reversed(parts):
             _note(places, node, kind, grid)
+        if len(places.borders) > MOST_PLACES:
+            places.unseen = True
         for node, kind in parts:
             if kind == "argument" and places.borders:
                 _note_corners(places, node, grid)
@@ -175,7 +182,7 @@ def _note(places: Places, node: Node, kind: str, grid: Array) -> None:
         _note_part(places, node, kind, grid)
     except (FormulaError, DataError):
         # A part without a derivative, or whose zeros leave the range of numbers, tells no place.
-        return
+        places.unseen |= kind == "switch"
 
 
 def _note_part(places: Places, node: Node, kind: str, grid: Array) -> None:
@@ -187,12 +194,22 @@ def _note_part(places: Places, node: Node, kind: str, grid: Array) -> None:
         places.frequencies.add(abs(told[1]))
         return
     centres: list[tuple[float, float]] = []
+    crossed: list[float] = []
     for root in find_roots(told):
         z = root.value
         width = 1 / abs(told[1]) if len(told) == 2 else abs(z.imag)
         centres.append((z.real, width))
         if root.is_real and kind in ("switch", "border"):
-            places.borders.add(z.real)
+            crossed.append(z.real)
+    places.borders |= set(crossed)
+    if len(crossed) > 1:
+        # Multiplied out, a polynomial has lost digits of roots that lie close; as it stands it has them.
+        middles = np.diff(np.sort(crossed)) / 2 + np.sort(crossed)[:-1]
+        ends = (min(float(grid[0]), min(crossed) - 1), max(float(grid[-1]), max(crossed) + 1))
+        exact = _zeros(node, np.unique([ends[0], *middles, ends[1]]))
+        if len(exact) == len(crossed):
+            places.borders -= set(crossed)
+            places.borders |= set(exact)
     if len(told) > 2:
         slope = tuple(k * value for k, value in enumerate(told))[1:]
         bend = tuple(k * value for k, value in enumerate(slope))[1:]
@@ -236,8 +253,14 @@ def _note_by_looking(places: Places, node: Node, kind: str, grid: Array) -> None
     slope = derivative(node, X)
     bend = derivative(slope, X)
     beside = BESIDE * float(np.min(np.diff(grid)))
-    for kinds, found in ((("switch", "border"), _zeros(node, grid)), ((), _zeros(slope, grid))):
-        for at in found:
+    grid = _with_known(grid, places)
+    turns, sure = _zeros_on(slope, grid)
+    # Between two grid points a part may turn and cross zero twice.
+    zeros, all_found = _zeros_on(node, np.unique([*grid, *turns]))
+    if kind == "switch":
+        places.unseen |= not (sure and all_found)
+    for kinds, found in ((("switch", "border"), zeros), ((), turns)):
+        for at in found[:MOST_PLACES]:
             if kind in kinds:
                 places.borders.add(at)
             # At a corner the slope is that of its sides.
@@ -249,12 +272,38 @@ def _note_by_looking(places: Places, node: Node, kind: str, grid: Array) -> None
                 places.features.add((at, width))
 
 
+def _with_known(grid: Array, places: Places) -> Array:
+    """Return a grid with the places that are known, as fine as what is known to oscillate asks for."""
+    low, high = float(grid[0]), float(grid[-1])
+    if places.frequencies and (high - low) < FAR:
+        count = (high - low) * max(places.frequencies) / math.pi * OF_HALF_PERIOD
+        if count > len(grid):
+            grid = np.linspace(low, high, int(min(count, MOST_LOOKED_AT)) + 1)
+    of_features = [c + share * w for c, w in places.features for share in (0.0, -1.0, -0.5, 0.5, 1.0)]
+    known = np.array([*places.borders, *of_features])
+    return np.unique(np.concatenate([grid, known[(known > low) & (known < high)]]))
+
+
+def _zeros_on(node: Node, grid: Array) -> tuple[list[float], bool]:
+    """Return the zeros that a grid shows when it is made finer until they are no more, and whether that came to an end."""
+    found = _zeros(node, grid)
+    for _ in range(MOST_FINER):
+        if len(grid) > MOST_LOOKED_AT:
+            return found, False
+        grid = np.unique(np.concatenate([grid, grid[:-1] / 2 + grid[1:] / 2]))
+        finer = _zeros(node, grid)
+        if len(finer) == len(found):
+            return finer, True
+        found = finer
+    return found, False
+
+
 def _zeros(node: Node, grid: Array) -> list[float]:
     program = Program(node)
     if X not in program.inputs:
         return []
     y = np.broadcast_to(np.asarray(program({X: grid}), dtype=np.float64), grid.shape)
-    exact = grid[y == 0.0][:MOST_PLACES].tolist() if np.count_nonzero(y == 0.0) < len(grid) / 8 else []
+    exact = grid[y == 0.0].tolist() if np.count_nonzero(y == 0.0) < len(grid) / 8 else []
     starts = np.flatnonzero(np.isfinite(y[:-1]) & np.isfinite(y[1:]) & (np.sign(y[:-1]) * np.sign(y[1:]) < 0))
     low, high = grid[starts], grid[starts + 1]
     rising = y[starts] < 0
@@ -262,7 +311,7 @@ def _zeros(node: Node, grid: Array) -> list[float]:
         middle = low / 2 + high / 2
         below = (np.asarray(program({X: middle})) < 0) == rising
         low, high = np.where(below, middle, low), np.where(below, high, middle)
-    return [*exact, *high.tolist()[:MOST_PLACES]]
+    return [*exact, *high.tolist()]
 
 
 def _grid(low: float, high: float) -> Array:
