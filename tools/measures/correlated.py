@@ -9,9 +9,9 @@ import numpy as np
 
 from vettore import core
 
-SETS = 500
+SETS = 300
 PHIS = (0.0, 0.4, 0.7, 0.9)
-SIZES = (30, 100)
+SIZES = (8, 12, 20, 30, 100)
 
 
 def lines() -> list[str]:

@@ -5,13 +5,15 @@ python -m tools.measures.growing
 
 from __future__ import annotations
 
+from itertools import product
+
 import numpy as np
 
 from vettore import core
 from vettore.core.arrays import Array
 
-SETS = 1000
-X = np.linspace(0.5, 10, 30)
+SETS = 300
+SIZES = (8, 12, 30)
 
 
 def decay(x: Array) -> Array:
@@ -35,12 +37,13 @@ SCATTERS = ((0.5, 0.0), (0.2, 0.05), (0.02, 0.1))
 
 def lines() -> list[str]:
     """Return the table."""
-    out = ["| Curve, σ | Even weights | Growth told | ± of the two | p < 0.05 |", "|---|---|---|---|---|"]
-    for name, formula, curve, coefficient, true, start in CASES:
+    out = ["| Rows | Curve, σ | Even weights | Growth told | ± of the two | p < 0.05 |", "|---|---|---|---|---|---|"]
+    for n, (name, formula, curve, coefficient, true, start) in product(SIZES, CASES):
+        x = np.linspace(0.5, 10, n)
         for a, b in SCATTERS:
-            rng, mu, told = np.random.default_rng(5), curve(X), []
+            rng, mu, told = np.random.default_rng(5), curve(x), []
             for _ in range(SETS):
-                data = {"x": X, "y": mu + rng.normal(size=len(X)) * (a + b * mu)}
+                data = {"x": x, "y": mu + rng.normal(size=n) * (a + b * mu)}
                 grown = core.fit(formula, data, noise="growing", start=start)
                 ones = [one.coefficients[coefficient] for one in (core.fit(formula, data, start=start), grown)]
                 assert grown.spread is not None
@@ -48,7 +51,7 @@ def lines() -> list[str]:
                 holds = [float((one.low or 0) <= true <= (one.high or 0)) for one in ones]
                 told.append((*holds, *(one.standard_error for one in ones), float(grown.spread.p < 0.05)))
             even, grows, wide, narrow, found = np.mean(told, axis=0)
-            words = f"| {name}, {a:g} + {b * 100:g} % | {even * 100:.1f} % | {grows * 100:.1f} % "
+            words = f"| {n} | {name}, {a:g} + {b * 100:g} % | {even * 100:.1f} % | {grows * 100:.1f} % "
             out.append(words + f"| {wide:.2g}, {narrow:.2g} | {found * 100:.1f} % |")
     return out
 

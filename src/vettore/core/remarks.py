@@ -45,6 +45,8 @@ class RemarkKind(StrEnum):
     NOT_APART = "not to be told apart"
     AT_LIMIT = "at a limit"
     RESTS_ON_LIMIT = "rests on a limit"
+    HARDLY_TOLD = "hardly told by few rows"
+    ALIKE_TO_THE_END = "neighbours as alike as is allowed"
     START_WITHOUT_VALUE = "start without a value"
     FEW_ROUNDS_AGREE = "few rounds agree"
     BASELINE_LEFT_OUT = "± of the baseline left out"
@@ -198,6 +200,14 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     ),
     RemarkKind.NOT_APART: lambda r: f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.",
     RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",
+    RemarkKind.HARDLY_TOLD: lambda r: (
+        f"{counted(r.figures[0], 'row')} hardly tell {r.names[0]}: of made-up sets like these, 95 % ranges held in "
+        f"{r.figures[1]:.0f} to {r.figures[2]:.0f} %."
+    ),
+    RemarkKind.ALIKE_TO_THE_END: lambda r: (
+        f"Neighbours are as alike as is allowed (φ = {r.figures[0]:.3f}): these rows drift together and hardly tell where the "
+        "curve lies. Measure over a longer span, or another time."
+    ),
     RemarkKind.RESTS_ON_LIMIT: lambda r: (
         f"The ± of {listed(r.names)} {'rests' if len(r.names) == 1 else 'rest'} on the limit, as if it were the true value; "
         f"the {'range allows' if len(r.names) == 1 else 'ranges allow'} every value inside the limits."

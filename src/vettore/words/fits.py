@@ -314,12 +314,14 @@ def method_in_words(fit: DerivedFit) -> str:
     elif result.memory is not None:
         how = (
             "Generalised least squares with errors whose correlation falls with the distance in x, φ at that of neighbours and "
-            f"so on by its powers: φ of greatest restricted likelihood. {fit.result.message.rstrip('.')}"
+            f"so on by its powers: φ of greatest restricted likelihood, ranges over all φ that the rows leave likely. "
+            f"{fit.result.message.rstrip('.')}"
         )
     elif result.spread is not None:
         how = (
             f"Generalised least squares with {weights}: a and b of greatest restricted likelihood, the rows weighed by them, "
-            f"and both again until neither moves. {fit.result.message.rstrip('.')}"
+            "and both again until neither moves; ranges over all shares of a and b that the rows leave likely. "
+            f"{fit.result.message.rstrip('.')}"
         )
     elif result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"

@@ -68,7 +68,8 @@ def test_how_alike_neighbours_are_is_told_and_taken_out():
     again = core.fit(FORMULA, data, covariance=v)
     assert again.values == pytest.approx(told.values, rel=1e-8)
     for one, other in zip(again.coefficients.values(), told.coefficients.values(), strict=True):
-        assert one.standard_error == pytest.approx(other.standard_error, rel=1e-6)
+        # What is not known of φ is in the ±, too.
+        assert 1.0 < other.standard_error / one.standard_error < 1.4
     assert told.coefficients["k"].standard_error > 1.3 * plain.coefficients["k"].standard_error
     assert told.aicc < plain.aicc - 5
     verdicts = [{check.kind.value: check.verdict for check in core.checks(one)}["pattern"] for one in (plain, told)]

@@ -23,14 +23,14 @@ def test_two_groups_have_each_their_own_scatter():
     assert told.spread.at(np.array([low.mean(), high.mean()])) == pytest.approx(
         [low.std(ddof=1), high.std(ddof=1)], rel=1e-6
     )
-    # The line goes through both means, whose errors are those of textbooks.
+    # The line goes through both means, whose errors are near those of textbooks, which know the share of each.
     assert told.curve(np.array([1.0, 2.0])) == pytest.approx([low.mean(), high.mean()], rel=1e-9)
-    assert told.curve.standard_error(2.0) == pytest.approx(high.std(ddof=1) / np.sqrt(6), rel=1e-6)
-    assert told.curve.standard_error(1.0) == pytest.approx(low.std(ddof=1) / np.sqrt(5), rel=1e-6)
+    assert told.curve.standard_error(2.0) == pytest.approx(high.std(ddof=1) / np.sqrt(6), rel=0.2)
+    assert told.curve.standard_error(1.0) == pytest.approx(low.std(ddof=1) / np.sqrt(5), rel=0.5)
 
 
 def test_the_answer_is_its_own_weighted_fit():
-    """Rows weighed by the σ that is told give the same coefficients and errors, and no other share is likelier."""
+    """Rows weighed by the σ that is told give the same coefficients, with smaller errors; no other share is likelier."""
     data = decay()
     told = core.fit(FORMULA, data, noise="growing")
     assert told.converged
@@ -38,7 +38,8 @@ def test_the_answer_is_its_own_weighted_fit():
     again = core.fit(FORMULA, data, sigma=told.spread.at(told.fitted))
     for name, one in again.coefficients.items():
         assert told.coefficients[name].value == pytest.approx(one.value, rel=1e-7)
-        assert told.coefficients[name].standard_error == pytest.approx(one.standard_error, rel=1e-6)
+        # What is not known of the share is in the ±, too.
+        assert 1.0 < told.coefficients[name].standard_error / one.standard_error < 1.3
     assert told.residual_sd == pytest.approx(1, rel=1e-6)
     rows = _rows_of(told)
     share = told.spread.b * np.abs(told.fitted).mean()

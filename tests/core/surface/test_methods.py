@@ -311,3 +311,19 @@ def test_each_surface_model_is_found_without_starts(model):
     assert result.converged
     assert result.sum_of_squares <= np.sum((z - truth) ** 2)
     assert "A" not in result.coefficients
+
+
+def test_the_intervals_of_few_sites_hold_too():
+    """In 80 fields of 12 sites; by the likeliest variogram alone 1.96 ± held in 85 %."""
+    held, told = 0, 0
+    for seed in range(80):
+        rng = np.random.default_rng([seed, 77])
+        places = rng.uniform(0, 1, (32, 2))
+        apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1))
+        z = np.linalg.cholesky(np.exp(-apart / 0.2) + 0.05 * np.eye(32)) @ rng.normal(size=32)
+        surface = core.grid(*places[:12].T, z[:12], method="kriging")
+        value, error = surface(*places[12:].T), surface.standard_error(*places[12:].T)
+        known = np.isfinite(value)
+        held += int(np.sum(np.abs(value - z[12:])[known] < 1.96 * error[known]))
+        told += int(known.sum())
+    assert 0.92 < held / told < 0.98

@@ -27,16 +27,29 @@ from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.linear_result import with_error
 from vettore.core.fitting.record import Memory, Noise
-from vettore.core.fitting.restricted import check_rows, figure, likeliest, none_after_all
+from vettore.core.fitting.restricted import (
+    DEPENDENT,
+    check_rows,
+    even_shares,
+    figure,
+    likeliest,
+    none_after_all,
+    over_shares,
+    with_covariance,
+)
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
+from vettore.core.remarks import Remark, RemarkKind
 
 # Nearer to 1 the rows say nothing of where the curve lies.
 MOST = 0.999
-# Slopes of which no more than this stands out of the others are made of them.
-DEPENDENT = 1e-12
+# Beyond this neighbours are as alike as is allowed.
+END = 0.99
+# Rows up to which it is said how often 95 % ranges hold: always, or where φ is large; and that, in per cent, from
+# φ = 0.9 to none (tools/measures/correlated.py).
+FEW, NOT_MANY, MUCH_ALIKE, HELD = 20, 30, 0.7, (81.0, 99.0)
 # Turns, and when they end.
 MOST_TURNS, SAME = 60, 1e-6
 # The same for a first look at many models, whose coefficients are not polished.
@@ -162,7 +175,28 @@ def _by_distance(
     )
     log_det = _along(phi, order, steps_apart)[1]
     ended = not thorough or (turns < most and more < MOST_STEPS)
-    return _told(first, read, problem, c, at, (steps, ended), False, log_det, memory, None)
+    told = _told(first, read, problem, c, at, (steps, ended), False, log_det, memory, None)
+    if not thorough or told.covariance is None:
+        return told
+    mu, slopes = problem.raw(c)
+
+    def even(share: float) -> tuple[Array, Array, float]:
+        whiten, log_det = _along(share, order, steps_apart)
+        return whiten(slopes), whiten(problem.y - mu), log_det
+
+    wider = over_shares(even, even_shares(MOST))
+    told = replace(told, own_remarks=(*told.own_remarks, *_doubts(told.n, phi)))
+    return told if wider is None else with_covariance(told, wider)
+
+
+def _doubts(n: int, phi: float) -> list[Remark]:
+    """Return what so few rows, or a correlation at its end, leave open."""
+    out = []
+    if phi > END:
+        out.append(Remark(RemarkKind.ALIKE_TO_THE_END, figures=(phi,)))
+    elif n <= FEW or (n <= NOT_MANY and phi > MUCH_ALIKE):
+        out.append(Remark(RemarkKind.HARDLY_TOLD, ("how alike neighbours are",), figures=(n, *HELD)))
+    return out
 
 
 def _along(phi: float, order: Rows, steps_apart: Array) -> Whitening:

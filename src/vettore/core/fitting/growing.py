@@ -15,16 +15,29 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values
+from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError
+from vettore.core.fitting.formula_rows import FormulaRows, side_by_side
 from vettore.core.fitting.record import Noise, Spread
-from vettore.core.fitting.restricted import beside, check_rows, figure, likeliest, none_after_all
+from vettore.core.fitting.restricted import (
+    beside,
+    check_rows,
+    edge_shares,
+    figure,
+    likeliest,
+    none_after_all,
+    over_shares,
+    with_covariance,
+)
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
+from vettore.core.remarks import Remark, RemarkKind
 
 # With no more than this left of even scatter a curve near 0 would take all the weight.
 MOST = 0.999
+# Rows up to which it is said how often 95 % ranges hold, and that, in per cent (tools/measures/growing.py).
+FEW, HELD = 15, (89.0, 99.0)
 # Refits, and by how many standard errors, and what share, the last may have moved.
 MOST_REFITS, SETTLED, SAME_SHARE = 40, 1e-6, 1e-6
 # The same for a first look at many models.
@@ -85,7 +98,30 @@ def fit_growing(
             ),
             default=0.0,
         )
-    return _told(first, now, share, refits < most or looks)
+    told = _told(first, now, share, refits < most or looks)
+    if told.n <= FEW and not looks:
+        doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, *HELD))
+        told = replace(told, own_remarks=(*told.own_remarks, doubt))
+    wider = None if looks else _over_shares(told, read, data)
+    return told if wider is None else with_covariance(told, wider)
+
+
+def _over_shares(told: FitResult, read: Formula, data: Mapping[str, Values]) -> Array | None:
+    """Return the covariance over all shares; None where that of the likeliest one has none, or a limit a say in it."""
+    names = told.fitted_names
+    if told.covariance is None or any(not told.coefficients[name].standard_error for name in names):
+        return None
+    held = {name: one.value for name, one in told.coefficients.items() if name not in names}
+    columns = {name: as_values(data[name], name)[told.rows_in_use] for name in read.data}
+    problem = FormulaRows(read.right, columns, told.y, names, held)
+    c = np.array([told.coefficients[name].value for name in names])
+    slopes, rows = side_by_side(problem.slopes(c), told.n), _rows_of(told)
+
+    def even(share: float) -> tuple[Array, Array, float]:
+        g = rows.spread(share)
+        return slopes / g[:, None], told.residuals / g, 2 * float(np.log(g).sum())
+
+    return over_shares(even, edge_shares(MOST)) if np.isfinite(slopes).all() else None
 
 
 def _check(first: FitResult, read: Formula) -> None:

@@ -20,7 +20,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -46,6 +46,9 @@ BINS = 15
 MOST_PAIRED, MOST_LIKELY = 1500, 150
 # Ranges between these shares of the largest distance are tried, then the best is narrowed down.
 RANGES, GRID, HALVINGS = (0.01, 3.0), 12, 7
+# The same where all that are likely are asked, the shares of the nugget there, and what is no longer likely.
+LIKELY_RANGES, LIKELY_GRID, UNLIKELY = (0.03, 3.0), 10, 2e-3
+LIKELY_SHARES = np.array([0.0, 0.01, 0.05, 0.12, 0.2, 0.3, 0.45, 0.6, 0.8, 0.95])
 # How far values that are all equal may be from it, as a share of their size.
 ROUNDING = 1e-12
 # Shares of the nugget that are tried.
@@ -103,6 +106,16 @@ def fit_variogram(sites: Sites, shape: Shape | None = None) -> Variogram:
     return Variogram(name, nugget, sill, reach, distance, semivariance, pairs)
 
 
+def likely_variograms(sites: Sites, found: Variogram) -> list[tuple[float, Variogram]]:
+    """Return all variograms of the shape of the one ``found`` that the sites leave likely, each with its probability."""
+    likely = _Likelihood(sites).likely(found.shape)
+    whole = sum(weight for weight, *_ in likely)
+    return [
+        (weight / whole, replace(found, range=reach, nugget=nugget, sill=sill))
+        for weight, reach, nugget, sill in likely
+    ]
+
+
 def _empirical(sites: Sites) -> tuple[Array, Array, Array]:
     chosen = sites.evenly(MOST_PAIRED)
     i, j = np.triu_indices(len(chosen), 1)
@@ -149,17 +162,42 @@ class _Likelihood:
 
     def _at(self, shape: Shape, power: float) -> tuple[float, float, float]:
         """Return the largest log likelihood at a range, over all shares of the nugget, and its nugget and sill."""
+        values, variance = self._of_shares(shape, power, SHARES)
+        best = int(np.argmax(values))
+        whole = float(variance[best]) * self._size**2
+        return float(values[best]), whole * float(SHARES[best]), whole * (1 - float(SHARES[best]))
+
+    def _of_shares(self, shape: Shape, power: float, shares: Array) -> tuple[Array, Array]:
+        """Return the log likelihood at a range for shares of the nugget (k,), and the variance of z, scaled, for each."""
         alike = (1 - SHAPES[shape](self._distance / np.exp(power))) * self._root[:, None] * self._root[None, :]
         energies, vectors = np.linalg.eigh(alike)
         energies = np.maximum(energies, STEADY)
         z, level = vectors.T @ (self._root * self._z), vectors.T @ self._root
         n = len(z)
         # One row for each share.
-        spread = (1 - SHARES[:, None]) * energies + SHARES[:, None]
+        spread = (1 - shares[:, None]) * energies + shares[:, None]
         told = np.sum(level**2 / spread, axis=1)
         mean = np.sum(level * z / spread, axis=1) / told
         variance = np.sum((z - mean[:, None] * level) ** 2 / spread, axis=1) / (n - 1)
-        values = -0.5 * ((n - 1) * np.log(variance) + np.sum(np.log(spread), axis=1) + np.log(told))
-        best = int(np.argmax(values))
-        whole = float(variance[best]) * self._size**2
-        return float(values[best]), whole * float(SHARES[best]), whole * (1 - float(SHARES[best]))
+        return -0.5 * ((n - 1) * np.log(variance) + np.sum(np.log(spread), axis=1) + np.log(told)), variance
+
+    def likely(self, shape: Shape) -> list[tuple[float, float, float, float]]:
+        """Return shares of probability, and the range, nugget and sill of each, of all that are likely.
+
+        Before there were values, the logarithm of the range and the share of the nugget are as likely as any other.
+        """
+        reach = float(self._distance.max())
+        powers = np.log(reach) + np.linspace(math.log(LIKELY_RANGES[0]), math.log(LIKELY_RANGES[1]), LIKELY_GRID)
+        told = [self._of_shares(shape, power, LIKELY_SHARES) for power in powers]
+        # Each share stands for those nearer to it than to the next.
+        ends = np.concatenate([[0.0], (LIKELY_SHARES[1:] + LIKELY_SHARES[:-1]) / 2, [1.0]])
+        values = np.array([values for values, _ in told]) + np.log(np.diff(ends))
+        weights = np.exp(values - values.max())
+        weights /= weights.sum()
+        out = []
+        for place, share in zip(*np.nonzero(weights > UNLIKELY), strict=True):
+            whole, nugget = float(told[place][1][share]) * self._size**2, float(LIKELY_SHARES[share])
+            out.append(
+                (float(weights[place, share]), float(np.exp(powers[place])), whole * nugget, whole * (1 - nugget))
+            )
+        return out
