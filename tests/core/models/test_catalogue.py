@@ -124,3 +124,20 @@ def test_own_models_speak_of_x_and_y():
     assert mine.over("hour", "N") == "N = A*exp(-k*hour)"
     with pytest.raises(core.DataError, match="no coefficient"):
         own_model("Slow", "y = A*x", "x", "y", meanings={"k": "rate"})
+
+
+@pytest.mark.parametrize(
+    "model", [one for one in MODELS if one.starts and not one.key.startswith("ratio")], ids=lambda one: one.key
+)
+def test_a_model_guesses_where_a_search_begins(model):
+    """Of rows without noise one guess at least is within a factor of two of every coefficient that it guesses."""
+    true = TRUTH[model.key]
+    made = core.practice(model.formula, true, x=X, noise=0.0, seed=3)
+
+    def far(guess):
+        return max(
+            abs(np.log(guess[name] / true[name])) if guess[name] * true[name] > 0 else np.inf for name in guess
+        )
+
+    guesses = model.starts(made.x, made.true_y)
+    assert min(map(far, guesses)) < np.log(2)
