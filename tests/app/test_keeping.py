@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton
 
 from tests.waiting import wait_for
 from vettore.demo.study import demo_study
+from vettore.files.journal import Journal
 from vettore.files.study_file import open_study, save_study
 from vettore.study import edits
 
@@ -136,3 +137,22 @@ def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbo
     home.unlink()
     wait_for(lambda: any("is kept again" in text for _, text in said))
     assert list(home.glob("*/steps.log"))
+
+
+def test_work_that_was_recovered_is_not_called_saved(window, tmp_path, monkeypatch):
+    """It is marked as changed, in the title and when the window is left, until it is saved."""
+    path = tmp_path / "bed.vettore"
+    save_study(demo_study(), path)
+    journal = Journal(window.places.journal)
+    journal.keep(1, demo_study(), path)
+    journal.keep(2, edits.set_title(demo_study(), "typed before the power went"), path)
+    # As a crash does: its files stay, its lock is free.
+    journal._log.close()
+    journal._lock_file.close()
+    assert window.keeper.recover()
+    assert window.session.study.title == "typed before the power went"
+    assert window.session.history.unsaved
+    assert window.session.path == path
+    window.saving.save()
+    assert not window.session.history.unsaved
+    assert open_study(path).title == "typed before the power went"

@@ -16,6 +16,7 @@ from tests.made import files_in, npy, packed
 from tests.waiting import wait_for
 from vettore.files import box
 from vettore.files.box import give_up, tables_in_a_box
+from vettore.files.clipboard import html_grid
 from vettore.files.readers import read_data, read_file
 from vettore.files.refusals import FileError
 from vettore.files.study_file import study_bytes, study_from_bytes
@@ -239,3 +240,10 @@ def test_a_cell_that_spans_no_number_spans_one():
     rows = "".join(f"<tr><td colspan=²>{n}</td><td>{n * n}</td></tr>" for n in range(3))
     (_, table) = read_data(f"<table>{rows}</table>".encode(), "spanned.html")[0]
     assert [column.values.tolist() for column in table.columns] == [[0, 1, 2], [0, 1, 4]]
+
+
+def test_a_cell_that_spans_columns_takes_their_places():
+    rows = "<tr><th colspan=2>where</th><th>y</th></tr><tr><td>1</td><td>2</td><td>3</td></tr>"
+    assert html_grid(f"<table>{rows}</table>", "pasted")[0] == ["where", "", "y"]
+    rows = "<tr><td>1</td><td colspan='3'>2</td><td>5</td></tr>"
+    assert html_grid(f"<table>{rows}</table>", "pasted") == [["1", "2", "", "", "5"]]

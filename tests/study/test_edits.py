@@ -167,3 +167,24 @@ def test_a_series_moves_among_the_series_and_stays_at_the_ends():
     assert [part.id for part in down.parts if part.id not in order] == [
         part.id for part in study.parts if part.id not in order
     ]
+
+
+def test_series_made_of_further_columns_leave_the_errors_to_the_first():
+    """Each further column is the y of its own series, with the same x; the ± was that of the column it stood beside."""
+    rng = np.random.default_rng(1)
+    columns = tuple(RawColumn(name, "m", rng.normal(size=6)) for name in ("t", "v", "sd", "w", "z"))
+    study = edits.add_series(Study(), Table(columns, Source("made-up.csv")), "probe")
+    roles = (Role.X, Role.Y, Role.Y_ERROR, Role.CARRIED, Role.CARRIED)
+    for place, role in enumerate(roles):
+        study = edits.set_column(study, "s1", place, replace(study.series[0].columns[place], role=role))
+    study = edits.set_rows_aside(study, "s1", [2], "")
+    made = edits.split_series(study, "s1")
+    assert [series.name for series in made.series] == ["probe", "probe · w", "probe · z"]
+    assert made.series[0] == study.series[0]
+    for series, name in zip(made.series[1:], "wz", strict=True):
+        assert [c.name for c in series.columns if c.role is Role.Y] == [name]
+        assert [c.name for c in series.columns if c.role is Role.X] == ["t"]
+        assert not [c.name for c in series.columns if c.role is Role.Y_ERROR]
+        assert not series.set_aside
+    with pytest.raises(DataError, match="no further columns"):
+        edits.split_series(edits.add_series(Study(), table(), "a"), "s1")
