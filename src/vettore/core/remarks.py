@@ -202,7 +202,7 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",
     RemarkKind.HARDLY_TOLD: lambda r: (
         f"{counted(r.figures[0], 'row')} hardly tell {r.names[0]}: of made-up sets like these, 95 % ranges held in "
-        f"{r.figures[1]:.0f} to {r.figures[2]:.0f} %."
+        f"{r.figures[1]:.0f} to 99 %."
     ),
     RemarkKind.ALIKE_TO_THE_END: lambda r: (
         f"Neighbours are as alike as is allowed (φ = {r.figures[0]:.3f}): these rows drift together and hardly tell where the "

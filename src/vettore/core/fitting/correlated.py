@@ -47,9 +47,9 @@ from vettore.core.remarks import Remark, RemarkKind
 MOST = 0.999
 # Beyond this neighbours are as alike as is allowed.
 END = 0.99
-# Rows up to which it is said how often 95 % ranges hold: always, or where φ is large; and that, in per cent, from
-# φ = 0.9 to none (tools/measures/correlated.py).
-FEW, NOT_MANY, MUCH_ALIKE, HELD = 20, 30, 0.7, (81.0, 99.0)
+# Rows up to which it is said how often 95 % ranges hold: always, or where φ is large; and that at the
+# least, in per cent, at φ = 0.9 (tools/measures/correlated.py).
+FEW, NOT_MANY, MUCH_ALIKE, HELD = 20, 30, 0.7, 81.0
 # Turns, and when they end.
 MOST_TURNS, SAME = 60, 1e-6
 # The same for a first look at many models, whose coefficients are not polished.
@@ -195,7 +195,7 @@ def _doubts(n: int, phi: float) -> list[Remark]:
     if phi > END:
         out.append(Remark(RemarkKind.ALIKE_TO_THE_END, figures=(phi,)))
     elif n <= FEW or (n <= NOT_MANY and phi > MUCH_ALIKE):
-        out.append(Remark(RemarkKind.HARDLY_TOLD, ("how alike neighbours are",), figures=(n, *HELD)))
+        out.append(Remark(RemarkKind.HARDLY_TOLD, ("how alike neighbours are",), figures=(n, HELD)))
     return out
 
 

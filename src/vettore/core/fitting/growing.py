@@ -36,8 +36,8 @@ from vettore.core.remarks import Remark, RemarkKind
 
 # With no more than this left of even scatter a curve near 0 would take all the weight.
 MOST = 0.999
-# Rows up to which it is said how often 95 % ranges hold, and that, in per cent (tools/measures/growing.py).
-FEW, HELD = 15, (89.0, 99.0)
+# Rows up to which it is said how often 95 % ranges hold, and that at the least, in per cent (tools/measures/growing.py).
+FEW, HELD = 15, 89.0
 # Refits, and by how many standard errors, and what share, the last may have moved.
 MOST_REFITS, SETTLED, SAME_SHARE = 40, 1e-6, 1e-6
 # The same for a first look at many models.
@@ -100,7 +100,7 @@ def fit_growing(
         )
     told = _told(first, now, share, refits < most or looks)
     if told.n <= FEW and not looks:
-        doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, *HELD))
+        doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, HELD))
         told = replace(told, own_remarks=(*told.own_remarks, doubt))
     wider = None if looks else _over_shares(told, read, data)
     return told if wider is None else with_covariance(told, wider)
