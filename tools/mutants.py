@@ -53,7 +53,6 @@ TARGETS = {
         "tests/core/fitting/test_published.py",
         "tests/core/fitting/test_after_the_fit.py",
     ],
-    "core/models/pulling.py": ["tests/study/test_pulls.py"],
     "study/parts.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py", "tests/study/test_following.py"],
     "study/history.py": ["tests/study/test_deciding.py", "tests/study/test_parts.py"],
     "study/edits.py": [
@@ -90,6 +89,24 @@ TARGETS = {
         "tests/core/test_inspection.py",
         "tests/files/test_marks_and_words.py",
     ],
+    "core/surface/contours.py": ["tests/core/surface/test_textbook.py", "tests/core/surface/test_reading.py"],
+    "core/surface/variogram.py": ["tests/core/surface/test_textbook.py"],
+    "core/surface/kriging.py": ["tests/core/surface/test_textbook.py", "tests/core/surface/test_methods.py"],
+    "core/surface/radial.py": ["tests/core/surface/test_textbook.py", "tests/core/surface/test_methods.py"],
+    "core/surface/surface.py": ["tests/core/surface"],
+    "core/surface/volumes.py": ["tests/core/surface/test_reading.py"],
+    "core/models/estimates.py": ["tests/core/models"],
+    "core/models/pulling.py": ["tests/core/models", "tests/study/test_pulls.py"],
+    "core/integration/places.py": ["tests/core/integration"],
+    "core/fitting/restricted.py": [
+        "tests/core/fitting/test_over_shares.py",
+        "tests/core/fitting/test_growing.py",
+        "tests/core/fitting/test_correlated.py",
+        "tests/core/fitting/test_levels.py",
+    ],
+    "study/kept_numbers.py": ["tests/study/test_replay.py", "tests/words/test_beyond.py"],
+    "files/clipboard.py": ["tests/files"],
+    "core/remarks.py": ["tests/words/test_remarks.py", "tests/core/fitting"],
     "cli/fit.py": [GOLDENS, "tests/test_cli_curves.py", "tests/core/fitting/test_known_sigma.py"],
 }
 SECONDS, LONGEST, AT_ONCE = 600.0, 60.0, 2

@@ -4,7 +4,7 @@ import io
 import json
 import tracemalloc
 import zipfile
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import h5py
 import numpy as np
@@ -272,3 +272,22 @@ def test_tables_are_pasted_as_spreadsheets_and_web_pages_put_them():
         assert again.columns[1].values.tolist() == [2.5, 4.5]
     with pytest.raises(FileError, match="holds no text"):
         pasted_table("  ")
+
+
+def test_durations_of_a_spreadsheet_have_their_unit():
+    """Cells that are durations, below and above a day, are seconds, and the column says so."""
+    rows = [["run", "time", "signal"], [1, timedelta(seconds=90), 2.5], [2, timedelta(days=1, hours=6), 2.25]]
+    ((_, table),) = read_data(workbook(rows), "runs.xlsx")
+    column = table.columns[1]
+    assert column.values.tolist() == [90.0, 108000.0]
+    assert column.unit == "s"
+
+
+def test_whole_numbers_of_more_digits_than_a_spreadsheet_keeps_are_doubted():
+    """What a spreadsheet has rounded already cannot be seen, so the rows are named; smaller ones are left alone."""
+    rows = [["barcode", "count"], [12345678901234567, 10**14], [42, 7]]
+    ((_, table),) = read_data(workbook(rows), "codes.xlsx")
+    assert table.columns[0].remarks == (
+        "Row 1 hold whole numbers of more digits than a spreadsheet keeps: perhaps rounded.",
+    )
+    assert not table.columns[1].remarks

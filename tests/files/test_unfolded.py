@@ -105,3 +105,9 @@ def test_an_unclosed_page_takes_time_in_proportion(inner):
 
     spent(1)
     assert spent(4) < 3 * 4 * max(spent(1), 0.02)
+
+
+@pytest.mark.parametrize("said", ["Total:", "mean", "Std.Dev :", "Summe", "Mittelwert:", "SD"])
+def test_rows_that_sum_up_are_told_from_data_however_they_are_called(said):
+    assert columns(f"x,y\n1,2\n2,3\n3,4\n{said},9\n") == [("x", "", [1, 2, 3]), ("y", "", [2, 3, 4])]
+    assert notes(f"x,y\n1,2\n2,3\n3,4\n{said},9\n") == (f"{said},9",)

@@ -61,12 +61,6 @@ SUMMARIES = frozenset(
         "mittelwert",
         "somme",
         "moyenne",
-        "total:",
-        "sum:",
-        "mean:",
-        "average:",
-        "sd:",
-        "std:",
     ]
 )
 MOST_SUMMARIES = 12
@@ -164,7 +158,7 @@ def trailing_summaries(rows: Sequence[Sequence[str]]) -> int:
         if not filled:
             count += 1
             continue
-        if filled[0].casefold() not in SUMMARIES:
+        if filled[0].removesuffix(":").strip().casefold() not in SUMMARIES:
             break
         count += 1
     while count and not any(cell.strip() for cell in rows[len(rows) - count]):
