@@ -13,7 +13,9 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, QTimer, Signal
 
+from vettore.app.turns import Turns
 from vettore.core.errors import VettoreError
+from vettore.core.pauses import pause_by
 
 Done = Callable[[Any], None]
 Failed = Callable[[str], None]
@@ -70,6 +72,7 @@ class Background(QObject):
         self._others.setMaxThreadCount(2)
         # A thread that waits for Python's lock gets it after a millisecond, not after five: hands before figures.
         sys.setswitchinterval(0.001)
+        pause_by(Turns())
         self._messenger = _Messenger()
         self._messenger.finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
         self._newest: dict[str, int] = {}

@@ -12,6 +12,7 @@ from typing import Protocol, TypeVar
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.pauses import pause
 
 MOST_STEPS, STILL = 200, 1e-11
 MOST_POLISH = 12
@@ -64,6 +65,7 @@ def least(
         size = np.sqrt(np.diag(normal))
         scale = np.where(size > 0, size, 1.0)
         while True:
+            pause()
             scaled = normal / np.outer(scale, scale) + damping * np.eye(len(c))
             if not np.isfinite(scaled).all():
                 return c, at, steps

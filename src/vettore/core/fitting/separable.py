@@ -21,6 +21,7 @@ import numpy as np
 from vettore.core.arrays import Array, Rows, finite
 from vettore.core.fitting.orthogonal import column_sizes, solve_upper, told_apart, triangle
 from vettore.core.fitting.prepared import Prepared
+from vettore.core.pauses import pause
 
 # Rows evaluated at a time.
 PIECE = 16_384
@@ -182,6 +183,7 @@ class Separable:
 
     def project(self, alpha: Array) -> Projected | None:
         """Return the projected problem at α, or None where the model has no finite value."""
+        pause()
         found = self._evaluated(alpha)
         return (self._at_once(found) if self.model.factors is not None else None) or self._by_turns(found)
 

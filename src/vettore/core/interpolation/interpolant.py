@@ -29,6 +29,7 @@ from vettore.core.interpolation.piecewise import Pieces, hermite, straight
 from vettore.core.interpolation.points import Outside, check_points, sorted_points
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
 from vettore.core.interpolation.smoothing import Smoother
+from vettore.core.pauses import pause
 from vettore.core.remarks import Noted, Remark, RemarkKind
 
 OUTSIDE: tuple[Outside, ...] = get_args(Outside)
@@ -259,6 +260,7 @@ def _left_out_error(curve: Interpolant) -> float:
     outside: Outside = "refuse" if periodic else "continue"
     misses = []
     for j in places.tolist():
+        pause()
         window = np.array([i for i in range(max(j - reach, 0), min(j + reach + 1, n)) if i != j])
         without = Interpolant(method, curve.x[window], curve.y[window], None, ends, None, outside, (), ())
         misses.append(float(without(curve.x[j])) - float(curve.y[j]))
