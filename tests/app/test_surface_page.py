@@ -258,3 +258,12 @@ def test_a_place_on_the_relief_is_where_its_shares_say(page):
     assert scene.sites[:, 2].max() == pytest.approx(1.0, abs=0.05)
     position = page.plot.position_of(25, 20)
     assert page.plot.viewport().rect().contains(QPointF(position).toPoint())
+
+
+def test_the_status_line_says_which_method_is_shown(page, window, settled):
+    for method, said in (("kriging", "kriging"), ("linear", "planes")):
+        page.deciding.choose_method(method)
+        settled()
+        wait_for(lambda method=method: page.answer is not None and page.answer.surface.method == method)
+        assert said in " ".join(page.status()).casefold()
+        assert window._status.text().split() == " ".join(page.status()).split()

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from itertools import combinations
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from vettore.core.fitting.levenberg import Reached, search_to_end
 from vettore.core.fitting.polish import Polished
 from vettore.core.fitting.record import Alternative, Search
 from vettore.core.fitting.separable import Separable
+from vettore.core.formula.tree import names
 from vettore.core.remarks import Remark, RemarkKind
 
 # Two answers are the same when their sums of squares are; exact data leave nothing but rounding.
@@ -25,6 +27,8 @@ SAME, ROUNDING = 1e-9, 1e-22
 APART, FAR_APART = 1e-3, 0.05
 # Of more rows other answers are not looked for: each costs passes over all of them.
 MOST_MIRRORED = 200_000
+# Coefficients that are searched for and change places in every pair; of more, those of one term.
+MOST_SWAPPED = 12
 
 
 def canonical(problem: Separable, answer: Reached) -> Reached:
@@ -105,6 +109,16 @@ def with_mirrors(problem: Separable, answer: Polished, search: Search) -> Search
     return replace(search, others=(*as_good, *search.others), remarks=(*search.remarks, *told), equal=())
 
 
+def _pairs(problem: Separable) -> list[tuple[int, int]]:
+    """Return pairs of places in α that may change places: all, or of many those that stand in one term together."""
+    names_of = problem.parts.nonlinear
+    pairs = list(combinations(range(len(names_of)), 2))
+    if len(names_of) <= MOST_SWAPPED:
+        return pairs
+    together = [set(names(term)) for term in problem.parts.terms]
+    return [(i, j) for i, j in pairs if any({names_of[i], names_of[j]} <= term for term in together)]
+
+
 def _mirrors(problem: Separable, answer: Polished, others: Sequence[Reached]) -> list[Array]:
     """Return other answers (c, α): swaps of two coefficients, and what other rounds of the search came to."""
     alpha, floor = answer.alpha, float(answer.residual @ answer.residual)
@@ -112,11 +126,10 @@ def _mirrors(problem: Separable, answer: Polished, others: Sequence[Reached]) ->
     told = [np.concatenate([answer.c, alpha])]
     found = []
     candidates = []
-    for i in range(len(alpha)):
-        for j in range(i):
-            swapped = alpha.copy()
-            swapped[[i, j]] = alpha[[j, i]]
-            candidates.append((swapped, APART))
+    for i, j in _pairs(problem):
+        swapped = alpha.copy()
+        swapped[[i, j]] = alpha[[j, i]]
+        candidates.append((swapped, APART))
     # Of exact data the search ends anywhere within rounding.
     if floor > rounding:
         candidates += [(canonical(problem, other).alpha, FAR_APART) for other in others]

@@ -115,6 +115,7 @@ class SurfacePage(Page):
         if answer.fit is None:
             self._errors[recipe.method] = answer.surface.left_out_error
         self.draw()
+        self.session.say("", "status")
         for method in METHODS:
             if method not in self._errors:
                 self.session.background.run(
