@@ -82,10 +82,8 @@ class Saving:
 
     def look_at_theirs(self) -> None:
         """Open the file as it is on disk in a window of its own, beside this one."""
-        from vettore.app.window import Window
-
         assert self._window.session.path is not None
-        self.beside = Window()
+        self.beside = type(self._window)()
         self.beside.looks.begin()
         self.beside.keeper.start_journal()
         self.beside.show()

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from vettore.cli.fit_study import study_of
 from vettore.cli.given import Reading, column_of, numbers_of
 from vettore.core.errors import DataError, VettoreError
 
@@ -144,7 +145,6 @@ def _of_group(path: Path, group: str, table: Table, asked: Asked) -> Iterator[Ro
 
 def _of_fit(path: Path, group: str, table: Table, asked: Asked, options: dict[str, Any]) -> list[Row]:
     from vettore.batch.replay import failed, row_of
-    from vettore.cli.fit import study_of
     from vettore.study.kept_numbers import kept_numbers
 
     try:

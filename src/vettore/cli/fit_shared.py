@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.fit_many import groups_of, hand_out, part_of
+from vettore.cli.fit_study import study_of
 from vettore.cli.given import Reading, quiet_table
 from vettore.core.errors import DataError
 
@@ -67,7 +68,6 @@ def _series(
 ) -> tuple[list[tuple[str, str]], list[Series], AnyFit]:
     """Return the file and the group of each series, the series, and the fit that is asked for. Raises DataError."""
     from vettore.batch.sources import files_of
-    from vettore.cli.fit import study_of
 
     places: list[tuple[str, str]] = []
     series: list[Series] = []

@@ -14,10 +14,12 @@ if TYPE_CHECKING:
     from vettore.core.errors import DataError, FormulaError, VettoreError
     from vettore.core.fitting.checks import Check, checks
     from vettore.core.fitting.compare import Compared, akaike_weights, compare
+    from vettore.core.fitting.fit import fit
+    from vettore.core.fitting.fit_many import fit_many
+    from vettore.core.fitting.fit_polynomial import fit_polynomial
     from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
-    from vettore.core.fitting.many import ManyFits, fit_many
-    from vettore.core.fitting.nonlinear import fit
-    from vettore.core.fitting.polynomial import fit_polynomial, polynomial_formula
+    from vettore.core.fitting.many import ManyFits
+    from vettore.core.fitting.polynomial import polynomial_formula
     from vettore.core.fitting.result import Coefficient, FitResult
     from vettore.core.fitting.shared import SharedFit, fit_shared
     from vettore.core.integration.derivative import Derivative, differentiate
@@ -72,9 +74,9 @@ _WHERE = {
     "describe": "statistics",
     "differentiate": "integration.derivative",
     "find_peaks": "integration.peaks",
-    "fit": "fitting.nonlinear",
-    "fit_many": "fitting.many",
-    "fit_polynomial": "fitting.polynomial",
+    "fit": "fitting.fit",
+    "fit_many": "fitting.fit_many",
+    "fit_polynomial": "fitting.fit_polynomial",
     "fit_shared": "fitting.shared",
     "grid": "surface.surface",
     "integrate": "integration.sampled",

@@ -13,8 +13,7 @@ from datetime import date
 from typing import Literal
 
 import numpy as np
-
-from vettore.core.arrays import Array
+from numpy.typing import NDArray
 
 TimeUnit = Literal["s", "min", "h", "d"]
 SECONDS: dict[str, float] = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
@@ -28,7 +27,7 @@ _CLOCK = re.compile(_TIME + "$")
 DAY = 86400.0
 
 
-def seconds_of(texts: Sequence[str]) -> Array | None:
+def seconds_of(texts: Sequence[str]) -> NDArray[np.float64] | None:
     """Return seconds from a common zero for every cell (NaN where blank), or None when the column is no dates.
 
     Times of day alone go on past midnight: where one is earlier than the one before, a day has passed.
@@ -49,11 +48,11 @@ def seconds_of(texts: Sequence[str]) -> Array | None:
     return None
 
 
-def _iso(matches: Sequence[re.Match[str] | None]) -> Array:
+def _iso(matches: Sequence[re.Match[str] | None]) -> NDArray[np.float64]:
     return np.array([np.nan if m is None else _moment(m, int(m["year"]), int(m["a"]), int(m["b"])) for m in matches])
 
 
-def _day(matches: Sequence[re.Match[str] | None]) -> Array:
+def _day(matches: Sequence[re.Match[str] | None]) -> NDArray[np.float64]:
     swap = any(m and int(m["b"]) > 12 for m in matches) and not any(m and int(m["a"]) > 12 for m in matches)
     out = []
     for m in matches:
@@ -66,7 +65,7 @@ def _day(matches: Sequence[re.Match[str] | None]) -> Array:
     return np.array(out)
 
 
-def _clock(matches: Sequence[re.Match[str] | None]) -> Array:
+def _clock(matches: Sequence[re.Match[str] | None]) -> NDArray[np.float64]:
     seconds = np.array([np.nan if m is None else _time(m) for m in matches])
     good = np.flatnonzero(np.isfinite(seconds))
     passed = np.concatenate([[0], np.cumsum(np.diff(seconds[good]) < 0)])

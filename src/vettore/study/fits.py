@@ -191,7 +191,7 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         if isinstance(recipe, FormulaFit):
             spread = None if sigma is None else {names[1]: sigma[rows]}
             return _fit_formula(series, recipe, rows, spread, progress, thorough, noise)
-        from vettore.core.fitting.polynomial import fit_polynomial
+        from vettore.core.fitting.fit_polynomial import fit_polynomial
 
         return fit_polynomial(
             at_rows(x, rows),
@@ -224,7 +224,7 @@ def _fit_formula(
     noise: Mapping[str, Any],
 ) -> FitResult:
     """Fit a formula to the columns that it names, on the rows that are in use."""
-    from vettore.core.fitting.nonlinear import fit
+    from vettore.core.fitting.fit import fit
 
     columns = series.numbers(rows)
     estimate = None

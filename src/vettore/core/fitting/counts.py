@@ -26,6 +26,7 @@ from vettore.core.arrays import Array, Rows, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
+from vettore.core.fitting.nonlinear import fit_plain
 from vettore.core.fitting.outwards import side
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import Coefficient, FitResult, Method
@@ -240,13 +241,11 @@ def fit_counts(
 
 def _gentler(problem: _Problem, read: Formula, c: Array, first: FitResult, options: Mapping[str, Any]) -> Array:
     """Return where least squares end for counts that are pulled half a count away from none and all."""
-    from vettore.core.fitting.nonlinear import fit
-
     law, y = problem.law, problem.y
     pulled = y + 0.5 if law.trials is None else (y * law.trials + law.whole / 2) / (law.trials + 1)
     y_name = _free_name(first, read)
     try:
-        there = fit(
+        there = fit_plain(
             f"{name_text(y_name)} = {to_text(read.right)}",
             {**problem.columns, y_name: pulled},
             hold=_held(first, problem),
@@ -333,10 +332,8 @@ def _weighted(
     first: FitResult, read: Formula, c: Array, at: Point, problem: _Problem, options: Mapping[str, Any]
 ) -> tuple[FitResult, float]:
     """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
-    from vettore.core.fitting.nonlinear import fit
-
     free, y_name = problem.free, _free_name(first, read)
-    told = fit(
+    told = fit_plain(
         f"{name_text(y_name)} = {to_text(read.right)}",
         {**problem.columns, y_name: problem.y},
         start=dict(zip(free, c.tolist(), strict=True)),

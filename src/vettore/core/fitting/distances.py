@@ -31,6 +31,7 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.nonlinear import fit_plain
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, least
 from vettore.core.formula.derivative import derivative
@@ -232,8 +233,6 @@ def _told(
     first: FitResult, read: Formula, c: Array, at: _At, problem: _Problem, steps: int, options: Mapping[str, Any]
 ) -> FitResult:
     """Return the ordinary result of the rows at the answer, with the measured rows in it."""
-    from vettore.core.fitting.nonlinear import fit
-
     free, x_name = first.fitted_names, read.data[0]
     y_name = "y" if x_name != "y" else "x"
     while y_name in first.coefficients:
@@ -243,7 +242,7 @@ def _told(
     held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
     columns = {x_name: at.true_x, y_name: straight}
     text = f"{name_text(y_name)} = {to_text(read.right)}"
-    told = fit(text, columns, start=begin, hold=held, sigma=at.spread, **options)
+    told = fit_plain(text, columns, start=begin, hold=held, sigma=at.spread, **options)
     moved = max((abs(told.coefficients[name].value - begin[name]) * _size(told, name) for name in free), default=0.0)
     curve = told.given_curve
     if isinstance(curve, FormulaCurve):

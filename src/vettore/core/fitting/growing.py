@@ -18,6 +18,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError
 from vettore.core.fitting.formula_rows import FormulaRows, side_by_side
+from vettore.core.fitting.nonlinear import fit_plain
 from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.restricted import (
     beside,
@@ -143,13 +144,11 @@ def _refit(
     first: FitResult, now: FitResult, data: Mapping[str, Values], sigma: Array, options: Mapping[str, Any]
 ) -> FitResult:
     """Return the fit of the rows weighted by 1/σ², begun where it stands."""
-    from vettore.core.fitting.nonlinear import fit
-
     whole = np.full(len(first.rows_in_use), np.nan)
     whole[first.rows_in_use] = sigma
     start = {name: now.coefficients[name].value for name in now.searched_for if name in now.fitted_names}
     held = {name: one.value for name, one in first.coefficients.items() if one.held}
-    return fit(first.formula, data, start=start or None, hold=held, sigma=whole, **options)
+    return fit_plain(first.formula, data, start=start or None, hold=held, sigma=whole, **options)
 
 
 def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:

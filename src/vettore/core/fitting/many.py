@@ -6,7 +6,7 @@ converge from any of them is searched for on its own.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from functools import partial
 from typing import Any, overload
@@ -168,9 +168,10 @@ def _errors(best: Answers, freedom: Array, known: bool) -> Array:
         return np.sqrt(best.unit_variance * variance[:, None])
 
 
-def fit_many(
+def fit_series(
     formula: str | Model,
     data: AllSeries,
+    by: Callable[..., FitResult],
     *,
     start: Mapping[str, float] | Sequence[Mapping[str, float]] | None = None,
     hold: Mapping[str, float] | None = None,
@@ -181,18 +182,7 @@ def fit_many(
     seed: int = DEFAULT_SEED,
     columns: tuple[str, str] | None = None,
 ) -> ManyFits:
-    """Fit one formula to many series, each a mapping of columns; see fit. No starting values are needed.
-
-    A mapping of series gives them labels. ``start`` is that of all series, or one for each; ``sigma`` gives the standard
-    deviations of each, in their order or by label. A fit that ends outside its ``limits`` is made anew within them.
-    Raises FormulaError, or DataError that names a series (by its label, or counted from 1) which cannot be fitted.
-
-    >>> from vettore import core
-    >>> rows = [{"x": [0, 1, 2, 3], "y": [a, 2.1 * a, 4.3 * a, 8.5 * a]} for a in (1.0, 2.0)]
-    >>> fits = core.fit_many("y = A*exp(k*x)", dict(zip("PQ", rows)))
-    >>> fits.values.shape, fits.labels
-    ((2, 2), ('P', 'Q'))
-    """
+    """Fit one formula to many series at once, those that this does not serve alone ``by`` a fit; see fit_many."""
     labels, series = labelled(data)
     if not series:
         raise DataError("There is no series to fit.")
@@ -201,7 +191,7 @@ def fit_many(
     formula, model = _one_model(formula, list(series[0]), held, columns)
     starts, spreads = _start_of_each(start, labels, model), by_label(sigma, labels)
     bounds = check_limits(model.formula, limits, held)
-    asked = Asked(series, labels, starts, held, spreads, absolute_sigma, bounds, level, seed)
+    asked = Asked(series, labels, starts, held, spreads, absolute_sigma, bounds, level, seed, by)
     given, y_of, mask = stacked(model, asked)
     counts = (mask > 0).sum(axis=1)
     _check_counts(counts, len(model.free), asked)

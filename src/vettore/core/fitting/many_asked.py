@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -11,7 +11,6 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, Values, as_values, finite
 from vettore.core.errors import DataError
 from vettore.core.fitting.left_side import Sigma, sigma_of_left
-from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import check_sign
@@ -32,6 +31,8 @@ class Asked:
     limits: Mapping[str, tuple[float, float]]
     level: float
     seed: int
+    # Fits one of them alone, as fit does.
+    by: Callable[..., FitResult]
 
     def named(self, place: int) -> str:
         """Return how a message calls a series."""
@@ -49,7 +50,7 @@ class Asked:
     def alone(self, formula: str, place: int) -> FitResult:
         """Fit a series alone. Raises DataError, which names it."""
         try:
-            return fit(
+            return self.by(
                 formula,
                 self.series[place],
                 start=self.starts[place],

@@ -9,12 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_range
+from vettore.core.arrays import Array, Values, check_range
 from vettore.core.errors import DataError, a_mapping
-from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES, Estimate, Options, Progress
+from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.blockwise import refine
 from vettore.core.fitting.canonical import canonical, with_mirrors
-from vettore.core.fitting.distances import ErrorsOfX, errors_of_x, fit_distances
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fitting.limits import Limits, check_limits
@@ -22,18 +21,15 @@ from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.out_of_range import no_finite_value
 from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.prepared import misread, prepared, read_once
-from vettore.core.fitting.record import Alternative, Noise, Search
-from vettore.core.fitting.refused import check_count, check_errors_of_x, check_noise, check_steps
+from vettore.core.fitting.record import Alternative, Search
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
-from vettore.core.fitting.terms import check_held, check_start, fit_terms, pick_rows
+from vettore.core.fitting.terms import check_count, check_held, check_start, fit_terms, pick_rows
 from vettore.core.fitting.thin import thinned
 from vettore.core.formula.formula import Formula
-from vettore.core.formula.tree import Name
-from vettore.core.models.model import Model
 from vettore.core.remarks import Remark, RemarkKind
 
 # Above this many rows the search looks at a thinning, and the rows are then taken in blocks.
@@ -49,8 +45,8 @@ CLEARLY, LOOKED_AT = 0.99, 2_000
 NEARLY_THERE = 1e-2
 
 
-def fit(
-    formula: str | Model,
+def fit_plain(
+    text: str,
     data: Mapping[str, Values],
     *,
     start: Mapping[str, float] | None = None,
@@ -58,80 +54,24 @@ def fit(
     limits: Limits | None = None,
     sigma: Sigma | None = None,
     weights: Values | None = None,
-    loss: str = SQUARES,
-    absolute_sigma: bool = False,
-    level: float = 0.95,
-    seed: int = DEFAULT_SEED,
-    progress: Progress | None = None,
-    estimate: Estimate | None = None,
-    thorough: bool = True,
-    columns: tuple[str, str] | None = None,
-    sigma_x: Values | float | None = None,
-    correlation: Values | float | None = None,
-    covariance: Values | None = None,
-    noise: str = Noise.NORMAL,
-    trials: Values | float | None = None,
-    whole: float = 1.0,
+    **options: Any,
 ) -> FitResult:
-    """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
+    """Fit a formula by least squares, without steps and with a scatter of one kind; ``options`` are fields of Options.
 
-    ``start`` gives starting values to nonlinear coefficients: with all of them the search begins there and only there; when
-    the result's ``better`` or ``warnings`` are looked at, one round without starts is spent beside it. ``hold`` fixes
-    coefficients, ``limits`` bounds them as ``{"k": (0, None)}``. ``sigma`` are standard deviations of the measured column
-    (carried through the left side, as to ln(y)), or a mapping of them by column where the left side has several. ``loss`` is
-    one of squares, huber, cauchy, tukey. ``progress(round, sum of squares)`` is told of every round and may stop the search
-    by returning True. The same seed gives the same answer. See fit_polynomial for the rest.
-    ``estimate`` gives whole starts from columns and response, as a model of the catalogue does for its formula. Without
-    ``thorough`` the first round, or the estimates, decide: for a first look at many models. With ``sigma_x``, standard
-    deviations of x, and ``sigma`` the fit takes the distances of the rows in both, and their ``correlation`` (distances.py).
-    ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
-    (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
-    "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
-    A model is fitted to columns named x and y, to the only two, or to those named by ``columns``. Raises FormulaError or
-    DataError for a request that cannot be met; not converging is a result with a status.
-
-    >>> from vettore import core
-    >>> t, y = [0, 5, 10, 20, 40], [8.1, 6.2, 4.9, 3.0, 1.2]
-    >>> decay = core.fit("y = A*exp(-k*t)", {"t": t, "y": y})
-    >>> k = decay.coefficients["k"]
-    >>> f"{k.value:.4f} ± {k.standard_error:.4f}"
-    '0.0492 ± 0.0010'
+    Other kinds of fits refit rows by it; see fit for the rest. Raises FormulaError or DataError.
     """
-    text, estimate = _text_of(formula, data, columns, estimate)
-    known = (loss, absolute_sigma and covariance is None, level, seed, progress, estimate, thorough)
-    asked = Options(start or {}, hold or {}, {}, *known)
-    noisy = check_noise(noise, asked, (sigma, weights, sigma_x), covariance is not None, trials, whole)
-    check_steps(text, data, asked, {"sigma_x": sigma_x, "correlation": correlation, "covariance": covariance}, noisy)
-    result = _asked_fit(text, data, asked, (start, hold, limits), sigma, weights, errors_of_x(sigma_x, correlation))
-    if covariance is not None or noisy is Noise.CORRELATED:
-        return _of_correlated(result, text, data, covariance, absolute_sigma, limits, thorough)
-    return result if noisy is Noise.NORMAL else _scattered(result, text, data, noisy, (trials, whole), asked, limits)
+    asked = checked(text, data, Options(start or {}, hold or {}, {}, **options), (start, hold, limits), sigma)
+    return with_doubts(least_squares(text, data, sigma, weights, asked), text, data, asked)
 
 
-def _text_of(
-    formula: str | Model, data: Mapping[str, Values], columns: tuple[str, str] | None, estimate: Estimate | None
-) -> tuple[str, Estimate | None]:
-    """Return the text of a formula, or of a model over its columns with the starts that it knows."""
-    if not isinstance(data, Mapping):
-        raise DataError(f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.')
-    if isinstance(formula, Model):
-        x, y = formula.columns_of(list(data), columns)
-        return formula.over(x, y, list(data)), formula.estimator(x, y, list(data))
-    if columns is not None:
-        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
-    return formula, estimate
-
-
-def _asked_fit(
+def checked(
     text: str,
     data: Mapping[str, Values],
     asked: Options,
     given: tuple[Mapping[str, float] | None, Mapping[str, float] | None, Limits | None],
     sigma: Sigma | None,
-    weights: Values | None,
-    in_x: ErrorsOfX | None,
-) -> FitResult:
-    """Fit a formula by the shortest way that it allows; ``given`` are start, hold and limits, still to be looked at."""
+) -> Options:
+    """Return the options with start, hold and limits, ``given``, looked at. Raises FormulaError or DataError."""
     start, hold, limits = given
     read = read_once(text, frozenset(data))
     held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
@@ -142,21 +82,22 @@ def _asked_fit(
     check_start(read, begin)
     asked = replace(asked, start=begin, held=held, limits=bounds)
     asked.check(sigma is not None)
-    result = _stepped(read, data, sigma, weights, asked)
-    if result is not None:
-        return _with_doubts(result, text, data, asked)
-    if asked.loss == SQUARES and not prepared(text, data, held).parts.nonlinear:
-        result = fit_terms(read, data, held, sigma, weights, asked.absolute_sigma, asked.level)
-    if result is None or not _inside(result, bounds):
-        result = _fit(text, data, sigma, weights, asked)
-    if in_x is not None:
-        check_errors_of_x(asked, sigma, weights)
-        options = {name: getattr(asked, name) for name in ("absolute_sigma", "level", "seed", "thorough")}
-        result = fit_distances(result, read, data, in_x, bounds, {**options, "limits": limits})
-    return _with_doubts(result, text, data, asked)
+    return asked
 
 
-def _with_doubts(result: FitResult, text: str, data: Mapping[str, Values], asked: Options) -> FitResult:
+def least_squares(
+    text: str, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None, asked: Options
+) -> FitResult:
+    """Return the fit by the shortest way that a formula allows, with options that were looked at."""
+    if asked.loss == SQUARES and not prepared(text, data, asked.held).parts.nonlinear:
+        read = read_once(text, frozenset(data))
+        result = fit_terms(read, data, asked.held, sigma, weights, asked.absolute_sigma, asked.level)
+        if result is not None and _inside(result, asked.limits):
+            return result
+    return _fit(text, data, sigma, weights, asked)
+
+
+def with_doubts(result: FitResult, text: str, data: Mapping[str, Values], asked: Options) -> FitResult:
     """Return a result that says what in its formula may be meant otherwise; a model of the catalogue is written by us."""
     remarks = misread(text, frozenset(data)) if asked.estimate is None else ()
     doubtful = {name for remark in result.own_remarks if remark.kind in UNKNOWN for name in remark.names}
@@ -167,108 +108,6 @@ def _with_doubts(result: FitResult, text: str, data: Mapping[str, Values], asked
         # Along these the curve stays the same, so that there are other answers without end.
         own = tuple(one for one in own if one.kind not in (RemarkKind.AS_GOOD, RemarkKind.FEW_ROUNDS_AGREE))
     return replace(result, own_remarks=(*remarks, *own)) if remarks or own != result.own_remarks else result
-
-
-def _stepped(
-    read: Formula, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None, asked: Options
-) -> FitResult | None:
-    """Return the fit of a formula that steps at coefficients, which no derivative finds; None for others."""
-    from vettore.core.fitting.steps import fit_steps, step_names
-
-    steps = step_names(read, asked.held)
-    if not steps or read.left is None:
-        return None
-    bounds = {name: pair for name, pair in asked.limits.items() if name not in steps}
-    start = {name: value for name, value in asked.start.items() if name not in steps}
-    shared: dict[str, Any] = {
-        "limits": bounds,
-        "level": asked.level,
-        "seed": asked.seed,
-        "absolute_sigma": asked.absolute_sigma,
-    }
-
-    def fit_held(at: Mapping[str, float]) -> FitResult:
-        held = {**asked.held, **at}
-        result = fit(
-            str(read), data, start=start, hold=held, sigma=sigma, weights=weights, progress=asked.progress, **shared
-        )
-        return replace(result, formula=str(read))
-
-    return fit_steps(
-        read,
-        data,
-        steps,
-        (sigma, weights),
-        asked.limits,
-        fit_held,
-        {**shared, "hold": asked.held, "start": start or None},
-        asked.progress,
-    )
-
-
-def _of_correlated(
-    result: FitResult,
-    text: str,
-    data: Mapping[str, Values],
-    covariance: Values | None,
-    absolute: bool,
-    limits: Limits | None,
-    thorough: bool,
-) -> FitResult:
-    """Return the fit of rows whose errors are correlated, from one of errors that are not."""
-    from vettore.core.fitting.correlated import fit_correlated
-
-    read = read_once(text, frozenset(data))
-    held = {name: one.value for name, one in result.coefficients.items() if one.held}
-    return fit_correlated(result, read, data, covariance, absolute, check_limits(read, limits, held), thorough)
-
-
-def _scattered(
-    result: FitResult,
-    text: str,
-    data: Mapping[str, Values],
-    noise: Noise,
-    of: tuple[Values | float | None, float],
-    asked: Options,
-    limits: Limits | None,
-) -> FitResult:
-    """Return the fit of a scatter that follows from the curve, from one of even scatter."""
-    if noise is not Noise.GROWING:
-        return _counted(result, text, data, noise, of, asked, limits)
-    from vettore.core.fitting.growing import fit_growing
-
-    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
-    return fit_growing(result, read_once(text, frozenset(data)), data, {**options, "limits": limits})
-
-
-def _counted(
-    result: FitResult,
-    text: str,
-    data: Mapping[str, Values],
-    noise: Noise,
-    of: tuple[Values | float | None, float],
-    asked: Options,
-    limits: Limits | None,
-) -> FitResult:
-    """Return the fit of greatest likelihood from one by least squares."""
-    from vettore.core.fitting.counts import fit_counts, law_of
-
-    read = read_once(text, frozenset(data))
-    if not isinstance(read.left, Name):
-        raise DataError(f"Counts are fitted as they are: write y, not {result.left}, before the =.")
-    (given, whole), used = of, result.rows_in_use
-    trials: Array | float | None
-    if given is None or isinstance(given, (int, float)):
-        trials = given
-    else:
-        column = as_values(given, "trials")
-        if len(column) != len(used):
-            raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
-        trials = column[used]
-    law = law_of(result.y, noise, trials, whole, np.flatnonzero(used) + 1)
-    bounds = check_limits(read, limits, dict(asked.held))
-    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
-    return fit_counts(result, read, data, law, bounds, {**options, "limits": limits})
 
 
 def _inside(result: FitResult, bounds: Mapping[str, tuple[float, float]]) -> bool:

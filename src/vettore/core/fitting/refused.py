@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sized
+from collections.abc import Mapping
 
 from vettore.core.arrays import Values
 from vettore.core.errors import DataError, a_mapping
@@ -10,7 +10,6 @@ from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.prepared import read_once
 from vettore.core.fitting.record import Noise
-from vettore.core.formula.formula import Formula
 from vettore.core.remarks import listed
 
 
@@ -72,12 +71,3 @@ def check_errors_of_x(asked: Options, sigma: Sigma | None, weights: Values | Non
         raise DataError("sigma_x takes the standard deviations of y as sigma, and no weights beside them.")
     if asked.loss != SQUARES:
         raise DataError(f"A {asked.loss} fit takes no sigma_x. Fit by squares.")
-
-
-def check_count(read: Formula, data: Mapping[str, Values], held: Mapping[str, float]) -> None:
-    """Refuse more coefficients than there can be rows, before any of them is differentiated. Raises DataError."""
-    free = sum(name not in held for name in read.coefficients)
-    columns = [data[name] for name in read.measured]
-    rows = min((len(column) for column in columns if isinstance(column, Sized)), default=free)
-    if free > rows:
-        raise DataError(f"{str(read)[:80]} has {free} coefficients, but only {rows} rows are in use.")

@@ -18,10 +18,10 @@ from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError, a_number
 from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.compare import Nested, nested_f
+from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import Sigma, as_sigma
 from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.many_asked import AllSeries, by_label, check_each, labelled
-from vettore.core.fitting.nonlinear import fit
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.formula.formula import Formula, read_formula

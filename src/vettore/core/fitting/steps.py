@@ -26,6 +26,8 @@ from vettore.core.errors import DataError
 from vettore.core.fitting.asked import Progress
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
+from vettore.core.fitting.many import fit_series
+from vettore.core.fitting.nonlinear import fit_plain
 from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
@@ -178,14 +180,12 @@ def _squares(
     edges: Array,
 ) -> Array:
     """Return the sum of squares in each gap between edges, with the step as a column that is the same in all rows."""
-    from vettore.core.fitting.many import fit_many
-
     n = len(next(iter(rows.values())))
     middles = (edges[:-1] + edges[1:]) / 2
     others = {other: np.full(n, value) for other, value in at.items() if other != name}
     series = [{**rows, **others, name: np.full(n, middle)} for middle in middles.tolist()]
     spread = None if sigma is None else [sigma] * len(series)
-    told = fit_many(formula, series, sigma=spread, **options)
+    told = fit_series(formula, series, fit_plain, sigma=spread, **options)
     with np.errstate(invalid="ignore"):
         # Where a part of the curve has too few rows its coefficients have no ±.
         known = told.converged & np.isfinite(told.standard_errors).all(axis=1)

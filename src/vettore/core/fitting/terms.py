@@ -9,7 +9,7 @@ X ≈ G⁻¹ at each step.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sized
 from dataclasses import replace
 from functools import partial
 
@@ -86,6 +86,15 @@ def check_held(read: Formula, held: Mapping[str, float]) -> None:
             raise DataError(f"{name} is held but is no coefficient of {read}.")
         if not math.isfinite(a_number(value, f"The value at which {name} is held")):
             raise DataError(f"{name} is held at {value}, which is no finite number.")
+
+
+def check_count(read: Formula, data: Mapping[str, Values], held: Mapping[str, float]) -> None:
+    """Refuse more coefficients than there can be rows, before any of them is differentiated. Raises DataError."""
+    free = sum(name not in held for name in read.coefficients)
+    columns = [data[name] for name in read.measured]
+    rows = min((len(column) for column in columns if isinstance(column, Sized)), default=free)
+    if free > rows:
+        raise DataError(f"{str(read)[:80]} has {free} coefficients, but only {rows} rows are in use.")
 
 
 def check_start(read: Formula, start: Mapping[str, float] | None) -> None:

@@ -1,0 +1,177 @@
+"""A study of a table with the fit that a command asks for: its columns, rows, options and readings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from vettore.cli.fit_covariance import with_covariance
+from vettore.cli.fit_options import values_of
+from vettore.cli.given import Reading, left_out, model_of
+from vettore.core.errors import DataError
+
+if TYPE_CHECKING:
+    from vettore.core.formula.formula import Formula
+    from vettore.study.series import Series
+    from vettore.study.study import Study
+    from vettore.study.table import Table
+
+# The roles of columns, and what names the column for each.
+OPTION_OF = {
+    "x": "x_name",
+    "y": "y_name",
+    "± of y": "sigma_name",
+    "± of x": "sigma_x_name",
+    "correlation": "correlation_name",
+    "number of trials": "trials_name",
+}
+
+
+def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> Study:
+    """Return a study of a table with the fit that was asked for; rows that are left out are set aside, and why."""
+    from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
+    from vettore.core.formula.formula import read_formula
+    from vettore.study import edits
+    from vettore.study.columns import Role
+    from vettore.study.kinds.polynomial_fit import PolynomialFit
+    from vettore.study.study import Study
+
+    name = "standard input" if str(file) == "-" else file.name
+    study = edits.add_series(Study(title=name), table, Path(name).stem)
+    if asked["covariance"] is not None:
+        study = with_covariance(study, table, asked["covariance"])
+    series = study.series[0].id
+    study = _with_rows(study, read)
+    wanted = {Role(role): asked[option] for role, option in OPTION_OF.items()}
+    if asked["formula"] is not None:
+        told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
+        _check_numbers(study.series[0], told)
+        wanted |= {Role.X: told.data[0] if told.data else None, Role.Y: told.response or None}
+    for role, name in wanted.items():
+        if name is not None:
+            columns = study.series[0].columns
+            place = place_of([column.name for column in columns], name, file)
+            study = edits.set_column(study, series, place, replace(columns[place], role=role))
+    if asked["formula"] is not None:
+        study = edits.add_formula(study, series, asked["formula"])
+    else:
+        study = edits.add_fit(study, series, 1 if asked["degree"] is None else asked["degree"])
+    recipe = study.curves[0]
+    if asked["model_key"] is not None:
+        own = asked["library"] is not None
+        chosen = model_of(asked["model_key"], asked["library"])
+        recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
+    recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
+    noise = asked["noise"] or ("correlated" if asked["covariance"] else "normal")
+    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None, noise=noise)
+    if asked["span"] is not None:
+        recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
+    if isinstance(recipe, PolynomialFit):
+        return _with_readings(edits.change_fit(study, recipe.changed(intercept=not asked["no_intercept"])), asked)
+    decided = recipe.changed(
+        hold=tuple(values_of(asked["hold"]).items()),
+        start=tuple(values_of(asked["start"]).items()),
+        limits=tuple((name, low, high) for name, (low, high) in limits_of(asked["limit"]).items()),
+        loss=asked["loss"] or SQUARES,
+        seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
+    )
+    return _with_readings(edits.change_fit(study, decided), asked)
+
+
+def _with_rows(study: Study, read: Reading) -> Study:
+    """Set the rows aside that are not to be used."""
+    import numpy as np
+
+    from vettore.study import edits
+    from vettore.study.rows import rows_where
+
+    series = study.series[0]
+    if read.rows is not None:
+        out = np.flatnonzero(~rows_where(series, read.rows)).tolist()
+        if len(out) == series.rows:
+            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing to fit.")
+        study = edits.set_rows_aside(study, series.id, out, f"not {read.rows}") if out else study
+    named = left_out(read, series.rows)
+    return edits.set_rows_aside(study, series.id, named, "left out") if named else study
+
+
+def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
+    """Keep the readings that were asked for."""
+    from vettore.study import edits
+    from vettore.study.kinds import readings as kinds
+
+    curve = study.curves[0].id
+    for option, kind in (
+        ("at", kinds.ValueReading),
+        ("where", kinds.PlaceReading),
+        ("slope", kinds.SlopeReading),
+        ("area", kinds.AreaReading),
+        ("number", kinds.FormulaReading),
+    ):
+        for text in asked[option]:
+            for reading in kind.typed(text.replace("..", " … ") if option == "area" else text, curve):
+                study = edits.keep(study, reading)
+    if asked["limits"] is not None:
+        limits: tuple[type[kinds.LimitReading], ...] = (
+            kinds.DecisionReading,
+            kinds.DetectionReading,
+            kinds.QuantificationReading,
+        )
+        for limit in limits:
+            study = edits.keep(study, limit(curve=curve, times=asked["limits"], name=f"{limit.which} limit"))
+    if asked["additions"]:
+        study = edits.keep(study, kinds.AdditionReading(curve=curve, name="in the sample"))
+    return study
+
+
+def span_of(text: str, series: Series) -> tuple[float, float]:
+    """Return a span such as ``0..50``; a side left out is that of the data. Raises DataError."""
+    from vettore.study.series import Role
+
+    (low, high) = limits_of([f"span={text}"])["span"]
+    x = series.values(Role.X)
+    if x is None:
+        raise DataError("--span is over x, and the fit has none.")
+    import numpy as np
+
+    ends = (float(np.nanmin(x)) if low is None else low, float(np.nanmax(x)) if high is None else high)
+    if not ends[0] < ends[1]:
+        raise DataError(f"The span “{text}” holds nothing: it runs from {ends[0]:g} to {ends[1]:g}.")
+    return ends
+
+
+def _check_numbers(series: Series, read: Formula) -> None:
+    """Refuse a formula over a column of text, with a sample of it."""
+    from vettore.core.rounding import read_number
+
+    for settings, column in zip(series.columns, series.data, strict=True):
+        if column.texts is not None and settings.name in (*read.measured, *read.data):
+            sample = next((text for text in column.texts if text.strip() and read_number(text) is None), "")
+            raise DataError(f"{settings.name} holds text, as “{sample}”, so no formula can be fitted to it.")
+
+
+def place_of(names: list[str], wanted: str, file: Path) -> int:
+    """Return the place of a column given by name or by number from 1. Raises DataError."""
+    if wanted in names:
+        return names.index(wanted)
+    if wanted.isdecimal() and 1 <= int(wanted) <= len(names):
+        return int(wanted) - 1
+    raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
+
+
+def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]]:
+    """Return ``k=0..1`` texts as limits by name; a side left out is open. Raises DataError."""
+    from vettore.core.rounding import read_number
+
+    found = {}
+    for text in given:
+        name, _, span = text.partition("=")
+        low, dots, high = span.partition("..")
+        sides = [read_number(side) if side.strip() else None for side in (low, high)]
+        blank = [not side.strip() for side in (low, high)]
+        if not name.strip() or not dots or any(s is None and not b for s, b in zip(sides, blank, strict=True)):
+            raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
+        found[name.strip()] = (sides[0], sides[1])
+    return found
