@@ -227,7 +227,9 @@ def test_the_same_study_is_the_same_bytes(monkeypatch):
 
 
 REPLAYING = """
-import os, sys, time, vettore.batch.replay as module
+import os, signal, sys, time, vettore.batch.replay as module
+# A shell that runs the tests behind its prompt has Ctrl+C ignored by all below it.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 from vettore.cli import main
 original = module.work
 def work(path):
