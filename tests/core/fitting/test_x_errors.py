@@ -94,3 +94,10 @@ def test_the_study_says_it_of_a_column_that_is_the_error_of_x():
     figure = check_figure(first, fit.result, NumberStyle())
     assert figure.startswith("a1 off by about −0.")
     assert figure.endswith(f"its 95 % range holds in about {100 * first.figures['held']:.0f} % of cases")
+
+
+def test_a_curve_that_is_infinitely_steep_at_a_row_tells_nothing_of_its_errors():
+    """As √x at 0; and nothing is warned of on the way."""
+    x = np.linspace(0.0, 9.0, 30)
+    result = core.fit("y = a*sqrt(x) + b", {"x": x, "y": 2 * np.sqrt(x) + 0.1 * np.sin(9 * x)})
+    assert x_error_check(result, "x", x, np.full(30, 0.3)) is None

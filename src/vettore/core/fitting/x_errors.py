@@ -86,6 +86,9 @@ def _effect(result: FitResult, x_name: str, x: Array, sigma_x: Array) -> tuple[A
     steep, bent = at(slope), at(bend)
     jacobian = np.column_stack([at(part) for part in by_name])
     steeper = np.column_stack([at(part) for part in slopes_by_name])
+    if not all(np.isfinite(part).all() for part in (steep, bent, jacobian, steeper)):
+        # As √x at 0: what a ± of x does there has no such measure.
+        return None
     assert result.covariance is not None
     inverse = result.covariance / scale
     score = (weights * noise) @ (-steep[:, None] * steeper - 0.5 * bent[:, None] * jacobian)
