@@ -29,7 +29,7 @@ def test_the_range_is_that_of_coefficients_drawn_with_their_shares():
     """Shares are drawn by the likelihood that is left when coefficients and scatter are integrated out, then those."""
     even, shares, rng = evened(*rows(9)), edge_shares(0.999), np.random.default_rng(1)
     covariance = over_shares(even, shares)
-    figures, moves, errors = [], [], []
+    figures, moves, errors, together = [], [], [], []
     for share in shares:
         a, r, log_det = even(share)
         c, left, *_ = np.linalg.lstsq(a, r, rcond=None)
@@ -37,11 +37,17 @@ def test_the_range_is_that_of_coefficients_drawn_with_their_shares():
         figures.append(-0.5 * (7 * np.log(left[0]) + log_det - np.linalg.slogdet(inverse)[1]))
         moves.append(c)
         errors.append(np.sqrt(np.diag(inverse) * left[0] / 7))
+        together.append(inverse * left[0] / 7 + np.outer(c, c))
     weights = np.exp(np.array(figures) - max(figures))
     drawn = rng.choice(len(shares), 400_000, p=weights / weights.sum())
     values = np.array(moves)[drawn] + np.array(errors)[drawn] * rng.standard_t(7, (len(drawn), 1))
     half = np.quantile(np.abs(values), 0.95, axis=0)
     assert np.sqrt(np.diag(covariance)) * stats.t.ppf(0.975, 7) == pytest.approx(half, rel=0.01)
+    # What goes together: within each share, and in how its answer is off the one that is given.
+    mixed = np.average(together, axis=0, weights=weights)
+    assert covariance[0, 1] / np.sqrt(covariance[0, 0] * covariance[1, 1]) == pytest.approx(
+        mixed[0, 1] / np.sqrt(mixed[0, 0] * mixed[1, 1]), rel=1e-9
+    )
 
 
 def test_of_many_rows_the_share_is_known():

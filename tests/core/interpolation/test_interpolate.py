@@ -268,3 +268,16 @@ def test_many_x_at_once_are_each_what_they_are_alone(key):
     alone = np.array([np.nan if math.isnan(one) else float(curve(one)) for one in at])
     np.testing.assert_array_equal(curve(at), alone)
     np.testing.assert_array_equal(curve(np.sort(at)), alone[np.argsort(at)])
+
+
+@pytest.mark.parametrize("method", ["linear", "natural", "monotone"])
+def test_slopes_beyond_the_points_are_those_of_the_curve_there(method):
+    """Of a curve that stays where it ends 0, of one that goes on straight that of its end; bends are 0 in both."""
+    x, y = np.array([0.0, 1.0, 2.5, 4.0]), np.array([1.0, 3.0, 2.0, 5.0])
+    still, straight = (core.interpolate(x, y, method, outside=way) for way in ("constant", "linear"))
+    for at, end in ((-1.0, 0.0), (6.0, 4.0)):
+        assert float(still(at)) == float(still(end))
+        assert (float(still.slope(at)), float(still.bend(at))) == (0.0, 0.0)
+        assert float(straight.slope(at)) == pytest.approx(float(straight.slope(end)))
+        assert float(straight(at)) == pytest.approx(float(straight(end)) + float(straight.slope(end)) * (at - end))
+        assert float(straight.bend(at)) == 0.0
