@@ -183,3 +183,26 @@ def test_a_plan_in_words(page):
         "4.0 % less (D-criterion), each ± 2.3 % less in the geometric mean."
     )
     assert rows_needed_in_words(0.5, "d", 0, (), style) == "± 0.5 d is reached already."
+
+
+def test_a_plan_of_a_fit_that_is_only_suggested_is_not_kept(window, qtbot, settled):
+    """It says what to do first; once a model is chosen the plan is kept with it."""
+    study = demo_study()
+    oxygen = next(series.id for series in study.series if series.name.startswith("Oxygen"))
+    for curve in study.curves_of(oxygen):
+        study = edits.remove_fit(study, curve.id)
+    window.start(study)
+    window.session.choose(oxygen)
+    window.show_page("Fit")
+    settled()
+    page = window.pages["Fit"]
+    assert page.fit is not None
+    assert not page.fit.recipe.id
+    bar = page.drawn.next
+    qtbot.mouseClick(page.findings.where_next, LEFT)
+    settled()
+    before = window.session.study
+    bar.subject.setCurrentText("all coefficients")
+    qtbot.mouseClick(bar.keep, LEFT)
+    assert bar.sentence.text().startswith("Choose a model in the line-up first")
+    assert window.session.study is before
