@@ -24,7 +24,7 @@ from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
-from vettore.core.interpolation.moved import MOST_READY, Moved
+from vettore.core.interpolation.moved import Moved
 from vettore.core.interpolation.piecewise import Pieces, hermite, straight
 from vettore.core.interpolation.points import Outside, check_points, sorted_points
 from vettore.core.interpolation.slopes import check_periodic, spline_slopes
@@ -210,9 +210,7 @@ class Interpolant(Noted, Curve):
     def get_ready(self) -> Interpolant:
         """Work out what will be asked for as soon as the curve is shown, and return it."""
         _ = self.left_out_error, self.swing, self.swelling
-        if self.sigma is not None and len(self.x) <= MOST_READY:
-            # The band; a long series is shown at few of its places.
-            self.mean_error(self.x)
+        self._moved.get_ready()
         return self
 
     @cached_property
