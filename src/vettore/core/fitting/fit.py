@@ -183,28 +183,15 @@ def _scattered(
     asked: Options,
     limits: Limits | None,
 ) -> FitResult:
-    """Return the fit of a scatter that follows from the curve, from one of even scatter."""
-    if noise is not Noise.GROWING:
-        return _counted(result, text, data, noise, of, asked, limits)
-    from vettore.core.fitting.growing import fit_growing
+    """Return the fit of a scatter that follows from the curve, from one of even scatter; ``of`` are trials and whole."""
+    read = read_once(text, frozenset(data))
+    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")} | {"limits": limits}
+    if noise is Noise.GROWING:
+        from vettore.core.fitting.growing import fit_growing
 
-    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
-    return fit_growing(result, read_once(text, frozenset(data)), data, {**options, "limits": limits})
-
-
-def _counted(
-    result: FitResult,
-    text: str,
-    data: Mapping[str, Values],
-    noise: Noise,
-    of: tuple[Values | float | None, float],
-    asked: Options,
-    limits: Limits | None,
-) -> FitResult:
-    """Return the fit of greatest likelihood from one by least squares."""
+        return fit_growing(result, read, data, options)
     from vettore.core.fitting.counts import fit_counts, law_of
 
-    read = read_once(text, frozenset(data))
     if not isinstance(read.left, Name):
         raise DataError(f"Counts are fitted as they are: write y, not {result.left}, before the =.")
     (given, whole), used = of, result.rows_in_use
@@ -217,6 +204,4 @@ def _counted(
             raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
         trials = column[used]
     law = law_of(result.y, noise, trials, whole, np.flatnonzero(used) + 1)
-    bounds = check_limits(read, limits, dict(asked.held))
-    options = {name: getattr(asked, name) for name in ("level", "seed", "thorough")}
-    return fit_counts(result, read, data, law, bounds, {**options, "limits": limits})
+    return fit_counts(result, read, data, law, check_limits(read, limits, dict(asked.held)), options)

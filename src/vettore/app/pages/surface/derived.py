@@ -105,8 +105,8 @@ def _contours(surface: Surface, recipe: SurfaceRecipe) -> tuple[Contour, ...]:
     found = surface.contours(np.unique([*levels, *special]))
     # Of lines that would cover the map, every other one is as good.
     while len(found) > len(special) + 2 and sum(len(line) for one in found for line in one.lines) > MOST_CORNERS:
-        plain = [one for one in found if one.level not in special]
-        found = tuple(one for one in found if one.level in special or one in plain[::2])
+        kept = special | {one.level for one in [one for one in found if one.level not in special][::2]}
+        found = tuple(one for one in found if one.level in kept)
     return found
 
 
