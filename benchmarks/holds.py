@@ -13,10 +13,10 @@ LIMIT = 100.0
 SHOWN = 12
 
 
-def watch(home: Path) -> tuple[dict, str]:
-    """Drive all pages once in a process of its own; what it told, and what it complained of."""
+def watch(home: Path, rows: int = 50_000) -> tuple[dict, str]:
+    """Drive all pages once in a process of its own, one study of so many rows; what it told, and what it complained of."""
     process = subprocess.run(
-        [sys.executable, Path(__file__).with_name("watched_window.py")],
+        [sys.executable, Path(__file__).with_name("watched_window.py"), str(rows)],
         capture_output=True,
         text=True,
         check=True,

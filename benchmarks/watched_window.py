@@ -1,7 +1,8 @@
 """Drives every page of a real window and prints, as JSON, how long the window's thread was held at most by each act.
 
 Time is that of the thread alone, in milliseconds, so that other programs on the machine do not count; it is set beside a
-loop that takes 100 ms on the machine on which the limit was chosen. Run as a program of its own by holds.py.
+loop that takes 100 ms on the machine on which the limit was chosen. Run as a program of its own by holds.py, with the number of
+rows of a second study, if any.
 """
 
 import json
@@ -118,8 +119,8 @@ def main():
     dress(app)
     calm()
     warm()
-    told = []
-    for name, study in (("demo", demo_study()), ("50,000 rows", many(50_000))):
+    told, rows = [], int(sys.argv[1])
+    for name, study in (("demo", demo_study()), *([(f"{rows:,} rows", many(rows))] if rows else [])):
         window = Window()
         window.resize(1280, 800)
         window.show()

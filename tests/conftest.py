@@ -1,11 +1,13 @@
 """What tests of several rooms share."""
 
+import faulthandler
 import gc
 import os
 import socket
 import threading
 
 import pytest
+from _pytest.faulthandler import fault_handler_stderr_fd_key
 from hypothesis import settings
 
 from tests.told import checked
@@ -20,6 +22,20 @@ settings.load_profile(os.environ.get("VETTORE_PROPERTIES", "vettore"))
 # As in the program: what is loaded stays, and nobody need look through it again and again.
 gc.freeze()
 gc.set_threshold(20_000, 20, 50)
+
+
+# No test lasts so many seconds, however busy the machine; one that does will not end at all.
+LASTS = float(os.environ.get("VETTORE_TEST_LASTS", "600"))
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_protocol(item):
+    """End the process of a test that hangs, so that it is told by its name and with where each thread stood."""
+    faulthandler.dump_traceback_later(LASTS, exit=True, file=item.config.stash[fault_handler_stderr_fd_key])
+    try:
+        return (yield)
+    finally:
+        faulthandler.cancel_dump_traceback_later()
 
 
 @pytest.fixture

@@ -159,7 +159,8 @@ FIRST = """
 import gc, importlib, pathlib, sys
 gc.disable()
 import msgspec, numpy, scipy.special, jinja2
-for path in sorted(pathlib.Path("src/vettore").rglob("*.py")):
+folders = [path for path in sorted(pathlib.Path("src/vettore").rglob("*")) if path.is_dir()]
+for path in [path for folder in folders for path in sorted(folder.glob("*.py"))[:3]]:
     name = ".".join(path.with_suffix("").parts[1:]).removesuffix(".__init__")
     if name.split(".")[1:2] in (["study"], ["words"], ["files"], ["report"]):
         for loaded in [one for one in sys.modules if one.split(".")[:1] == ["vettore"] and ".core" not in one]:
