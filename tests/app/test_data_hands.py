@@ -398,7 +398,8 @@ window = Window(); window.show(); begin(window, [], False); window.start(demo_st
 keep = Journal.keep
 def keep_and_tell(journal, number, study, path):
     keep(journal, number, study, path)
-    print("kept", study.title.split()[-1], flush=True)
+    if study.title.startswith("edit "):
+        print("kept", study.title.split()[-1], flush=True)
 Journal.keep = keep_and_tell
 count = 0
 def edit():
