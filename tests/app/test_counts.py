@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from vettore.core.fitting.counts import looks_counted
+from vettore.core.fitting.noises.counts import looks_counted
 from vettore.report.document import report_document
 from vettore.study import edits
 from vettore.study.columns import Role

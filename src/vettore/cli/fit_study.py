@@ -31,7 +31,7 @@ OPTION_OF = {
 
 def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> Study:
     """Return a study of a table with the fit that was asked for; rows that are left out are set aside, and why."""
-    from vettore.core.fitting.asked import DEFAULT_SEED, SQUARES
+    from vettore.core.fitting.request import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
     from vettore.study import edits
     from vettore.study.columns import Role

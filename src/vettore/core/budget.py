@@ -26,7 +26,7 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
-from vettore.core.fitting.asked import DEFAULT_SEED
+from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program, number_of
 from vettore.core.formula.tree import Node

@@ -24,7 +24,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fitting.counts import Law
+from vettore.core.fitting.noises.counts import Law
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 

@@ -15,7 +15,7 @@ from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fitting.asked import SQUARES, Progress
+from vettore.core.fitting.request import SQUARES, Progress
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.coefficient_units import coefficient_units as units_of_formula

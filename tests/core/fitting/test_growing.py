@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.growing import _rows_of
+from vettore.core.fitting.noises.growing import _rows_of
 
 FORMULA = "y = A*exp(-k*x)"
 X = np.linspace(0.5, 10, 40)

@@ -5,7 +5,7 @@ import pytest
 from scipy import stats
 
 from vettore import core
-from vettore.core.fitting.restricted import edge_shares, even_shares, over_shares
+from vettore.core.fitting.noises.restricted import edge_shares, even_shares, over_shares
 
 
 def rows(n, seed=3):

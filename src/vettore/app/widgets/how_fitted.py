@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBo
 
 from vettore.app.widgets.parts import button, label, section
 from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
-from vettore.core.fitting.counts import looks_counted
+from vettore.core.fitting.noises.counts import looks_counted
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series

@@ -16,10 +16,10 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
-from vettore.core.fitting.asked import SQUARES
 from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
-from vettore.core.fitting.counts import tails
 from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
+from vettore.core.fitting.noises.counts import tails
+from vettore.core.fitting.request import SQUARES
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
 from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from vettore.core.fitting.asked import DEFAULT_SEED
-from vettore.core.fitting.fit import fit
+from vettore.core.fitting.fit import fit_request, text_of
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.many import ManyFits, fit_series
-from vettore.core.fitting.many_asked import AllSeries
+from vettore.core.fitting.many_request import AllSeries, labelled
+from vettore.core.fitting.request import DEFAULT_SEED, FitRequest
 from vettore.core.models.model import Model
 
 
@@ -38,16 +38,7 @@ def fit_many(
     >>> fits.values.shape, fits.labels
     ((2, 2), ('P', 'Q'))
     """
-    return fit_series(
-        formula,
-        data,
-        fit,
-        start=start,
-        hold=hold,
-        sigma=sigma,
-        absolute_sigma=absolute_sigma,
-        limits=limits,
-        level=level,
-        seed=seed,
-        columns=columns,
-    )
+    _, series = labelled(data)
+    text, _ = text_of(formula, series[0] if series else {}, columns, None)
+    request = FitRequest(text, {}, hold=hold, absolute_sigma=absolute_sigma, limits=limits, level=level, seed=seed)
+    return fit_series(request, data, fit_request, sigma, start)

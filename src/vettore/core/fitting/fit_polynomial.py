@@ -7,11 +7,11 @@ from dataclasses import replace
 from typing import Any
 
 from vettore.core.arrays import Values, as_values
-from vettore.core.fitting.asked import Options
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import as_sigma
 from vettore.core.fitting.polynomial import fit_rows, polynomial_formula, whole_degree
 from vettore.core.fitting.record import Noise
+from vettore.core.fitting.request import DEFAULT_SEED, SQUARES, check_options
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import choose_rows
 
@@ -58,7 +58,7 @@ def fit_polynomial(
         known |= {"correlation": correlation, "level": level, "thorough": thorough}
         options = {**known, "covariance": covariance, "noise": noise, "trials": trials, "whole": whole}
         return _as_formula(x, y, degree, intercept, names, options)
-    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    check_options(level, DEFAULT_SEED, SQUARES, absolute_sigma, sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
     return fit_rows(choose_rows(x, y, spread, weights, names), degree, intercept, absolute_sigma, level, names)
 

@@ -15,19 +15,18 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.errors import DataError, a_mapping
-from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.left_side import Sigma
-from vettore.core.fitting.limits import Limits, check_limits
-from vettore.core.fitting.many_asked import AllSeries, Asked, by_label, check_each, labelled, stacked
+from vettore.core.fitting.limits import check_limits
+from vettore.core.fitting.many_request import AllSeries, ManyRequest, by_label, check_each, labelled, stacked
 from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
 from vettore.core.fitting.polish import Polished, leverage_of, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
+from vettore.core.fitting.problem import check_held, check_start, problem_of
 from vettore.core.fitting.record import Search
+from vettore.core.fitting.request import FitRequest, check_options
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.stack import Answers, Stack
-from vettore.core.fitting.terms import check_held, check_start, pick_rows
-from vettore.core.models.model import Model
 from vettore.core.telling import Tells
 
 # Series on which a full search is made when there are no starts.
@@ -53,7 +52,7 @@ class ManyFits(Tells, Sequence[FitResult]):
     rows: Array
     converged: Mask
     labels: tuple[str, ...]
-    _asked: Asked = field(repr=False)
+    _request: ManyRequest = field(repr=False)
 
     def _line(self) -> str:
         failed = int(np.sum(~self.converged))
@@ -83,7 +82,7 @@ class ManyFits(Tells, Sequence[FitResult]):
         return {name: getattr(self, name) for name in names}
 
     def __len__(self) -> int:
-        return len(self._asked.series)
+        return len(self._request.series)
 
     def __iter__(self) -> Iterator[FitResult]:
         return (self._result(i) for i in range(len(self)))
@@ -105,19 +104,20 @@ class ManyFits(Tells, Sequence[FitResult]):
         return self._result(place % len(self))
 
     def _result(self, i: int) -> FitResult:
-        asked, data, sigma = self._asked, self._asked.series[i], self._asked.sigma_of(i)
-        model = prepared(self.formula, data, asked.held)
+        request = self._request
+        model = prepared(self.formula, request.series[i], request.held)
         values = dict(zip(self.coefficients, self.values[i].tolist(), strict=True))
-        if not model.parts.nonlinear or not asked.inside(values):
-            return asked.alone(self.formula, i)
-        rows, used = pick_rows(model.formula, data, sigma, None)
-        given: dict[str, Array | float] = {**{name: used[name] for name in model.formula.data}, **asked.held}
+        if not model.parts.nonlinear or not request.inside(values):
+            return request.alone(i)
+        problem = problem_of(request.request_of(i).with_(limits=None))
+        rows, used = problem.chosen
+        given: dict[str, Array | float] = {**{name: used[name] for name in model.formula.data}, **problem.held}
         root = None if rows.weights is None else np.sqrt(rows.weights.high)
-        problem = Separable(model, given, rows.y, root)
+        separable = Separable(model, given, rows.y, root)
         theta = np.array([values[name] for name in model.free])
         p = len(model.parts.linear)
         with np.errstate(all="ignore"):
-            residual, slopes = problem.joint(theta[p:], theta[:p])
+            residual, slopes = separable.joint(theta[p:], theta[:p])
         inverse, gradient, singular = root_of(slopes, residual)
         length = float(np.linalg.norm(residual))
         answer = Polished(
@@ -130,32 +130,16 @@ class ManyFits(Tells, Sequence[FitResult]):
             singular,
             np.ones(len(theta), dtype=np.bool_),
         )
-        options = Options(held=asked.held, level=asked.level, absolute_sigma=asked.absolute_sigma)
-        result = nonlinear_result(model, problem, rows, used, Solved(answer, (), Search(1)), options)
+        result = nonlinear_result(problem, separable, Solved(answer, (), Search(1)))
         return result if self.converged[i] else replace(result, converged=False)
 
 
-def _one_model(
-    formula: str | Model, names: list[str], held: Mapping[str, float], columns: tuple[str, str] | None
-) -> tuple[str, Prepared]:
-    """Return the formula as text, and made ready for all series. Raises FormulaError, DataError."""
-    if isinstance(formula, Model):
-        formula = formula.over(*formula.columns_of(names, columns), names)
-    elif columns is not None:
-        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
-    model = prepared(formula, names, held)
-    check_held(model.formula, held)
-    if model.formula.left is None or not model.free:
-        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
-    return formula, model
-
-
-def _check_counts(counts: Array, needed: int, asked: Asked) -> None:
+def _check_counts(counts: Array, needed: int, request: ManyRequest) -> None:
     short = np.flatnonzero(counts < needed)
     if len(short):
         i = int(short[0])
         raise DataError(
-            f"{asked.named(i)} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
+            f"{request.label(i)} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
         )
 
 
@@ -169,42 +153,38 @@ def _errors(best: Answers, freedom: Array, known: bool) -> Array:
 
 
 def fit_series(
-    formula: str | Model,
+    each: FitRequest,
     data: AllSeries,
-    by: Callable[..., FitResult],
-    *,
-    start: Mapping[str, float] | Sequence[Mapping[str, float]] | None = None,
-    hold: Mapping[str, float] | None = None,
+    by: Callable[[FitRequest], FitResult],
     sigma: Sequence[Sigma] | Mapping[str, Sigma] | None = None,
-    absolute_sigma: bool = False,
-    limits: Limits | None = None,
-    level: float = 0.95,
-    seed: int = DEFAULT_SEED,
-    columns: tuple[str, str] | None = None,
+    start: Mapping[str, float] | Sequence[Mapping[str, float] | None] | None = None,
 ) -> ManyFits:
-    """Fit one formula to many series at once, those that this does not serve alone ``by`` a fit; see fit_many."""
+    """Fit many series at once as ``each`` asks, those that this does not serve alone ``by`` a fit; see fit_many."""
     labels, series = labelled(data)
     if not series:
         raise DataError("There is no series to fit.")
-    held = a_mapping(hold, "Held coefficients", '{"C": 0.0}')
-    Options(level=level, seed=seed, absolute_sigma=absolute_sigma).check(sigma is not None)
-    formula, model = _one_model(formula, list(series[0]), held, columns)
+    held = a_mapping(each.hold, "Held coefficients", '{"C": 0.0}')
+    check_options(each.level, each.seed, each.loss, each.absolute_sigma, sigma is not None)
+    model = prepared(each.formula, series[0], held)
+    check_held(model.formula, held)
+    if model.formula.left is None or not model.free:
+        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
     starts, spreads = _start_of_each(start, labels, model), by_label(sigma, labels)
-    bounds = check_limits(model.formula, limits, held)
-    asked = Asked(series, labels, starts, held, spreads, absolute_sigma, bounds, level, seed, by)
-    given, y_of, mask = stacked(model, asked)
+    limits = check_limits(model.formula, each.limits, held)
+    request = ManyRequest(each, series, labels, starts, spreads, held, limits, by)
+    given, y_of, mask = stacked(model, request)
     counts = (mask > 0).sum(axis=1)
-    _check_counts(counts, len(model.free), asked)
-    begins = _starts(model, asked, formula)
+    _check_counts(counts, len(model.free), request)
+    begins = _starts(model, request)
     stack = Stack(model, given, y_of, None if (mask == 1).all() else mask, held)
     best = stack.solve(begins[0])
     for other in begins[1:]:
         _try_another(best, stack, other, np.maximum(counts - len(model.free), 1))
-    errors = _errors(best, np.maximum(counts - len(model.free), 0), absolute_sigma)
-    _search_alone(best, errors, formula, asked, model)
+    errors = _errors(best, np.maximum(counts - len(model.free), 0), each.absolute_sigma)
+    _search_alone(best, errors, request, model)
     order = list(model.order)
     return ManyFits(
-        formula,
+        each.formula,
         tuple(model.free[i] for i in order),
         best.theta[:, order],
         errors[:, order],
@@ -212,12 +192,12 @@ def fit_series(
         counts.astype(np.float64),
         best.converged,
         labels,
-        asked,
+        request,
     )
 
 
 def _start_of_each(
-    start: Mapping[str, float] | Sequence[Mapping[str, float]] | None, labels: Sequence[str], model: Prepared
+    start: Mapping[str, float] | Sequence[Mapping[str, float] | None] | None, labels: Sequence[str], model: Prepared
 ) -> Sequence[Mapping[str, float] | None]:
     """Return the start of each series. Raises DataError."""
     starts = [start] * len(labels) if start is None or isinstance(start, Mapping) else list(start)
@@ -227,26 +207,26 @@ def _start_of_each(
     return starts
 
 
-def _starts(model: Prepared, asked: Asked, formula: str) -> list[Array]:
+def _starts(model: Prepared, request: ManyRequest) -> list[Array]:
     """Return where the searches begin (series, q): as given, or the answers of some of the series, fitted each alone."""
-    nonlinear, count = model.parts.nonlinear, len(asked.series)
+    nonlinear, count = model.parts.nonlinear, len(request.series)
     if not nonlinear:
         return [np.empty((count, 0))]
-    if all(one is not None and all(name in one for name in nonlinear) for one in asked.starts):
-        return [np.array([[float((one or {})[name]) for name in nonlinear] for one in asked.starts])]
+    if all(one is not None and all(name in one for name in nonlinear) for one in request.starts):
+        return [np.array([[float((one or {})[name]) for name in nonlinear] for one in request.starts])]
     chosen = sorted({int(place) for place in np.linspace(0, count - 1, SAMPLES).round()})
-    answers = [asked.alone(formula, place).coefficients for place in chosen]
+    answers = [request.alone(place).coefficients for place in chosen]
     return [np.tile([answer[name].value for name in nonlinear], (count, 1)) for answer in answers]
 
 
-def _search_alone(best: Answers, errors: Array, formula: str, asked: Asked, model: Prepared) -> None:
+def _search_alone(best: Answers, errors: Array, request: ManyRequest, model: Prepared) -> None:
     """Search for the answers that no common start led to, and for those that left their limits."""
     outside = np.zeros(len(best.converged), dtype=np.bool_)
-    for name, (low, high) in asked.limits.items():
+    for name, (low, high) in request.limits.items():
         value = best.theta[:, model.free.index(name)]
         outside |= ~((value > low) & (value < high))
     for i in np.flatnonzero(~best.converged | outside).tolist():
-        alone = asked.alone(formula, i)
+        alone = request.alone(i)
         if outside[i] or alone.sum_of_squares <= best.squares[i] or not np.isfinite(best.squares[i]):
             ones = [alone.coefficients[name] for name in model.free]
             best.theta[i] = [one.value for one in ones]

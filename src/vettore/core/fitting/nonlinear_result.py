@@ -12,14 +12,15 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import joint_quantile
-from vettore.core.fitting.asked import SQUARES, Options
 from vettore.core.fitting.at_limits import ranges_at_limits
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
 from vettore.core.fitting.out_of_range import not_apart, out_of_range
 from vettore.core.fitting.polish import CONVERGED, Polished
 from vettore.core.fitting.prepared import Prepared
+from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search, Stop
+from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fitting.rows import Rows
@@ -45,45 +46,43 @@ class Solved:
 
 
 def nonlinear_result(
-    model: Prepared,
-    problem: Separable,
-    rows: Rows,
-    used: Mapping[str, Array],
+    problem: Problem,
+    separable: Separable,
     solved: Solved,
-    asked: Options,
     beside: Callable[[FitResult], Alternative | None] | None = None,
 ) -> FitResult:
     """Return the full result; ``beside`` looks for a better one, see ``FitResult.better``."""
-    read, answer, forgiven = model.formula, solved.answer, solved.forgiven
+    request, model, (rows, used) = problem.request, separable.model, problem.chosen
+    read, answer, forgiven = problem.read, solved.answer, solved.forgiven
     values = dict(zip(model.free, [*answer.c.tolist(), *answer.alpha.tolist()], strict=True))
     free = answer.free.tolist()
     n, freedom = len(rows.y), len(rows.y) - sum(free)
-    residuals = answer.residual if forgiven is None else problem.joint(answer.alpha, answer.c)[0]
+    residuals = answer.residual if forgiven is None else separable.joint(answer.alpha, answer.c)[0]
     squares = float(residuals @ residuals)
     if not math.isfinite(squares) or not all(map(math.isfinite, values.values())):
-        raise out_of_range(problem)
-    scatter, variance = _scatter(squares, freedom, forgiven, asked.absolute_sigma)
-    interval_freedom = math.inf if asked.absolute_sigma else float(max(freedom, 0))
+        raise out_of_range(separable)
+    scatter, variance = _scatter(squares, freedom, forgiven, request.absolute_sigma)
+    interval_freedom = math.inf if request.absolute_sigma else float(max(freedom, 0))
     known = [i for i in model.order if free[i]]
     at_limit = tuple(model.free[i] for i in model.order if not free[i])
-    covariance = _covariance(problem, solved, variance, known)
+    covariance = _covariance(separable, solved, variance, known)
     names = tuple(model.free[i] for i in known)
-    converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(problem.y @ problem.y)
-    if problem.root_weights is not None:
-        residuals = residuals / np.where(problem.root_weights > 0, problem.root_weights, 1.0)
+    converged = answer.gradient < CONVERGED or squares <= ONLY_ROUNDING * float(separable.y @ separable.y)
+    if separable.root_weights is not None:
+        residuals = residuals / np.where(separable.root_weights > 0, separable.root_weights, 1.0)
     curve = None
     if len(read.data) == 1:
-        x, everything = used[read.data[0]], {**values, **asked.held}
-        span, unit = (float(x.min()), float(x.max())), 1.0 if asked.absolute_sigma else scatter
+        x, everything = used[read.data[0]], {**values, **problem.held}
+        span, unit = (float(x.min()), float(x.max())), 1.0 if request.absolute_sigma else scatter
         more = (names, covariance, span, unit, interval_freedom, rows.common_sigma)
         curve = FormulaCurve(read.right, read.data[0], everything, *more)
-    coefficients = _coefficients(model, values, asked, names, at_limit, covariance, interval_freedom)
-    remarks = [*rows.remarks, *solved.search.remarks, *_remarks(model, answer, problem, at_limit, n, freedom)]
-    if at_limit and covariance is not None and variance and interval_freedom >= 1 and asked.loss == SQUARES:
+    coefficients = _coefficients(problem, values, names, at_limit, covariance, interval_freedom)
+    remarks = [*rows.remarks, *solved.search.remarks, *_remarks(model, answer, separable, at_limit, n, freedom)]
+    if at_limit and covariance is not None and variance and interval_freedom >= 1 and problem.by_squares:
         # A first look needs none, and refits of very many rows would take as long as the fit again and again.
-        if asked.thorough and n <= MOST_ROWS_WALKED:
-            reach = joint_quantile(asked.level, 1 + len(at_limit), interval_freedom)
-            ranges = ranges_at_limits(problem, values, squares, reach, variance)
+        if request.thorough and n <= MOST_ROWS_WALKED:
+            reach = joint_quantile(request.level, 1 + len(at_limit), interval_freedom)
+            ranges = ranges_at_limits(separable, values, squares, reach, variance)
             coefficients = {
                 name: replace(one, low=ranges[name][0], high=ranges[name][1]) if name in ranges else one
                 for name, one in coefficients.items()
@@ -94,34 +93,34 @@ def nonlinear_result(
         given_curve=curve,
         formula=str(read),
         left=read.left_text,
-        method=Method.NONLINEAR if asked.loss == SQUARES else Method[asked.loss.upper()],
+        method=Method.NONLINEAR if problem.by_squares else Method[request.loss.upper()],
         converged=converged,
         own_remarks=tuple(remarks),
         n=n,
         degrees_of_freedom=freedom,
         sum_of_squares=squares,
         total=lambda with_constant: total_squares(rows, with_constant, exact=False),
-        constant=partial(_has_constant, model, problem, answer, known),
+        constant=partial(_has_constant, model, separable, answer, known),
         residual_sd=scatter,
         covariance=covariance,
         residuals=residuals,
         leverages=lambda: np.minimum(answer.leverage(), 1.0),
-        basis=partial(_basis, problem, answer),
+        basis=partial(_basis, separable, answer),
         **of_rows(rows),
         weighted_down=_weighted_down(rows, forgiven),
-        **_of_search(model, solved, asked),
+        **_of_search(model, solved, request),
         fitted_names=names,
         transformed=read.transformed,
         beside=beside,
     )
 
 
-def _of_search(model: Prepared, solved: Solved, asked: Options) -> dict[str, Any]:
+def _of_search(model: Prepared, solved: Solved, request: FitRequest) -> dict[str, Any]:
     """Return what a result says of what was asked and of the way to the answer."""
     return {
-        "level": asked.level,
-        "loss": asked.loss,
-        "absolute_sigma": asked.absolute_sigma,
+        "level": request.level,
+        "loss": request.loss,
+        "absolute_sigma": request.absolute_sigma,
         "iterations": len(solved.path) - 1,
         "search": solved.search,
         "stops": solved.path,
@@ -217,23 +216,22 @@ def _what_cannot_be_known(model: Prepared, answer: Polished, problem: Separable)
 
 
 def _coefficients(
-    model: Prepared,
+    problem: Problem,
     values: Mapping[str, float],
-    asked: Options,
     names: tuple[str, ...],
     at_limit: tuple[str, ...],
     covariance: Array | None,
     freedom: float,
 ) -> dict[str, Coefficient]:
     out = {}
-    for name in model.formula.coefficients:
-        if name in asked.held:
-            out[name] = Coefficient(name, float(asked.held[name]), held=True)
+    for name in problem.read.coefficients:
+        if name in problem.held:
+            out[name] = Coefficient(name, float(problem.held[name]), held=True)
         elif name in at_limit:
             out[name] = Coefficient(name, values[name], at_limit=True)
         elif covariance is None or freedom < 1:
             out[name] = Coefficient(name, values[name])
         else:
             i = names.index(name)
-            out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, asked.level)
+            out[name] = with_error(name, values[name], float(covariance[i, i]), freedom, problem.request.level)
     return out

@@ -16,13 +16,13 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError, a_number
-from vettore.core.fitting.asked import DEFAULT_SEED, Options
 from vettore.core.fitting.compare import Nested, nested_f
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import Sigma, as_sigma
 from vettore.core.fitting.limits import Limits, check_limits
-from vettore.core.fitting.many_asked import AllSeries, by_label, check_each, labelled
+from vettore.core.fitting.many_request import AllSeries, by_label, check_each, labelled
 from vettore.core.fitting.prepared import prepared
+from vettore.core.fitting.request import DEFAULT_SEED, SQUARES, check_options
 from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.tree import Call, Compare, Name, Node, Number, replaced
@@ -112,7 +112,7 @@ def fit_shared(
     >>> bool(both.against_apart.p > 0.05)
     True
     """
-    Options(seed=seed, absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
+    check_options(level, seed, SQUARES, absolute_sigma, sigma is not None)
     labels, series = labelled(data)
     _check_series(series)
     spreads = by_label(sigma, labels)

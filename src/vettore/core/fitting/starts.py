@@ -16,8 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.asked import Progress
 from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
+from vettore.core.fitting.request import Progress
 from vettore.core.fitting.roles import draw, roles
 from vettore.core.fitting.separable import Separable
 from vettore.core.fitting.thin import thinned

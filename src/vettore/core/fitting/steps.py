@@ -16,24 +16,25 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array, Mask, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
-from vettore.core.fitting.asked import Progress
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.many import fit_series
-from vettore.core.fitting.nonlinear import fit_plain
+from vettore.core.fitting.problem import Problem
+from vettore.core.fitting.record import Noise
+from vettore.core.fitting.request import SQUARES, FitRequest, Progress
 from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.solve import solve_request
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Binary, Compare, Number, names, replaced, walk
-from vettore.core.remarks import Remark, RemarkKind
+from vettore.core.remarks import Remark, RemarkKind, listed
 
 # Gaps that are tried at once, and numbers that they may hold together.
 MOST_GAPS, MOST_NUMBERS = 400, 4_000_000
@@ -73,23 +74,60 @@ def step_names(read: Formula, held: Mapping[str, float]) -> tuple[str, ...]:
     return tuple(name for name in read.in_conditions if name not in held)
 
 
-def fit_steps(
-    read: Formula,
-    data: Mapping[str, Values],
-    steps: tuple[str, ...],
-    given: tuple[Sigma | None, Values | None],
-    limits: Mapping[str, tuple[float, float]],
-    fit_held: Callable[[Mapping[str, float]], FitResult],
-    options: Mapping[str, Any],
-    progress: Progress | None = None,
-) -> FitResult | None:
+def check_steps(request: FitRequest, names: Sequence[str]) -> None:
+    """Refuse what a curve that steps at coefficients ``names`` cannot heed. Raises DataError."""
+    others = [name for name in ("sigma_x", "correlation", "covariance") if getattr(request, name) is not None]
+    if request.loss != SQUARES:
+        others = [f'loss="{request.loss}"', *others]
+    if request.noise != Noise.NORMAL:
+        others = [f'noise="{request.noise}"', *others]
+    if names and others:
+        raise DataError(
+            f"{listed(names)} {'says' if len(names) == 1 else 'say'} where the curve steps, which is found by least squares "
+            f"with ± or weights of y only: it takes no {listed(others)}. Hold {'it' if len(names) == 1 else 'them'}, or leave "
+            "that out."
+        )
+
+
+def fit_steps(problem: Problem) -> FitResult | None:
     """Return the fit with every step at the place that fits best; None where their places are not those of rows.
 
-    ``given`` are the ± of the rows and their weights, ``limits`` bound the steps, ``fit_held`` fits with values held,
-    ``options`` go to the fits of many places, ``progress`` may end the turns of several steps. Raises DataError.
+    That is so for a formula without steps, too. Raises DataError.
     """
-    sigma, weights = given
-    columns = {name: as_values(data[name], name) for name in (*read.data, *read.measured)}
+    read, request = problem.read, problem.request
+    steps = step_names(read, problem.held)
+    if not steps or read.left is None:
+        return None
+    columns, used, sigma = _rows(problem)
+    rows = {name: column[used] for name, column in columns.items()}
+    edges: dict[str, Array] = {}
+    for name in steps:
+        found = _thresholds(read, name, rows)
+        if found is None:
+            return None
+        low, high = problem.limits.get(name, (-math.inf, math.inf))
+        edges[name] = np.unique(np.clip(found, low, high))
+        if len(edges[name]) < 2:
+            raise DataError(f"No row changes sides while {name} is within its limits.")
+    others = {name: value for name, value in problem.start.items() if name not in steps}
+    bounds = {name: pair for name, pair in problem.limits.items() if name not in steps}
+    plain = request.with_(formula=str(read), start=others or None, limits=bounds, estimate=None, thorough=True)
+    spread = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
+    # The weights of the rows are in their ±.
+    series = plain.with_(data=rows, sigma=spread, weights=None, progress=None)
+
+    def profile(name: str, at: Mapping[str, float]) -> _Profile:
+        return _profile(partial(_squares, series, name, at), edges[name], int(used.sum()))
+
+    at, told = _by_turns(steps, edges, profile, request.progress)
+    result = solve_request(plain.with_(hold={**problem.held, **at}))
+    return _with_steps(read, replace(result, formula=str(read)), at, told)
+
+
+def _rows(problem: Problem) -> tuple[dict[str, Array], Mask, Sigma | None]:
+    """Return the columns of a formula, which rows are in use, and the ± of all rows, from their weights if need be."""
+    read, (sigma, weights) = problem.read, (problem.request.sigma, problem.request.weights)
+    columns = {name: as_values(problem.request.data[name], name) for name in (*read.data, *read.measured)}
     used = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     if weights is not None:
         # A row of weight w scatters like one with σ = 1/√w; one without weight is not there.
@@ -99,28 +137,10 @@ def fit_steps(
         used &= np.isfinite(weighed) & (weighed > 0)
         with np.errstate(all="ignore"):
             sigma = 1 / np.sqrt(weighed)
-    rows = {name: column[used] for name, column in columns.items()}
-    edges: dict[str, Array] = {}
-    for name in steps:
-        found = _thresholds(read, name, rows)
-        if found is None:
-            return None
-        low, high = limits.get(name, (-math.inf, math.inf))
-        edges[name] = np.unique(np.clip(found, low, high))
-        if len(edges[name]) < 2:
-            raise DataError(f"No row changes sides while {name} is within its limits.")
-    spread = sigma if sigma is None or isinstance(sigma, (int, float)) else _picked(sigma, used)
-
-    def profile(name: str, at: Mapping[str, float]) -> _Profile:
-        squares_in = partial(_squares, str(read), rows, name, at, spread, options)
-        return _profile(squares_in, edges[name], int(used.sum()))
-
-    at, told = _by_turns(steps, edges, profile, progress)
-    result = fit_held(at)
-    return _with_steps(read, result, at, told)
+    return columns, used, sigma
 
 
-def _picked(sigma: Sigma, used: Array) -> Sigma:
+def _picked(sigma: Sigma, used: Mask) -> Sigma:
     if isinstance(sigma, Mapping):
         return {name: one if np.ndim(one) == 0 else np.asarray(one)[used] for name, one in sigma.items()}  # type: ignore[arg-type]
     return np.asarray(sigma)[used] if np.ndim(sigma) else sigma  # type: ignore[arg-type]
@@ -170,22 +190,15 @@ def _spread_out(edges: Array, most: int) -> Array:
     return edges[np.unique(np.linspace(0, len(edges) - 1, most + 1).round().astype(int))]
 
 
-def _squares(
-    formula: str,
-    rows: Mapping[str, Array],
-    name: str,
-    at: Mapping[str, float],
-    sigma: Sigma | None,
-    options: Mapping[str, Any],
-    edges: Array,
-) -> Array:
+def _squares(request: FitRequest, name: str, at: Mapping[str, float], edges: Array) -> Array:
     """Return the sum of squares in each gap between edges, with the step as a column that is the same in all rows."""
-    n = len(next(iter(rows.values())))
+    rows = request.data
+    n = len(next(iter(rows.values())))  # type: ignore[arg-type]
     middles = (edges[:-1] + edges[1:]) / 2
     others = {other: np.full(n, value) for other, value in at.items() if other != name}
     series = [{**rows, **others, name: np.full(n, middle)} for middle in middles.tolist()]
-    spread = None if sigma is None else [sigma] * len(series)
-    told = fit_series(formula, series, fit_plain, sigma=spread, **options)
+    spread = None if request.sigma is None else [request.sigma] * len(series)
+    told = fit_series(request, series, solve_request, spread, [request.start] * len(series))
     with np.errstate(invalid="ignore"):
         # Where a part of the curve has too few rows its coefficients have no ±.
         known = told.converged & np.isfinite(told.standard_errors).all(axis=1)

@@ -8,28 +8,24 @@ X ≈ G⁻¹ at each step.
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable, Mapping, Sized
-from dataclasses import replace
+from collections.abc import Iterable, Mapping
 from functools import partial
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values, check_lengths, check_range, in_range, remarks_on
+from vettore.core.arrays import Array, check_range, in_range
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError
 from vettore.core.fitting import least_squares
-from vettore.core.fitting.asked import Options
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.left_side import Sigma, sigma_of_left
 from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fitting.powers import far_from_zero, fit_powers, powers_of_one_column
+from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.rows import Rows, choose_rows, picked
-from vettore.core.formula.evaluate import Program, evaluate
-from vettore.core.formula.formula import Formula, read_formula
+from vettore.core.formula.evaluate import Program
+from vettore.core.formula.formula import Formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
-from vettore.core.formula.tree import Name, Node
+from vettore.core.formula.tree import Node
 from vettore.core.numbers import DoubleDouble, power_of_two_near
 from vettore.core.remarks import Remark, RemarkKind
 
@@ -38,37 +34,18 @@ DEPENDENT = 1e-13
 NEWTON_STEPS = 3
 
 
-def fit_terms(
-    formula: str | Formula,
-    data: Mapping[str, Values],
-    hold: Mapping[str, float] | None = None,
-    sigma: Sigma | None = None,
-    weights: Values | None = None,
-    absolute_sigma: bool = False,
-    level: float = 0.95,
-) -> FitResult:
-    """Fit a formula that is linear in its coefficients; no starting values are needed.
-
-    ``data`` holds columns of shape (n,); ``hold`` fixes coefficients. See fit_polynomial for the rest.
-    Raises FormulaError or DataError, the latter also when a coefficient enters nonlinearly.
-    """
-    Options(absolute_sigma=absolute_sigma, level=level).check(sigma is not None)
-    read = read_formula(formula, data) if isinstance(formula, str) else formula
-    held = dict(hold or {})
-    check_held(read, held)
+def fit_terms(problem: Problem) -> FitResult:
+    """Fit a formula whose coefficients all enter linearly. Raises DataError."""
+    read, held, request = problem.read, problem.held, problem.request
     parts = linear_parts(read.right, read.coefficients, tuple(held))
-    if parts.nonlinear:
-        raise DataError(
-            f"{parts.nonlinear[0]} does not enter linearly in {read}. Hold it at a value, or fit the model as nonlinear."
-        )
     if not parts.linear:
         raise DataError("There is no coefficient to fit: every name is a column or is held.")
     if read.left is None:
         raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
-    rows, used = pick_rows(read, data, sigma, weights)
+    rows, used = problem.chosen
     powers = None if held else powers_of_one_column(parts, read)
     if powers is not None and (far_from_zero(rows.x) or not in_range(rows.x)):
-        return fit_powers(read, parts, rows, powers, absolute_sigma, level)
+        return fit_powers(read, parts, rows, powers, request.absolute_sigma, request.level)
     for name, column in used.items():
         check_range(column, name)
     with np.errstate(all="ignore"):
@@ -76,68 +53,7 @@ def fit_terms(
         n = len(rows.y)
         columns = np.column_stack([_column(term, values, n) for term in parts.terms])
         offset = _column(parts.offset, values, n)
-        return _solve(read, parts, rows, columns, offset, held, used, (absolute_sigma, level))
-
-
-def check_held(read: Formula, held: Mapping[str, float]) -> None:
-    """Insist that what is held are coefficients with finite values."""
-    for name, value in held.items():
-        if name not in read.coefficients:
-            raise DataError(f"{name} is held but is no coefficient of {read}.")
-        if not math.isfinite(a_number(value, f"The value at which {name} is held")):
-            raise DataError(f"{name} is held at {value}, which is no finite number.")
-
-
-def check_count(read: Formula, data: Mapping[str, Values], held: Mapping[str, float]) -> None:
-    """Refuse more coefficients than there can be rows, before any of them is differentiated. Raises DataError."""
-    free = sum(name not in held for name in read.coefficients)
-    columns = [data[name] for name in read.measured]
-    rows = min((len(column) for column in columns if isinstance(column, Sized)), default=free)
-    if free > rows:
-        raise DataError(f"{str(read)[:80]} has {free} coefficients, but only {rows} rows are in use.")
-
-
-def check_start(read: Formula, start: Mapping[str, float] | None) -> None:
-    """Insist that starts are finite and of coefficients. Raises DataError."""
-    for name, value in (start or {}).items():
-        if name not in read.coefficients:
-            raise DataError(f"A start is given for {name}, which is no coefficient of {read}.")
-        if not math.isfinite(a_number(value, f"The start of {name}")):
-            raise DataError(f"The start of {name} is {value}, which is no finite number.")
-
-
-def pick_rows(
-    read: Formula, data: Mapping[str, Values], sigma: Sigma | None, weights: Values | None
-) -> tuple[Rows, dict[str, Array]]:
-    """Pick the rows with numbers in every column of the formula, and evaluate its left side on them.
-
-    Beside them come the columns on the right side on these rows.
-    """
-    wanted = list(dict.fromkeys([*read.data, *read.measured]))
-    missing = [name for name in wanted if name not in data]
-    if missing:
-        raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
-    columns = {name: as_values(data[name], name) for name in wanted}
-    n = check_lengths(columns)
-    told = remarks_on({name: data[name] for name in wanted})
-    assert read.left is not None
-    left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
-    spread, called = None, "sigma"
-    rough: tuple[Remark, ...] = ()
-    if sigma is not None and n:
-        spread, called, rough = sigma_of_left(read, columns, sigma, n)
-    if len(read.data) == 1:
-        names = (read.data[0], read.left_text)
-        rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
-        return replace(rows, remarks=(*rows.remarks, *told, *rough)), {read.data[0]: rows.x}
-    # Rows without a number in any column are left out in the same way as rows without y.
-    together = np.zeros(n)
-    for name in read.data:
-        together = together + np.where(np.isfinite(columns[name]), 0.0, np.nan)
-    label = ", ".join(read.data) or "row"
-    rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
-    used = {name: picked(columns[name], rows.in_use) for name in read.data}
-    return replace(rows, remarks=(*rows.remarks, *told, *rough)), used
+        return _solve(problem, parts, columns, offset)
 
 
 def _column(term: Node, values: Mapping[str, object], n: int) -> Array:
@@ -157,16 +73,8 @@ def _check_values(read: Formula, columns: Array, offset: Array) -> None:
         raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
 
 
-def _solve(
-    read: Formula,
-    parts: LinearParts,
-    rows: Rows,
-    columns: Array,
-    offset: Array,
-    held: Mapping[str, float],
-    used: Mapping[str, Array],
-    options: tuple[bool, float],
-) -> FitResult:
+def _solve(problem: Problem, parts: LinearParts, columns: Array, offset: Array) -> FitResult:
+    read, held, (rows, used) = problem.read, problem.held, problem.chosen
     _check_values(read, columns, offset)
     scales = np.array([power_of_two_near(float(np.max(np.abs(column)))) for column in columns.T])
     design = columns / scales
@@ -204,7 +112,8 @@ def _solve(
         remarks=remarks,
         transformed=read.transformed,
     )
-    return linear_result(fit, rows, str(read), read.left_text, absolute_sigma=options[0], level=options[1])
+    known, level = problem.request.absolute_sigma, problem.request.level
+    return linear_result(fit, rows, str(read), read.left_text, absolute_sigma=known, level=level)
 
 
 def _curve(

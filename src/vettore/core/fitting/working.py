@@ -16,8 +16,8 @@ import numpy as np
 from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError
 from vettore.core.fitting.prepared import prepared
+from vettore.core.fitting.problem import pick_rows
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.terms import pick_rows
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.write import to_text
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from vettore.core.fitting.asked import DEFAULT_SEED
+from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.study.kinds.fit import Fit
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
-from vettore.core.fitting.counts import Law
+from vettore.core.fitting.noises.counts import Law
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 

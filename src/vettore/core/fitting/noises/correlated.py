@@ -21,13 +21,13 @@ from typing import Any
 import numpy as np
 from scipy.linalg import solve_triangular
 
-from vettore.core.arrays import Array, Mask, Rows, Values, as_values
+from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.linear_result import with_error
-from vettore.core.fitting.record import Memory, Noise
-from vettore.core.fitting.restricted import (
+from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
+from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
+from vettore.core.fitting.noises.restricted import (
     DEPENDENT,
     check_rows,
     even_shares,
@@ -37,8 +37,11 @@ from vettore.core.fitting.restricted import (
     over_shares,
     with_covariance,
 )
+from vettore.core.fitting.problem import Problem
+from vettore.core.fitting.record import Memory, Noise
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
+from vettore.core.fitting.solve import solve
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
 from vettore.core.remarks import Remark, RemarkKind
@@ -59,7 +62,7 @@ FEW_TURNS, NEARLY, ROUGH = 3, 1e-2, 1e-3
 Whitening = tuple[Callable[[Array], Array], float]
 
 
-class _Problem(FormulaRows):
+class _Rows(FormulaRows):
     """Rows whose errors are correlated, and what takes that out of them."""
 
     whiten: Callable[[Array], Array] = staticmethod(np.asarray)
@@ -79,38 +82,40 @@ class _Problem(FormulaRows):
         return Point(mu, residual, self.whiten(slopes), float(residual @ residual))
 
 
-def fit_correlated(
-    first: FitResult,
-    read: Formula,
-    data: Mapping[str, Values],
-    known: Values | None,
-    absolute: bool,
-    limits: Mapping[str, tuple[float, float]],
-    thorough: bool = True,
-) -> FitResult:
-    """Return the fit of rows whose errors are correlated, from an ordinary one of the same rows.
+def fit_correlated(problem: Problem) -> FitResult:
+    """Return the fit of rows whose neighbours are alike, as far as the rows tell. Raises DataError."""
+    first, rows, c = _begun(problem)
+    with np.errstate(all="ignore"):
+        return _by_distance(first, problem, rows, c)
 
-    ``known`` is the covariance (n, n) of all rows that were given, or None where the rows tell how alike neighbours are.
-    Raises DataError.
-    """
+
+def fit_covariance(problem: Problem) -> FitResult:
+    """Return the fit of rows whose covariance (n, n), of all rows that were given, is known. Raises DataError."""
+    first, rows, c = _begun(problem)
+    assert problem.request.covariance is not None
+    with np.errstate(all="ignore"):
+        whitening, spread = _by_matrix(problem.request.covariance, first.rows_in_use)
+        rows.whiten = whitening[0]
+        c, at, steps = least(rows, c, rows.free, problem.limits)
+        ended, absolute = (steps, steps < MOST_STEPS), problem.request.absolute_sigma
+        return _told(first, problem.read, rows, c, at, ended, absolute, whitening[1], None, spread)
+
+
+def _begun(problem: Problem) -> tuple[FitResult, _Rows, Array]:
+    """Return the ordinary fit of the same rows, the rows to be whitened, and where the coefficients begin."""
+    read = problem.read
+    # The ± that are known are those of the covariance.
+    first = solve(replace(problem, request=problem.request.with_(absolute_sigma=False)))
     if not isinstance(read.left, Name):
         raise DataError(f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.")
     free = first.fitted_names
     held = {name: one.value for name, one in first.coefficients.items() if name not in free}
-    columns = {name: as_values(data[name], name)[first.rows_in_use] for name in read.data}
-    problem = _Problem(read.right, columns, first.y, free, held)
+    rows = _Rows(read.right, problem.columns, first.y, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
-        if not np.isfinite(problem.raw(c)[1]).all():
+        if not np.isfinite(rows.raw(c)[1]).all():
             raise DataError(f"The slopes of {read} leave the range of numbers here. Change the unit of a column.")
-        if known is not None:
-            whitening, spread = _by_matrix(known, first.rows_in_use)
-            problem.whiten = whitening[0]
-            c, at, steps = least(problem, c, free, limits)
-            return _told(
-                first, read, problem, c, at, (steps, steps < MOST_STEPS), absolute, whitening[1], None, spread
-            )
-        return _by_distance(first, read, problem, c, limits, thorough)
+    return first, rows, c
 
 
 def _by_matrix(known: Values, used: Mask) -> tuple[Whitening, Array]:
@@ -137,15 +142,9 @@ def _by_matrix(known: Values, used: Mask) -> tuple[Whitening, Array]:
     return (whiten, 2 * float(np.log(np.diag(lower)).sum())), np.sqrt(np.diag(matrix))
 
 
-def _by_distance(
-    first: FitResult,
-    read: Formula,
-    problem: _Problem,
-    c: Array,
-    limits: Mapping[str, tuple[float, float]],
-    thorough: bool,
-) -> FitResult:
+def _by_distance(first: FitResult, problem: Problem, alike: _Rows, c: Array) -> FitResult:
     """Return the fit with the correlation of neighbours told by the rows."""
+    read, thorough = problem.read, problem.request.thorough
     if not read.data:
         raise DataError(f"How alike neighbours are goes with their distance in x, and {read} names no x.")
     order = np.argsort(first.x, kind="stable")
@@ -158,16 +157,16 @@ def _by_distance(
         )
     check_rows(first, "how alike neighbours are")
     steps_apart = gaps / gaps.mean()
-    phi, at, steps, more, turns = -1.0, problem.at(c, None), 0, 0, 0
+    phi, at, steps, more, turns = -1.0, alike.at(c, None), 0, 0, 0
     before, (most, same, still) = phi, (MOST_TURNS, SAME, STILL) if thorough else (FEW_TURNS, NEARLY, ROUGH)
     while turns < most and (turns < 2 or abs(phi - before) > same):
         turns += 1
-        mu, slopes = problem.raw(c)
-        before, phi = phi, likeliest(partial(_figure, problem.y - mu, _span(slopes), order, steps_apart), MOST)
-        problem.whiten, _ = _along(phi, order, steps_apart)
-        c, at, more = least(problem, c, problem.free, limits, still)
+        mu, slopes = alike.raw(c)
+        before, phi = phi, likeliest(partial(_figure, alike.y - mu, _span(slopes), order, steps_apart), MOST)
+        alike.whiten, _ = _along(phi, order, steps_apart)
+        c, at, more = least(alike, c, alike.free, problem.limits, still)
         steps += more
-    of_phi = partial(_figure, problem.y - at.mu, _span(problem.raw(c)[1]), order, steps_apart)
+    of_phi = partial(_figure, alike.y - at.mu, _span(alike.raw(c)[1]), order, steps_apart)
     memory = Memory(
         phi=phi,
         distance=-float(gaps.mean()) / math.log(phi) if phi > 0 else 0.0,
@@ -175,14 +174,14 @@ def _by_distance(
     )
     log_det = _along(phi, order, steps_apart)[1]
     ended = not thorough or (turns < most and more < MOST_STEPS)
-    told = _told(first, read, problem, c, at, (steps, ended), False, log_det, memory, None)
+    told = _told(first, read, alike, c, at, (steps, ended), False, log_det, memory, None)
     if not thorough or told.covariance is None:
         return told
-    mu, slopes = problem.raw(c)
+    mu, slopes = alike.raw(c)
 
     def even(share: float) -> tuple[Array, Array, float]:
         whiten, log_det = _along(share, order, steps_apart)
-        return whiten(slopes), whiten(problem.y - mu), log_det
+        return whiten(slopes), whiten(alike.y - mu), log_det
 
     wider = over_shares(even, even_shares(MOST))
     told = replace(told, own_remarks=(*told.own_remarks, *_doubts(told.n, phi)))
@@ -232,7 +231,7 @@ def _figure(residual: Array, slopes: Array, order: Rows, steps_apart: Array, phi
 def _told(
     first: FitResult,
     read: Formula,
-    problem: _Problem,
+    problem: _Rows,
     c: Array,
     at: Point,
     went: tuple[int, bool],
@@ -288,7 +287,7 @@ def _covariance(root: Array, unit: float | None) -> Array | None:
 
 
 def _coefficients(
-    first: FitResult, problem: _Problem, c: Array, covariance: Array | None, freedom: float
+    first: FitResult, problem: _Rows, c: Array, covariance: Array | None, freedom: float
 ) -> dict[str, Coefficient]:
     out = dict(first.coefficients)
     for place, (name, value) in enumerate(zip(problem.free, c.tolist(), strict=True)):
@@ -321,3 +320,19 @@ def _total(y: Array, ones: Array, with_constant: bool) -> float:
     """Return the sum of squares of whitened y about their mean, which goes with whitened ones, or about zero."""
     middle = float(ones @ y / (ones @ ones)) if with_constant else 0.0
     return float(np.sum((y - middle * ones) ** 2))
+
+
+CORRELATED = NoiseKind(Noise.CORRELATED, fit_correlated, (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X))
+# Asked for by the matrix itself.
+COVARIANCE = NoiseKind(
+    "covariance",
+    fit_covariance,
+    (
+        (
+            frozenset({"sigma", "weights", "sigma_x", "loss", "noise"}),
+            "A covariance says all of the rows' errors: it takes no ± of x or y, no weights, noise or loss.",
+        ),
+        NOT_SHARES,
+        WITHOUT_X,
+    ),
+)

@@ -31,12 +31,13 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.nonlinear import fit_plain
+from vettore.core.fitting.noises.kind import NOT_SHARES, NoiseKind
+from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, least
+from vettore.core.fitting.solve import least_squares, solve_request, with_doubts
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
-from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Node
 from vettore.core.formula.write import name_text, to_text
 from vettore.core.remarks import RemarkKind
@@ -48,20 +49,6 @@ ROUNDING = 4 * float(np.finfo(np.float64).eps)
 # Newton's steps after one that gained less than this share have doubled their digits so many times; what still moves then
 # is the rounding of the formula.
 CALM, CALM_STEPS = 1e-9, 3
-
-
-class ErrorsOfX(NamedTuple):
-    """Standard deviations of x and, where it is known, the correlation of a row's errors of x and y: each (n,) or a number."""
-
-    sigma: Values | float
-    correlation: Values | float | None = None
-
-
-def errors_of_x(sigma: Values | float | None, correlation: Values | float | None) -> ErrorsOfX | None:
-    """Return the errors of x as they were given. Raises DataError for a correlation without a ± of x."""
-    if sigma is None and correlation is not None:
-        raise DataError("correlation is that of the errors of x and y: it needs sigma_x.")
-    return None if sigma is None else ErrorsOfX(sigma, correlation)
 
 
 @dataclass(frozen=True)
@@ -87,7 +74,7 @@ class _Place(NamedTuple):
     parts: Array
 
 
-class _Problem:
+class _Rows:
     """Rows x, y with σ_x, σ_y, ρ (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
 
     def __init__(
@@ -163,40 +150,34 @@ class _Problem:
         return _At(here.x, here.slope, spread, straight / spread, jacobian, float(np.sum(here.parts)))
 
 
-def fit_distances(
-    first: FitResult,
-    read: Formula,
-    data: Mapping[str, Values],
-    in_x: ErrorsOfX,
-    limits: Mapping[str, tuple[float, float]],
-    options: Mapping[str, Any],
-) -> FitResult:
+def fit_distances(problem: Problem) -> FitResult:
     """Return the fit with errors in x, too, from an ordinary one of the same rows with ± of y.
 
-    Rows with a σ_x of zero have an exact x. ``options`` go on to the ordinary fit that tells the result. Raises DataError for
-    a formula of several columns, or ± that are none.
+    Rows with a σ_x of zero have an exact x. Raises DataError for a formula of several columns, or ± that are none.
     """
+    first, read, request = least_squares(problem), problem.read, problem.request
     if len(read.data) != 1:
         raise DataError(f"Errors in x are for a formula of one column; {read} has {len(read.data) or 'none'}.")
     used = first.rows_in_use
-    spread = _of_rows(in_x.sigma, len(used), "sigma_x")[used]
+    assert request.sigma_x is not None
+    spread = _of_rows(request.sigma_x, len(used), "sigma_x")[used]
     _check_sigma(spread, used)
     together = np.zeros(len(spread))
-    if in_x.correlation is not None:
+    if request.correlation is not None:
         if read.transformed:
             raise DataError(
                 f"The correlation is that of x and y themselves: write y, not {read.left_text}, before the =."
             )
-        together = _of_rows(in_x.correlation, len(used), "correlation")[used]
+        together = _of_rows(request.correlation, len(used), "correlation")[used]
         _check_correlation(together, used)
     assert first.sigma is not None
     free, x_name = first.fitted_names, read.data[0]
     held = {name: one.value for name, one in first.coefficients.items() if name not in free}
-    problem = _Problem(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
+    rows = _Rows(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
     with np.errstate(all="ignore"):
-        c, at, steps = least(problem, np.array([first.coefficients[name].value for name in free]), free, limits)
-    told = _told(first, read, c, at, problem, steps, options)
-    return told if in_x.correlation is None else replace(told, error_correlation=together)
+        c, at, steps = least(rows, np.array([first.coefficients[name].value for name in free]), free, problem.limits)
+    told = _told(first, problem, c, at, rows, steps)
+    return with_doubts(told if request.correlation is None else replace(told, error_correlation=together), problem)
 
 
 def _of_rows(given: Values | float, count: int, name: str) -> Array:
@@ -229,27 +210,24 @@ def _rows_that(bad: Mask, used: Mask) -> list[int]:
     return [int(row) for row in np.flatnonzero(used)[bad] + 1]
 
 
-def _told(
-    first: FitResult, read: Formula, c: Array, at: _At, problem: _Problem, steps: int, options: Mapping[str, Any]
-) -> FitResult:
+def _told(first: FitResult, problem: Problem, c: Array, at: _At, rows: _Rows, steps: int) -> FitResult:
     """Return the ordinary result of the rows at the answer, with the measured rows in it."""
-    free, x_name = first.fitted_names, read.data[0]
+    read, free, x_name = problem.read, first.fitted_names, problem.read.data[0]
     y_name = "y" if x_name != "y" else "x"
     while y_name in first.coefficients:
         y_name += "0"
-    straight = problem.y + at.slope * (at.true_x - problem.x)
+    straight = rows.y + at.slope * (at.true_x - rows.x)
     begin = dict(zip(free, c.tolist(), strict=True))
-    held = {name: one.value for name, one in first.coefficients.items() if name not in free and one.held}
     columns = {x_name: at.true_x, y_name: straight}
     text = f"{name_text(y_name)} = {to_text(read.right)}"
-    told = fit_plain(text, columns, start=begin, hold=held, sigma=at.spread, **options)
+    told = solve_request(problem.request.refit(formula=text, data=columns, start=begin, sigma=at.spread))
     moved = max((abs(told.coefficients[name].value - begin[name]) * _size(told, name) for name in free), default=0.0)
     curve = told.given_curve
     if isinstance(curve, FormulaCurve):
         curve = curve.with_values(curve.values)
-        curve.span = (float(problem.x.min()), float(problem.x.max()))
+        curve.span = (float(rows.x.min()), float(rows.x.max()))
     values = {name: told.coefficients[name].value for name in told.coefficients}
-    fitted = problem.value(np.array([values[name] for name in free]), problem.x)
+    fitted = rows.value(np.array([values[name] for name in free]), rows.x)
     remarks = [remark for remark in first.own_remarks if remark.kind not in _OF_THE_SEARCH]
     return replace(
         told,
@@ -265,7 +243,7 @@ def _told(
         rows_in_use=first.rows_in_use,
         left_out=first.left_out,
         sigma_y=first.sigma,
-        sigma_x=problem.sigma_x,
+        sigma_x=rows.sigma_x,
         true_x=at.true_x,
         search=first.search,
         iterations=steps,
@@ -281,3 +259,27 @@ _OF_THE_SEARCH: frozenset[RemarkKind] = frozenset({RemarkKind.BETTER_SQUARES, Re
 def _size(result: FitResult, name: str) -> float:
     error = result.coefficients[name].standard_error
     return 0.0 if not error else 1.0 / error
+
+
+# Asked for by the ± of x themselves.
+ERRORS_IN_X = NoiseKind(
+    "errors_in_x",
+    fit_distances,
+    (
+        NOT_SHARES,
+        (
+            frozenset({"weights"}),
+            "sigma_x takes the standard deviations of y as sigma, and no weights beside them.",
+        ),
+        (frozenset({"loss"}), "A {loss} fit takes no sigma_x. Fit by squares."),
+    ),
+    (
+        (
+            "sigma",
+            (
+                "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
+                "from the curve is its x."
+            ),
+        ),
+    ),
+)

@@ -9,18 +9,15 @@ until neither moves. J is spanned by the basis that the fit gives, so no ρ cost
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Values, as_values
+from vettore.core.arrays import Array
 from vettore.core.errors import DataError
-from vettore.core.fitting.formula_rows import FormulaRows, side_by_side
-from vettore.core.fitting.nonlinear import fit_plain
-from vettore.core.fitting.record import Noise, Spread
-from vettore.core.fitting.restricted import (
+from vettore.core.fitting.noises.formula_rows import FormulaRows, side_by_side
+from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
+from vettore.core.fitting.noises.restricted import (
     beside,
     check_rows,
     edge_shares,
@@ -30,7 +27,10 @@ from vettore.core.fitting.restricted import (
     over_shares,
     with_covariance,
 )
+from vettore.core.fitting.problem import Problem
+from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitResult
+from vettore.core.fitting.solve import solve, solve_request
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
 from vettore.core.remarks import Remark, RemarkKind
@@ -70,27 +70,20 @@ class _Rows:
         return g * math.sqrt(squares / (n - p))
 
 
-def fit_growing(
-    first: FitResult,
-    read: Formula,
-    data: Mapping[str, Values],
-    options: Mapping[str, Any],
-) -> FitResult:
-    """Return the fit whose scatter grows with the curve, from an ordinary one of the same rows; ``options`` go to refits.
-
-    Raises DataError where the rows cannot tell.
-    """
-    _check(first, read)
+def fit_growing(problem: Problem) -> FitResult:
+    """Return the fit whose scatter grows with the curve. Raises DataError where the rows cannot tell."""
+    first = solve(problem)
+    _check(first, problem.read)
     now, share, refits, moved = first, -1.0, 0, np.inf
     names = first.fitted_names
-    before, looks = share, not options.get("thorough", True)
+    before, looks = share, not problem.request.thorough
     most, near, same = (FEW_REFITS, NEARLY, NEARLY) if looks else (MOST_REFITS, SETTLED, SAME_SHARE)
     while refits < most and not (moved < near and abs(share - before) < same):
         refits += 1
         rows = _rows_of(now)
         before, share = share, likeliest(rows.figure, MOST)
         was = {name: now.coefficients[name].value for name in names}
-        now = _refit(first, now, data, rows.sigma(share), options)
+        now = _refit(problem, first, now, rows.sigma(share))
         moved = max(
             (
                 abs(one.value - was[name]) / one.standard_error
@@ -103,20 +96,19 @@ def fit_growing(
     if told.n <= FEW and not looks:
         doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, HELD))
         told = replace(told, own_remarks=(*told.own_remarks, doubt))
-    wider = None if looks else _over_shares(told, read, data)
+    wider = None if looks else _over_shares(told, problem)
     return told if wider is None else with_covariance(told, wider)
 
 
-def _over_shares(told: FitResult, read: Formula, data: Mapping[str, Values]) -> Array | None:
+def _over_shares(told: FitResult, problem: Problem) -> Array | None:
     """Return the covariance over all shares; None where that of the likeliest one has none, or a limit a say in it."""
     names = told.fitted_names
     if told.covariance is None or any(not told.coefficients[name].standard_error for name in names):
         return None
     held = {name: one.value for name, one in told.coefficients.items() if name not in names}
-    columns = {name: as_values(data[name], name)[told.rows_in_use] for name in read.data}
-    problem = FormulaRows(read.right, columns, told.y, names, held)
+    rows_of_formula = FormulaRows(problem.read.right, problem.columns, told.y, names, held)
     c = np.array([told.coefficients[name].value for name in names])
-    slopes, rows = side_by_side(problem.slopes(c), told.n), _rows_of(told)
+    slopes, rows = side_by_side(rows_of_formula.slopes(c), told.n), _rows_of(told)
 
     def even(share: float) -> tuple[Array, Array, float]:
         g = rows.spread(share)
@@ -140,15 +132,12 @@ def _rows_of(fit: FitResult) -> _Rows:
     return _Rows(height / mean if mean > 0 else np.ones(fit.n), fit.residuals, fit.basis() * weighed[:, None])
 
 
-def _refit(
-    first: FitResult, now: FitResult, data: Mapping[str, Values], sigma: Array, options: Mapping[str, Any]
-) -> FitResult:
+def _refit(problem: Problem, first: FitResult, now: FitResult, sigma: Array) -> FitResult:
     """Return the fit of the rows weighted by 1/σ², begun where it stands."""
     whole = np.full(len(first.rows_in_use), np.nan)
     whole[first.rows_in_use] = sigma
     start = {name: now.coefficients[name].value for name in now.searched_for if name in now.fitted_names}
-    held = {name: one.value for name, one in first.coefficients.items() if one.held}
-    return fit_plain(first.formula, data, start=start or None, hold=held, sigma=whole, **options)
+    return solve_request(problem.request.refit(start=start, sigma=whole))
 
 
 def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:
@@ -172,3 +161,6 @@ def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitR
         noise=Noise.GROWING,
         spread=spread,
     )
+
+
+GROWING = NoiseKind(Noise.GROWING, fit_growing, (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X))

@@ -1,4 +1,4 @@
-"""What is asked of the fits of many series, and their rows stacked into arrays."""
+"""What the fits of many series are asked for, and their rows stacked into arrays."""
 
 from __future__ import annotations
 
@@ -12,29 +12,32 @@ from vettore.core.arrays import Array, Mask, Values, as_values, finite
 from vettore.core.errors import DataError
 from vettore.core.fitting.left_side import Sigma, sigma_of_left
 from vettore.core.fitting.prepared import Prepared
+from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import check_sign
 
 AllSeries: TypeAlias = Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]]
 
 
-@dataclass(frozen=True)
-class Asked:
-    """The series, and what is asked of their fits: see fit_many. ``starts`` are those of each series."""
+@dataclass(frozen=True, eq=False)
+class ManyRequest:
+    """The series, and what their fits are asked for: see fit_many. ``starts`` and ``sigma`` are those of each series.
 
+    ``each`` is the request of one, whose formula, hold, limits, level and seed are those of all; ``held`` and ``limits`` are
+    checked.
+    """
+
+    each: FitRequest
     series: Sequence[Mapping[str, Values]]
     labels: tuple[str, ...]
     starts: Sequence[Mapping[str, float] | None]
-    held: Mapping[str, float]
     sigma: Sequence[Sigma] | None
-    absolute_sigma: bool
+    held: Mapping[str, float]
     limits: Mapping[str, tuple[float, float]]
-    level: float
-    seed: int
-    # Fits one of them alone, as fit does.
-    by: Callable[..., FitResult]
+    # Fits one of them alone.
+    by: Callable[[FitRequest], FitResult]
 
-    def named(self, place: int) -> str:
+    def label(self, place: int) -> str:
         """Return how a message calls a series."""
         own = self.labels[place]
         return f"Series {own}" if own == str(place + 1) else f"Series “{own}”"
@@ -47,22 +50,16 @@ class Asked:
         """Whether coefficients lie within their limits."""
         return all(low < values[name] < high for name, (low, high) in self.limits.items())
 
-    def alone(self, formula: str, place: int) -> FitResult:
+    def request_of(self, place: int) -> FitRequest:
+        """Return the request of the fit of a series alone."""
+        return self.each.with_(data=self.series[place], start=self.starts[place], sigma=self.sigma_of(place))
+
+    def alone(self, place: int) -> FitResult:
         """Fit a series alone. Raises DataError, which names it."""
         try:
-            return self.by(
-                formula,
-                self.series[place],
-                start=self.starts[place],
-                hold=self.held,
-                sigma=self.sigma_of(place),
-                absolute_sigma=self.absolute_sigma,
-                limits=self.limits,
-                level=self.level,
-                seed=self.seed,
-            )
+            return self.by(self.request_of(place))
         except DataError as error:
-            raise DataError(f"{self.named(place)}: {error}") from None
+            raise DataError(f"{self.label(place)}: {error}") from None
 
 
 def labelled(data: AllSeries) -> tuple[tuple[str, ...], list[Mapping[str, Values]]]:
@@ -93,12 +90,12 @@ def by_label(sigma: Sequence[Sigma] | Mapping[str, Sigma] | None, labels: Sequen
     return sigma
 
 
-def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Array]:
+def stacked(model: Prepared, request: ManyRequest) -> tuple[dict[str, Array], Array, Array]:
     """Return columns and response of shape (fits, rows), and the roots of their weights, 0 for rows out of use.
 
     A column that is one and the same array in all series stays one, of shape (1, rows).
     """
-    read, series = model.formula, asked.series
+    read, series = model.formula, request.series
     wanted = list(dict.fromkeys([*read.data, *read.measured]))
     tables = {}
     for name in wanted:
@@ -106,7 +103,7 @@ def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Arr
             lists = [one[name] for one in series]
         except KeyError:
             place = next(i for i, one in enumerate(series) if name not in one)
-            raise DataError(f"{asked.named(place)} has no column “{name}”.", column=name) from None
+            raise DataError(f"{request.label(place)} has no column “{name}”.", column=name) from None
         try:
             if not all(_is_simple(values) for values in lists):
                 # Masks, missing values and dates are for the one door of values.
@@ -132,7 +129,7 @@ def stacked(model: Prepared, asked: Asked) -> tuple[dict[str, Array], Array, Arr
     if not finite(y):
         y, mask = np.where(np.isfinite(y), y, 0.0), mask & np.isfinite(y)
     columns = {name: tables[name] for name in read.data}
-    return columns, y, mask.astype(np.float64) if asked.sigma is None else _roots(model, asked, mask)
+    return columns, y, mask.astype(np.float64) if request.sigma is None else _roots(model, request, mask)
 
 
 def _rows_with_numbers(tables: dict[str, Array], response: str) -> Mask:
@@ -151,11 +148,11 @@ def _rows_with_numbers(tables: dict[str, Array], response: str) -> Mask:
     return mask
 
 
-def _roots(model: Prepared, asked: Asked, mask: Mask) -> Array:
+def _roots(model: Prepared, request: ManyRequest, mask: Mask) -> Array:
     """Return 1/σ (fits, rows) of the left sides; 0 for rows out of use and without a ±. Raises DataError."""
     read, roots = model.formula, np.zeros(mask.shape)
-    for place, one in enumerate(asked.series):
-        sigma = asked.sigma_of(place)
+    for place, one in enumerate(request.series):
+        sigma = request.sigma_of(place)
         assert sigma is not None
         measured = {name: as_values(one[name], name) for name in read.measured}
         n = len(measured[read.response])
@@ -165,7 +162,7 @@ def _roots(model: Prepared, asked: Asked, mask: Mask) -> Array:
                 raise DataError(f"{called} has {len(spread)} values for {n} rows. Make them the same length.")
             check_sign(spread, called, zero_allowed=False)
         except DataError as error:
-            raise DataError(f"{asked.named(place)}: {error}") from None
+            raise DataError(f"{request.label(place)}: {error}") from None
         roots[place, :n] = np.where(np.isfinite(spread), 1 / spread, 0.0)
     return np.where(mask, roots, 0.0)
 

@@ -22,17 +22,19 @@ from typing import Any
 
 import numpy as np
 
-from vettore.core.arrays import Array, Rows, Values
+from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
-from vettore.core.fitting.formula_rows import FormulaRows, Point, side_by_side
-from vettore.core.fitting.nonlinear import fit_plain
+from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
+from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_CURVE, WITHOUT_X, NoiseKind
 from vettore.core.fitting.outwards import side
+from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise
+from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import Coefficient, FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, least
-from vettore.core.formula.formula import Formula
-from vettore.core.formula.tree import Node
+from vettore.core.fitting.solve import solve, solve_request
+from vettore.core.formula.tree import Name, Node
 from vettore.core.formula.write import name_text, to_text
 
 # How far from whole a count may be read.
@@ -99,7 +101,7 @@ def _y_ln(y: Array, ratio: Array) -> Array:
     return np.where(y > 0, y * np.log(np.where(y > 0, ratio, 1.0)), 0.0)
 
 
-class _Problem(FormulaRows):
+class _Rows(FormulaRows):
     """Rows of a law and the formula of their mean."""
 
     def __init__(
@@ -128,10 +130,10 @@ class _Problem(FormulaRows):
         columns = [column * slope / spread for column in self.slopes(c)]
         return Point(mu, (self.y - mu) / spread, side_by_side(columns, len(mu)), deviance)
 
-    def without(self, name: str) -> _Problem:
+    def without(self, name: str) -> _Rows:
         """Return the problem with one coefficient held, at what ``held`` then says."""
         free = tuple(other for other in self.free if other != name)
-        return _Problem(self.tree, self.columns, self.y, self.law, free, self.held)
+        return _Rows(self.tree, self.columns, self.y, self.law, free, self.held)
 
 
 def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, rows: Rows) -> Law:
@@ -208,86 +210,75 @@ def looks_counted(x: Array, y: Array) -> bool:
     return LEAST_RATIO < ratio < MOST_RATIO
 
 
-def fit_counts(
-    first: FitResult,
-    read: Formula,
-    data: Mapping[str, Values],
-    law: Law,
-    limits: Mapping[str, tuple[float, float]],
-    options: Mapping[str, Any],
-) -> FitResult:
-    """Return the fit of greatest likelihood, from an ordinary one of the same rows.
-
-    ``options`` go on to the ordinary fit that tells the result.
-    """
-    free = first.fitted_names
+def fit_counts(problem: Problem) -> FitResult:
+    """Return the fit of greatest likelihood, from an ordinary one of the same rows. Raises DataError for what are no counts."""
+    first = solve(problem)
+    if not isinstance(problem.read.left, Name):
+        raise DataError(f"Counts are fitted as they are: write y, not {first.left}, before the =.")
+    free, law = first.fitted_names, _law(first, problem.request)
     held = {name: one.value for name, one in first.coefficients.items() if name not in free}
-    columns = {name: np.asarray(data[name], dtype=np.float64)[first.rows_in_use] for name in read.data}
-    problem = _Problem(read.right, columns, first.y, law, free, held)
+    rows = _Rows(problem.read.right, problem.columns, first.y, law, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
         steps = 0
-        if not np.isfinite(problem.at(c, None).squares):
-            c = _gentler(problem, read, c, first, options)
-        if not np.isfinite(problem.at(c, None).squares):
+        if not np.isfinite(rows.at(c, None).squares):
+            c = _gentler(rows, problem, c)
+        if not np.isfinite(rows.at(c, None).squares):
             for share in FLOORS:
-                problem.floor = share * max(float(first.y.mean()), 1e-3 * law.whole)
-                c, _, more = least(problem, c, free, limits)
+                rows.floor = share * max(float(first.y.mean()), 1e-3 * law.whole)
+                c, _, more = least(rows, c, free, problem.limits)
                 steps += more
-            problem.floor = 0.0
-        c, at, more = least(problem, c, free, limits)
-        return _told(first, read, c, at, problem, (steps, more, limits), options)
+            rows.floor = 0.0
+        c, at, more = least(rows, c, free, problem.limits)
+        return _told(first, problem, c, at, rows, (steps, more))
 
 
-def _gentler(problem: _Problem, read: Formula, c: Array, first: FitResult, options: Mapping[str, Any]) -> Array:
+def _law(first: FitResult, request: FitRequest) -> Law:
+    """Return how the rows in use scatter. Raises DataError."""
+    given, used = request.trials, first.rows_in_use
+    trials: Array | float | None
+    if given is None or isinstance(given, (int, float)):
+        trials = given
+    else:
+        column = as_values(given, "trials")
+        if len(column) != len(used):
+            raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
+        trials = column[used]
+    return law_of(first.y, Noise(request.noise), trials, request.whole, np.flatnonzero(used) + 1)
+
+
+def _gentler(rows: _Rows, problem: Problem, c: Array) -> Array:
     """Return where least squares end for counts that are pulled half a count away from none and all."""
-    law, y = problem.law, problem.y
+    law, y = rows.law, rows.y
     pulled = y + 0.5 if law.trials is None else (y * law.trials + law.whole / 2) / (law.trials + 1)
-    y_name = _free_name(first, read)
     try:
-        there = fit_plain(
-            f"{name_text(y_name)} = {to_text(read.right)}",
-            {**problem.columns, y_name: pulled},
-            hold=_held(first, problem),
-            **options,
-        )
+        there = solve_request(_refit(rows, problem, pulled))
     except DataError:
         return c
-    return np.array([there.coefficients[name].value for name in problem.free])
+    return np.array([there.coefficients[name].value for name in rows.free])
 
 
-def _free_name(first: FitResult, read: Formula) -> str:
-    """Return a name for y that the formula has not."""
-    name = "y"
-    while name in first.coefficients or name in read.data:
+def _refit(rows: _Rows, problem: Problem, y: Array) -> FitRequest:
+    """Return the request of an ordinary fit of the same curve to other y, begun nowhere."""
+    name, read = "y", problem.read
+    while name in read.coefficients or name in read.data:
         name += "0"
-    return name
+    text = f"{name_text(name)} = {to_text(read.right)}"
+    return problem.request.refit(formula=text, data={**rows.columns, name: y}, start=None)
 
 
-def _held(first: FitResult, problem: _Problem) -> dict[str, float]:
-    return {name: one.value for name, one in first.coefficients.items() if name not in problem.free and one.held}
-
-
-def _told(
-    first: FitResult,
-    read: Formula,
-    c: Array,
-    at: Point,
-    problem: _Problem,
-    went: tuple[int, int, Mapping[str, tuple[float, float]]],
-    options: Mapping[str, Any],
-) -> FitResult:
+def _told(first: FitResult, problem: Problem, c: Array, at: Point, rows: _Rows, went: tuple[int, int]) -> FitResult:
     """Return the ordinary result of the rows weighted by the variances at the answer, with the deviance in it."""
     # Steps on the way to a curve above 0, and those from there to the answer.
-    before, steps, limits = went
+    before, steps = went
     if not np.isfinite(at.squares):
         raise DataError(
             "No curve of this formula that fits these counts stays above 0 in every row, as a mean of counts does. Choose a "
             "formula that does, such as an exponential, or limit its coefficients."
         )
-    law, y = problem.law, problem.y
-    _check_bounded(at, problem, len(c))
-    told, moved = _weighted(first, read, c, at, problem, options)
+    law, y = rows.law, rows.y
+    _check_bounded(at, rows, len(c))
+    told, moved = _weighted(problem, c, at, rows)
     mean = float(np.average(y, weights=law.trials))
     nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
     made = replace(
@@ -311,14 +302,14 @@ def _told(
         deviance_of_mean=nothing,
         signed_deviance=np.sign(y - at.mu) * np.sqrt(np.maximum(law.parts(y, at.mu), 0.0)),
     )
-    if not made.converged or len(y) > MOST_RANGED or not options.get("thorough", True):
+    if not made.converged or len(y) > MOST_RANGED or not problem.request.thorough:
         return made
-    return replace(made, coefficients=_ranged(made, problem, c, at.squares, limits))
+    return replace(made, coefficients=_ranged(made, rows, c, at.squares, problem.limits))
 
 
-def _check_bounded(at: Point, problem: _Problem, coefficients: int) -> None:
+def _check_bounded(at: Point, rows: _Rows, coefficients: int) -> None:
     """Refuse an answer that is only on the way to ever greater likelihood. Raises DataError."""
-    law, y = problem.law, problem.y
+    law, y = rows.law, rows.y
     # Rows of none and all alone, each met to the last digit: the step between them may be as steep as it likes.
     apart = law.trials is not None and at.squares <= MET and bool(((y == 0) | (y == law.whole)).all())
     if apart or int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < coefficients:
@@ -328,21 +319,13 @@ def _check_bounded(at: Point, problem: _Problem, coefficients: int) -> None:
         )
 
 
-def _weighted(
-    first: FitResult, read: Formula, c: Array, at: Point, problem: _Problem, options: Mapping[str, Any]
-) -> tuple[FitResult, float]:
+def _weighted(problem: Problem, c: Array, at: Point, rows: _Rows) -> tuple[FitResult, float]:
     """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
-    free, y_name = problem.free, _free_name(first, read)
-    told = fit_plain(
-        f"{name_text(y_name)} = {to_text(read.right)}",
-        {**problem.columns, y_name: problem.y},
-        start=dict(zip(free, c.tolist(), strict=True)),
-        hold=_held(first, problem),
-        sigma=problem.law.spread(at.mu),
-        **{**options, "absolute_sigma": True},
-    )
+    begin = dict(zip(rows.free, c.tolist(), strict=True))
+    weighted = _refit(rows, problem, rows.y).with_(start=begin, sigma=rows.law.spread(at.mu), absolute_sigma=True)
+    told = solve_request(weighted)
     moved = 0.0
-    for name, value in zip(free, c.tolist(), strict=True):
+    for name, value in begin.items():
         one = told.coefficients[name]
         if one.standard_error:
             moved = max(moved, abs(one.value - value) / one.standard_error)
@@ -350,17 +333,17 @@ def _weighted(
 
 
 def _ranged(
-    made: FitResult, problem: _Problem, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
+    made: FitResult, rows: _Rows, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
 ) -> Mapping[str, Coefficient]:
     """Return the coefficients with the ranges of their likelihood; a side without a bound keeps None."""
     quantile = t_quantile(made.level, np.inf)
     out = dict(made.coefficients)
-    for place, name in enumerate(problem.free):
+    for place, name in enumerate(rows.free):
         one = made.coefficients[name]
         if one.standard_error is None or one.at_limit:
             continue
         begin = np.delete(c, place)
-        least_at = partial(_held_at, problem.without(name), name, limits)
+        least_at = partial(_held_at, rows.without(name), name, limits)
         width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
         allowed = deviance + quantile**2
         low, high = (side(least_at, one.value, way, begin, deviance, allowed) for way in (-width, width))
@@ -369,7 +352,7 @@ def _ranged(
 
 
 def _held_at(
-    held: _Problem, name: str, limits: Mapping[str, tuple[float, float]], value: float, begin: Array
+    held: _Rows, name: str, limits: Mapping[str, tuple[float, float]], value: float, begin: Array
 ) -> tuple[float, Array]:
     """Return the least deviance with one coefficient held, and where the others are; infinite where there is none."""
     held.held[name] = value
@@ -382,3 +365,7 @@ def _held_at(
         held.floor = 0.0
     c, at, _ = least(held, begin, held.free, others, RANGED)
     return at.squares, c
+
+
+POISSON = NoiseKind(Noise.POISSON, fit_counts, (TOLD_BY_CURVE, NOT_SHARES, WITHOUT_X))
+BINOMIAL = NoiseKind(Noise.BINOMIAL, fit_counts, (TOLD_BY_CURVE, WITHOUT_X))
