@@ -4,9 +4,9 @@ import json
 
 import jsonschema
 
-from vettore.cli.schema import SCHEMA
+from vettore.cli.schema import whole_schema
 
-WHOLE = json.loads(SCHEMA.read_text(encoding="utf-8"))
+WHOLE = whole_schema()
 
 
 def checked(text):

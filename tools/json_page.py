@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any
 
-from vettore.cli.schema import SCHEMA
+from vettore.cli.schema import whole_schema
 
 PAGE = Path(__file__).parents[1] / "docs" / "JSON.md"
 HEAD = """# What is written as JSON
@@ -20,7 +19,7 @@ Made by `python tools/json_page.py`.
 
 def page() -> str:
     """Return the page."""
-    parts, known = [HEAD], json.loads(SCHEMA.read_text(encoding="utf-8"))["$defs"]
+    parts, known = [HEAD], whole_schema()["$defs"]
     outputs = [name for name in known if name.startswith("vettore.")]
     for title, names in (("Outputs", outputs), ("Their parts", [name for name in known if name not in outputs])):
         parts.append(f"\n## {title}\n")

@@ -65,8 +65,8 @@ def test_shares_need_their_number_of_trials(window, qtbot, settled):
     study = edits.add_formula(study, "s1", "sprouted = 100/(1 + exp((salinity - m)/w))")
     page = page_of(window, settled, study)
     page.how.open_choices(True)
-    page.how.noise.setCurrentIndex(2)
-    page.how.noise.activated.emit(2)
+    page.how.noise.kinds.setCurrentIndex(2)
+    page.how.noise.kinds.activated.emit(2)
     settled()
     assert "number of trials" in page.findings.sentence.text()
     columns = window.session.series.columns

@@ -59,7 +59,7 @@ def test_a_known_covariance_is_chosen_in_the_header_and_taken_as_known(window, q
     settled()
     page = window.pages["Fit"]
     even = page.fit.result.values
-    page.how.noise_chosen.emit("correlated")
+    page.how.noise_chosen.emit("correlated", None)
     settled()
     assert page.fit.result.values != even
     assert "a covariance of the rows, relative" in page.how.sentence.text()

@@ -16,6 +16,8 @@ from vettore.cli.fit_study import study_of
 from vettore.cli.fit_told import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError
+from vettore.core.fitting.noises.listed import OTHERS
+from vettore.words.noises import NOISE_WORDS
 
 if TYPE_CHECKING:
     pass
@@ -56,9 +58,10 @@ SINGLE = {
 @click.option("--sigma-known", is_flag=True, help="Take the standard deviations as known, not as relative weights.")
 @click.option(
     "--noise",
-    type=click.Choice(["poisson", "binomial", "growing", "correlated"]),
-    help="y are counts, or shares of the numbers in --trials; its scatter grows with the curve; neighbours err alike.",
+    type=click.Choice([str(kind.key) for kind in OTHERS]),
+    help=f"{'; '.join(NOISE_WORDS[kind.key].option for kind in OTHERS)}.",
 )
+@click.option("--noise-size", type=float, help="The number of a --noise that needs one.")
 @click.option("--trials", "trials_name", help="Column with of how many each share is; it needs --noise binomial.")
 @click.option("--no-intercept", is_flag=True, help="Fit a polynomial through the origin.")
 @click.option("--span", help="Fit only rows with x in a span, as 0..50, 5.. or ..50.")

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from vettore.core.errors import DataError
+from vettore.core.fitting.noises.listed import NOISES
 
 
 def check_options(asked: dict[str, Any]) -> None:
@@ -43,15 +44,17 @@ def _of_the_model(asked: dict[str, Any], formula: bool, model: bool) -> tuple[En
 
 
 def _of_the_scatter(asked: dict[str, Any]) -> tuple[Entry, ...]:
-    noisy, grows = asked["noise"] is not None, asked["noise"] in ("growing", "correlated")
+    noisy = asked["noise"] is not None
+    kind = NOISES[asked["noise"] or "normal"]
     sigma, covariance = asked["sigma_name"] is not None, asked["covariance"] is not None
-    told = "the rows tell their scatter" if grows else "the scatter of counts follows from the curve"
+    told = "the scatter of counts follows from the curve" if kind.by_likelihood else "the rows tell their scatter"
     by_squares = "what the rows tell of their scatter goes with squares"
-    loss = by_squares if grows else "counts are fitted by their likelihood"
+    loss = "counts are fitted by their likelihood" if kind.by_likelihood else by_squares
     return (
         ("--covariance", covariance, noisy or sigma, "it says all of the scatter"),
         ("--sigma-known", asked["sigma_known"], not (sigma or covariance), "it needs --sigma"),
-        ("--trials", asked["trials_name"] is not None, asked["noise"] != "binomial", "it needs --noise binomial"),
+        ("--trials", asked["trials_name"] is not None, kind.column != "trials", "it needs --noise binomial"),
+        ("--noise-size", asked["noise_size"] is not None, not kind.size, "it is for a --noise that needs a number"),
         ("--sigma", sigma, noisy, told),
         ("--loss", asked["loss"] is not None, noisy, loss),
         ("--sigma-x", asked["sigma_x_name"] is not None, not sigma, "it needs --sigma, the ± of y"),

@@ -63,9 +63,7 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
         own = asked["library"] is not None
         chosen = model_of(asked["model_key"], asked["library"])
         recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
-    recipe = recipe.changed(use_errors=asked["sigma_name"] is not None, errors_known=asked["sigma_known"])
-    noise = asked["noise"] or ("correlated" if asked["covariance"] else "normal")
-    recipe = recipe.changed(use_x_errors=asked["sigma_x_name"] is not None, noise=noise)
+    recipe = recipe.changed(**_scatter(asked))
     if asked["span"] is not None:
         recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):
@@ -78,6 +76,17 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
         seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
     )
     return _with_readings(edits.change_fit(study, decided), asked)
+
+
+def _scatter(asked: dict[str, Any]) -> dict[str, Any]:
+    """Return what a fit decides of the scatter of its rows."""
+    return {
+        "use_errors": asked["sigma_name"] is not None,
+        "errors_known": asked["sigma_known"],
+        "use_x_errors": asked["sigma_x_name"] is not None,
+        "noise": asked["noise"] or ("correlated" if asked["covariance"] else "normal"),
+        "noise_size": asked["noise_size"],
+    }
 
 
 def _with_rows(study: Study, read: Reading) -> Study:

@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
+from typing import Any
 
 import click
 
+from vettore.core.fitting.noises.listed import OTHERS
+
 SCHEMA = Path(__file__).with_name("schema.json")
+
+
+def schema_text() -> str:
+    """Return the schema as text, with the kinds of noise that there are."""
+    names = ", ".join(json.dumps(kind.key) for kind in OTHERS)
+    return SCHEMA.read_text(encoding="utf-8").replace('"enum": []', f'"enum": [{names}]')
+
+
+def whole_schema() -> dict[str, Any]:
+    """Return the schema."""
+    whole: dict[str, Any] = json.loads(schema_text())
+    return whole
 
 
 @click.command()
@@ -16,4 +32,4 @@ def schema() -> None:
     Each output names its part of it, as "vettore.fit/1". Fields are added under the same number; where one is changed or
     taken away, the number rises.
     """
-    click.echo(SCHEMA.read_text(encoding="utf-8"), nl=False)
+    click.echo(schema_text(), nl=False)

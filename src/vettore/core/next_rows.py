@@ -229,7 +229,7 @@ def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
     """Return the standard deviation of one measurement as the fit knows it; of counts that at each x."""
     if result.spread is not None:
         return result.spread.at(np.asarray(curve(x)))
-    if result.noise is not Noise.NORMAL:
+    if result.noise != Noise.NORMAL:
         trials = None if result.trials is None else np.full(len(x), np.median(result.trials))
         return np.sqrt(Law(result.noise, trials, result.whole).variance(np.asarray(curve(x))))
     unit = curve.residual_sd

@@ -15,6 +15,7 @@ from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, VettoreError
+from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.request import SQUARES, Progress
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.coefficient_units import CoefficientUnits
@@ -171,8 +172,9 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
     """
     x, y = _x_and_y(series)
-    sigma = series.sigma if recipe.use_errors and recipe.noise == "normal" else None
-    trials = _trials_of(series) if recipe.noise == "binomial" else None
+    kind = NOISES[recipe.noise]
+    sigma = series.sigma if recipe.use_errors and kind.takes_errors else None
+    trials = _trials_of(series) if kind.column == "trials" else None
     errors_of_x = {} if sigma is None else _errors_of_x(series, recipe)
     mask = series.in_use
     for needed in (sigma, trials, *errors_of_x.values()):
@@ -238,7 +240,7 @@ def _fit_formula(
         hold=dict(recipe.hold),
         limits={name: (low, high) for name, low, high in recipe.limits},
         sigma=sigma,
-        loss=recipe.loss if recipe.noise == "normal" else SQUARES,
+        loss=recipe.loss if NOISES[recipe.noise].takes_errors else SQUARES,
         seed=recipe.seed,
         progress=progress,
         estimate=estimate,
@@ -268,17 +270,18 @@ def _trials_of(series: Series) -> Array:
 
 def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArray[np.intp]) -> dict[str, Any]:
     """Return what a fit is to know of the scatter of y; shares in % are of 100."""
-    if recipe.noise == "normal":
+    kind = NOISES[recipe.noise]
+    if kind.takes_errors:
         return {}
-    covariance = series.covariance if recipe.noise == "correlated" else None
+    covariance = series.covariance if kind.column == "covariance" else None
     if covariance is not None:
         return {"covariance": covariance[np.ix_(rows, rows)], "absolute_sigma": recipe.errors_known}
-    if recipe.noise in ("growing", "correlated"):
-        return {"noise": recipe.noise}
-    if recipe.noise == "poisson":
-        return {"noise": recipe.noise}
-    of = None if trials is None else trials[rows]
-    return {"noise": recipe.noise, "trials": of, "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}
+    scatter: dict[str, Any] = {"noise": kind.key}
+    if kind.size:
+        scatter["noise_size"] = recipe.noise_size
+    if trials is not None:
+        scatter |= {"trials": trials[rows], "whole": 100.0 if series.name_and_unit(Role.Y)[1] == "%" else 1.0}
+    return scatter
 
 
 def coefficient_unit(series: Series, power: int) -> str:

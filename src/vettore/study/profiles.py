@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from vettore.core.errors import DataError
+from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.result import Method
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.formula_fit import FormulaFit
@@ -29,7 +30,7 @@ def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
     own = {name: (one.low, one.high) for name, one in result.coefficients.items()}
     if result.method is Method.LINEAR or not isinstance(recipe, FormulaFit):
         return own
-    sigma = fit.series.sigma if recipe.use_errors and recipe.noise == "normal" else None
+    sigma = fit.series.sigma if recipe.use_errors and NOISES[recipe.noise].takes_errors else None
     spread = None if sigma is None else {fit.series.name_and_unit(Role.Y)[0]: sigma[fit.rows]}
     names = tuple(name for name in result.fitted_names if result.coefficients[name].standard_error is not None)
     return {**own, **profile_intervals(result, fit.series.numbers(fit.rows), names, spread)}

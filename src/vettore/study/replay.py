@@ -13,11 +13,13 @@ from enum import StrEnum
 from typing import Literal
 
 from vettore.core.errors import DataError, VettoreError
+from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.tree import names
 from vettore.core.units import conversion
 from vettore.study import edits, parts
 from vettore.study.columns import column_names
+from vettore.study.kinds.fit import Fit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -143,10 +145,8 @@ def _needed(study: Study, series: Series) -> set[int]:
     for used, role in (("use_errors", Role.Y_ERROR), *in_x):
         if any(getattr(user, used, False) for user in users):
             wanted |= {place for place, column in enumerate(series.columns) if column.role is role}
-    if any(getattr(user, "noise", "") == "binomial" for user in users):
-        wanted |= {place for place, column in enumerate(series.columns) if column.role is Role.TRIALS}
-    if any(getattr(user, "noise", "") == "correlated" for user in users):
-        wanted |= {place for place, column in enumerate(series.columns) if column.role is Role.COVARIANCE}
+    for name in {NOISES[user.noise].column for user in users if isinstance(user, Fit)} - {""}:
+        wanted |= {place for place, column in enumerate(series.columns) if column.role is Role[name.upper()]}
     by_name = {column.name: place for place, column in enumerate(series.columns)}
     known = column_names(series.columns)
     asked: set[str] = set()

@@ -11,6 +11,7 @@ from vettore.core.curve import Curve
 from vettore.core.errors import DataError
 from vettore.core.fitting.compare import Nested
 from vettore.core.fitting.formula_curve import FormulaCurve
+from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.polynomial import polynomial_formula
 from vettore.core.fitting.result import Coefficient, FitResult
 from vettore.core.fitting.shared import fit_shared
@@ -100,7 +101,7 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
             )
         if sigma is not None:
             spreads.append({y_name: sigma})
-    if recipe.noise != "normal":
+    if not NOISES[recipe.noise].takes_errors:
         raise DataError(
             "Fits with common coefficients are by least squares; take y for what scatters in an ordinary way."
         )

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
+from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.formula.coefficient_units import UnitConflict
@@ -18,6 +19,7 @@ from vettore.study.series import ErrorKind, Role, Series
 from vettore.words.checks import check_sentence, gravest_first
 from vettore.words.findings import words_in
 from vettore.words.lines import Line
+from vettore.words.noises import NOISE_WORDS
 
 # Fewer degrees of freedom than this leave the scatter itself poorly known.
 FEW_DEGREES_OF_FREEDOM = 5
@@ -62,7 +64,7 @@ def summary(
     elif result.reduced_chi_squared is not None:
         of = "x and y" if result.sigma_x is not None else "y"
         parts.append(f"Beside the known ± of {of}, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
-    elif result.spread is not None:
+    elif result.spread is not None and result.spread.p is not None:
         parts.append(f"What is left scatters by {spread_in_words(result.spread, y_unit, style)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
@@ -106,14 +108,6 @@ LOSS_WORDS = {
 
 
 OF_CURVE = " of the curve"
-# How y scatters, in words.
-NOISE_WORDS = {
-    "normal": "ordinary scatter",
-    "poisson": "y are counts",
-    "binomial": "y are shares of the number",
-    "growing": "weights from a scatter that grows with y",
-    "correlated": "neighbours that err alike",
-}
 
 
 def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
@@ -127,12 +121,13 @@ def how_in_words(series: Series, recipe: AnyFit, style: NumberStyle) -> str:
     weights, how = "equal weights", LOSS_WORDS.get(recipe.loss, recipe.loss)
     if recipe.noise != "normal":
         trials = series.column(Role.TRIALS)
-        weights = NOISE_WORDS[recipe.noise]
-        if recipe.noise == "correlated" and series.column(Role.COVARIANCE) is not None:
+        kind = NOISES[recipe.noise]
+        size = "" if recipe.noise_size is None else style.short(recipe.noise_size)
+        weights = NOISE_WORDS[recipe.noise].sentence.format(size=size)
+        if kind.column == "covariance" and series.column(Role.COVARIANCE) is not None:
             weights = f"a covariance of the rows, {'known' if recipe.errors_known else 'relative'}"
-        weights += f" in {trials.name}" if recipe.noise == "binomial" and trials is not None else ""
-        by_squares = recipe.noise in ("growing", "correlated")
-        how = "least squares" if by_squares else "greatest likelihood"
+        weights += f" in {trials.name}" if kind.column == "trials" and trials is not None else ""
+        how = "greatest likelihood" if kind.by_likelihood else "least squares"
     elif recipe.use_errors and series.sigma is not None:
         column = series.column(Role.Y_ERROR)
         sizes = {ErrorKind.CONSTANT: f"± {style.short(series.error_of_y.value)}"}
@@ -159,14 +154,11 @@ def conflict_in_words(conflict: UnitConflict) -> str:
 
 def weights_in_words(result: FitResult) -> str:
     """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
-    if result.deviance is not None:
-        return "weights from the scatter of counts about the curve"
-    if result.spread is not None:
-        return "weights 1/σ² from a scatter σ = a + b·|curve| that the rows tell"
     if result.whitened is not None and result.memory is None:
         return f"the covariance of the rows' errors as given, {'known' if result.absolute_sigma else 'relative'}"
-    if result.memory is not None:
-        return "errors of neighbours that are alike, as far as the rows tell"
+    of_noise = NOISE_WORDS[result.noise].weights
+    if of_noise:
+        return of_noise.format(size="" if result.spread is None else f"{100 * result.spread.b:g}")
     if not result.weighted:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
@@ -254,7 +246,7 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
     elif result.memory is not None:
         alike, p = style.fixed(result.memory.phi, 2), style.p_value(result.memory.p)
         squares = Line("neighbours correlate", f"{alike}, {p}")
-    elif result.spread is not None:
+    elif result.spread is not None and result.spread.p is not None:
         told = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
         scatter = Line("scatter, even + of y", told)
         squares = Line("even scatter", style.p_value(result.spread.p))
@@ -303,26 +295,11 @@ def method_in_words(fit: DerivedFit) -> str:
             f"row found beside the coefficients. {fit.result.message.rstrip('.')}"
         )
     elif result.deviance is not None:
-        law = "Poisson counts" if result.noise is Noise.POISSON else "binomial shares of the number of trials"
-        return (
-            f"The greatest likelihood of {law}: Fisher’s scoring and a Newton polish. {fit.result.message.rstrip('.')}; "
-            "standard errors from the expected information, ranges from the likelihood with the other coefficients fitted "
-            "again, R² of the deviance against the mean."
-        )
+        return NOISE_WORDS[result.noise].method.format(message=fit.result.message.rstrip("."))
     elif result.whitened is not None and result.memory is None:
         how = f"Generalised least squares with {weights}. {fit.result.message.rstrip('.')}"
-    elif result.memory is not None:
-        how = (
-            "Generalised least squares with errors whose correlation falls with the distance in x, φ at that of neighbours and "
-            f"so on by its powers: φ of greatest restricted likelihood, ranges over all φ that the rows leave likely. "
-            f"{fit.result.message.rstrip('.')}"
-        )
-    elif result.spread is not None:
-        how = (
-            f"Generalised least squares with {weights}: a and b of greatest restricted likelihood, the rows weighed by them, "
-            "and both again until neither moves; ranges over all shares of a and b that the rows leave likely. "
-            f"{fit.result.message.rstrip('.')}"
-        )
+    elif result.noise != Noise.NORMAL and NOISE_WORDS[result.noise].method:
+        how = NOISE_WORDS[result.noise].method.format(weights=weights, message=fit.result.message.rstrip("."))
     elif result.method is Method.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
     else:

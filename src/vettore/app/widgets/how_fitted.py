@@ -7,23 +7,18 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from vettore.app.widgets.noise_choice import NoiseChoice, positive_in
 from vettore.app.widgets.parts import button, label, section
 from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
 from vettore.core.fitting.noises.counts import looks_counted
-from vettore.core.rounding import NumberStyle, read_number
+from vettore.core.fitting.noises.listed import NOISES
+from vettore.core.rounding import NumberStyle
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
 from vettore.words.fits import LOSS_WORDS, how_in_words
 
 RELATIVE, KNOWN = "± of y are relative", "± of y are known"
 EQUAL, CONSTANT, PERCENT = "equal weights", "± of y is …", "± of y in % is …"
-NOISES = {
-    "normal": "ordinary scatter",
-    "poisson": "counts",
-    "binomial": "shares of n",
-    "growing": "grows with y",
-    "correlated": "neighbours alike",
-}
 
 
 class HowFitted(QWidget):
@@ -36,7 +31,7 @@ class HowFitted(QWidget):
     known_turned = Signal(bool)
     x_errors_turned = Signal(bool)
     loss_chosen = Signal(str)
-    noise_chosen = Signal(str)
+    noise_chosen = Signal(str, object)
     # Whether a span is to be dragged on the plot; False uses all x again.
     span_asked = Signal(bool)
 
@@ -63,14 +58,14 @@ class HowFitted(QWidget):
         self.use_x.hide()
         self.use_counts = button(
             "take y for counts",
-            lambda: self.noise_chosen.emit("poisson"),
+            lambda: self.noise_chosen.emit("poisson", None),
             "link",
             "Whole numbers that scatter by their square root: fitted by the likelihood of counts",
         )
         self.use_counts.hide()
         self.use_growing = button(
             "let the scatter grow with y",
-            lambda: self.noise_chosen.emit("growing"),
+            lambda: self.noise_chosen.emit("growing", None),
             "link",
             "Weigh the rows by a scatter σ = a + b·|y|, with a and b told by the rows",
         )
@@ -127,26 +122,14 @@ class HowFitted(QWidget):
         line.addWidget(self.weights, 1)
         line.addWidget(self.error)
         box.addWidget(self.origin)
-        box.addWidget(self._build_noise())
+        self.noise = NoiseChoice()
+        self.noise.chosen.connect(self.noise_chosen)
+        box.addWidget(self.noise)
         box.addLayout(line)
         box.addWidget(self.known)
         box.addWidget(self.x_errors)
         box.addWidget(self.loss)
         box.addWidget(self.span)
-
-    def _build_noise(self) -> QWidget:
-        self.noise = QComboBox()
-        self.noise.addItems(list(NOISES.values()))
-        self.noise.setAccessibleName("How y scatters")
-        self.noise.setToolTip(
-            "Counts: whole numbers, fitted by the likelihood of Poisson counts.\n"
-            "Shares of n: each of the number in the column of trials, fitted by the binomial likelihood.\n"
-            "Grows with y: σ = a + b·|y|, told by the rows, which are weighed by it.\n"
-            "Neighbours alike: errors that are correlated along x; how much is told by the rows, or by their covariance\n"
-            "where columns of the table hold it."
-        )
-        self.noise.activated.connect(lambda place: self.noise_chosen.emit(list(NOISES)[place]))
-        return self.noise
 
     def _turn(self) -> None:
         """Open the choices in place of the sentence, or go back to it."""
@@ -166,7 +149,7 @@ class HowFitted(QWidget):
         """Show what is decided for a fit of a series."""
         self.sentence.setText(how_in_words(series, recipe, style))
         unused = series.column(Role.Y_ERROR)
-        counts = recipe.noise != "normal"
+        counts = not NOISES[recipe.noise].takes_errors
         offered = unused is not None and not recipe.use_errors and not counts
         x, y = series.values(Role.X), series.values(Role.Y)
         self._counts_offered = (
@@ -177,7 +160,7 @@ class HowFitted(QWidget):
             and looks_counted(x[series.in_use], y[series.in_use])
         )
         self.use_counts.setVisible(self._counts_offered and not self._controls.isVisible())
-        self.noise.setCurrentText(NOISES[recipe.noise])
+        self.noise.show_noise(recipe.noise, recipe.noise_size, style)
         self.use_column.setText(f"use the ± in {unused.name}" if unused is not None and offered else "")
         self.use_column.setVisible(offered and not self._controls.isVisible())
         self.origin.setChecked(not recipe.intercept)
@@ -194,7 +177,7 @@ class HowFitted(QWidget):
         self.weights.setCurrentText(chosen)
         self.weights.setVisible(not counts)
         self.loss.setVisible(not counts)
-        given = recipe.noise == "correlated" and series.column(Role.COVARIANCE) is not None
+        given = NOISES[recipe.noise].column == "covariance" and series.column(Role.COVARIANCE) is not None
         self.known.setVisible(given or (chosen != EQUAL and not counts and recipe.loss == "squares"))
         can = chosen != EQUAL and not counts and recipe.loss == "squares" and series.column(Role.X_ERROR) is not None
         self.x_errors.setVisible(can)
@@ -218,7 +201,7 @@ class HowFitted(QWidget):
             check.kind is Kind.SPREAD and check.verdict is not Verdict.GOOD and check.outcome is Outcome.GROWS
             for check in found
         )
-        free = recipe.noise == "normal" and not recipe.use_errors and recipe.loss == "squares"
+        free = NOISES[recipe.noise].takes_errors and not recipe.use_errors and recipe.loss == "squares"
         self._growing_offered = grows and free and not self._counts_offered
         self.use_growing.setVisible(self._growing_offered and not self._controls.isVisible())
 
@@ -242,12 +225,7 @@ class HowFitted(QWidget):
             self.weights_chosen.emit(ErrorOfY())
 
     def _take_error(self) -> None:
-        value = read_number(self.error.text().replace("%", "").strip())
-        wrong = value is None or not value > 0
-        self.error.setProperty("wrong", wrong)
-        self.error.style().unpolish(self.error)
-        self.error.style().polish(self.error)
-        self.error.setToolTip("A ± is a number above zero." if wrong else "")
-        if not wrong and value is not None:
+        value = positive_in(self.error, "A ± is a number above zero.")
+        if value is not None:
             kind = ErrorKind.CONSTANT if self.weights.currentText() == CONSTANT else ErrorKind.PERCENT
             self.weights_chosen.emit(ErrorOfY(kind, value))

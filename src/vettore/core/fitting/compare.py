@@ -40,7 +40,7 @@ def check_comparable(results: Sequence[FitResult]) -> None:
         raise DataError("The fits rest on different values of y, so their sums of squares say nothing of each other.")
     if len({result.loss for result in results}) > 1:
         raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
-    if any(result.noise is not first.noise or not _alike(result.trials, first.trials) for result in results):
+    if any(result.noise != first.noise or not _alike(result.trials, first.trials) for result in results):
         raise DataError(
             "The fits take the rows for different kinds of noise, so their likelihoods cannot be compared."
         )
@@ -57,7 +57,7 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 
 def _same_weights(result: FitResult, other: FitResult) -> bool:
     # What counts scatter by, or what rows tell of their scatter, follows from each curve; a covariance that is known does not.
-    if result.noise is not Noise.NORMAL:
+    if result.noise != Noise.NORMAL:
         known = result.whitened is not None and result.memory is None
         return not known or math.isclose(result.log_det, other.log_det, rel_tol=1e-9, abs_tol=1e-12)
     # With errors in x what both make of a row depends on the curve; what was given does not.
@@ -173,7 +173,7 @@ def nested_f(small: FitResult, large: FitResult) -> Nested:
     top = small.degrees_of_freedom - large.degrees_of_freedom
     if top < 1 or large.degrees_of_freedom < 1:
         raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
-    if small.noise is not Noise.NORMAL:
+    if small.noise != Noise.NORMAL:
         raise DataError("The scatter of these models follows from their curves; AICc compares them, and no F test.")
     s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
     if t > s * (1 + 1e-9):

@@ -42,6 +42,7 @@ def fit(
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
     whole: float = 1.0,
+    noise_size: float | None = None,
 ) -> FitResult:
     """Fit a formula, or a model of the catalogue, to columns of shape (n,); no starting values are needed.
 
@@ -57,6 +58,7 @@ def fit(
     ``noise`` "poisson" takes y for counts, "binomial" for shares of ``whole`` (1, or 100 for per cent) of so many ``trials``,
     (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
     "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
+    ``noise_size`` is the number of a noise that needs one.
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns``. Raises FormulaError or
     DataError for a request that cannot be met; not converging is a result with a status.
 
@@ -69,7 +71,9 @@ def fit(
     """
     text, estimate = text_of(formula, data, columns, estimate)
     how = (start, hold, limits, sigma, weights, loss, absolute_sigma, level, seed, progress, estimate, thorough)
-    return fit_request(FitRequest(text, data, *how, sigma_x, correlation, covariance, noise, trials, whole))
+    return fit_request(
+        FitRequest(text, data, *how, sigma_x, correlation, covariance, noise, trials, whole, noise_size)
+    )
 
 
 def fit_request(request: FitRequest) -> FitResult:

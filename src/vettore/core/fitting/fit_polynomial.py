@@ -33,6 +33,7 @@ def fit_polynomial(
     noise: str = Noise.NORMAL,
     trials: Values | float | None = None,
     whole: float = 1.0,
+    noise_size: float | None = None,
     thorough: bool = True,
 ) -> FitResult:
     """Fit a polynomial of the given degree to y over x, both of shape (n,).
@@ -55,8 +56,15 @@ def fit_polynomial(
     if noise != Noise.NORMAL or any(given is not None for given in (sigma_x, correlation, covariance)):
         spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))
         known = {"sigma": spread, "weights": weights, "absolute_sigma": absolute_sigma, "sigma_x": sigma_x}
-        known |= {"correlation": correlation, "level": level, "thorough": thorough}
-        options = {**known, "covariance": covariance, "noise": noise, "trials": trials, "whole": whole}
+        known |= {"correlation": correlation, "level": level, "thorough": thorough, "noise_size": noise_size}
+        options = {
+            **known,
+            "covariance": covariance,
+            "noise": noise,
+            "trials": trials,
+            "whole": whole,
+            "noise_size": noise_size,
+        }
         return _as_formula(x, y, degree, intercept, names, options)
     check_options(level, DEFAULT_SEED, SQUARES, absolute_sigma, sigma is not None)
     spread = None if sigma is None else as_sigma(sigma, len(as_values(y, names[1])))

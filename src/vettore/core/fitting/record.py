@@ -27,11 +27,14 @@ class Noise(StrEnum):
 
 @dataclass(frozen=True)
 class Spread:
-    """A scatter σ = ``a`` + ``b``·|μ| about a curve μ; ``p`` is the probability of so much growth in even scatter."""
+    """A scatter σ = ``a`` + ``b``·|μ| about a curve μ; ``p`` is the probability of so much growth in even scatter.
+
+    It is None where the scatter is not told by the rows but known.
+    """
 
     a: float
     b: float
-    p: float
+    p: float | None
 
     def at(self, mu: Array) -> Array:
         """Return σ where the curve is ``mu``."""

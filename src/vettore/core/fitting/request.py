@@ -20,7 +20,7 @@ LOSSES = (SQUARES, "huber", "cauchy", "tukey")
 
 # Fields of a request that a refit leaves at what they are where nothing is said of them.
 PLAIN: dict[str, Any] = {
-    **dict.fromkeys(("sigma_x", "correlation", "covariance", "trials", "estimate")),
+    **dict.fromkeys(("sigma_x", "correlation", "covariance", "trials", "estimate", "noise_size")),
     "noise": Noise.NORMAL,
     "whole": 1.0,
 }
@@ -55,6 +55,7 @@ class FitRequest:
     noise: str = Noise.NORMAL
     trials: Values | float | None = None
     whole: float = 1.0
+    noise_size: float | None = None
 
     @property
     def scatter(self) -> frozenset[str]:

@@ -146,7 +146,7 @@ class FitResult(Goodness, Tells):
     sigma_y: Array | None = None
     error_correlation: Array | None = None
     true_x: Array | None = None
-    noise: Noise = Noise.NORMAL
+    noise: str = Noise.NORMAL
     trials: Array | None = None
     whole: float = 1.0
     signed_deviance: Array | None = None
@@ -225,7 +225,8 @@ class FitResult(Goodness, Tells):
 
     @property
     def _parameters(self) -> int:
-        return super()._parameters + (0 if self.spread is None and self.memory is None else 1)
+        told = self.memory is not None or (self.spread is not None and self.spread.p is not None)
+        return super()._parameters + (1 if told else 0)
 
     def _misfit(self) -> float:
         told = super()._misfit() + self.log_det

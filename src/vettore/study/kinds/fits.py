@@ -38,4 +38,5 @@ def _shared(fit: AnyFit) -> dict[str, Any]:
         "use_x_errors": fit.use_x_errors,
         "span": fit.span,
         "noise": fit.noise,
+        "noise_size": fit.noise_size,
     }

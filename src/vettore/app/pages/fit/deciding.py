@@ -16,6 +16,7 @@ from vettore.study.line_up import OWN, Key
 from vettore.study.pulls import formula_of
 from vettore.study.series import ErrorOfY, Series
 from vettore.study.study import Study
+from vettore.words.noises import NOISE_WORDS
 
 
 class Deciding:
@@ -125,14 +126,9 @@ class Deciding:
         """Take the distances of the rows in x, too, or those in y alone."""
         self._change("use the ± of x" if used else "leave the ± of x out", use_x_errors=used)
 
-    def choose_noise(self, noise: str) -> None:
-        """Take y for counts, for shares of a number of trials, or for what scatters in an ordinary or in a growing way."""
-        told = {
-            "normal": "ordinary scatter",
-            "growing": "let the scatter grow",
-            "correlated": "take neighbours for alike",
-        }
-        self._change(told.get(noise, "take y for counts"), noise=noise)
+    def choose_noise(self, noise: str, size: float | None = None) -> None:
+        """Take y to scatter by a kind of noise, with the number that it may need."""
+        self._change(NOISE_WORDS[noise].edit, noise=noise, noise_size=size)
 
     def take_better(self) -> None:
         """Begin at the better answer that was met beside a start that was given."""

@@ -26,7 +26,6 @@ from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear_result import with_error
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
-from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
 from vettore.core.fitting.noises.restricted import (
     DEPENDENT,
     check_rows,
@@ -320,19 +319,3 @@ def _total(y: Array, ones: Array, with_constant: bool) -> float:
     """Return the sum of squares of whitened y about their mean, which goes with whitened ones, or about zero."""
     middle = float(ones @ y / (ones @ ones)) if with_constant else 0.0
     return float(np.sum((y - middle * ones) ** 2))
-
-
-CORRELATED = NoiseKind(Noise.CORRELATED, fit_correlated, (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X))
-# Asked for by the matrix itself.
-COVARIANCE = NoiseKind(
-    "covariance",
-    fit_covariance,
-    (
-        (
-            frozenset({"sigma", "weights", "sigma_x", "loss", "noise"}),
-            "A covariance says all of the rows' errors: it takes no ± of x or y, no weights, noise or loss.",
-        ),
-        NOT_SHARES,
-        WITHOUT_X,
-    ),
-)

@@ -26,7 +26,6 @@ from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
-from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_CURVE, WITHOUT_X, NoiseKind
 from vettore.core.fitting.outwards import side
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise
@@ -53,14 +52,14 @@ STANDS = 1e-3
 NONE, VAST = 1e-24, 1e12
 # Fewer rows do not tell how they scatter; of counts the ratio of variance to mean is near 1.
 FEWEST, LEAST_RATIO, MOST_RATIO = 8, 0.4, 2.5
-METHODS = {Noise.POISSON: Method.POISSON, Noise.BINOMIAL: Method.BINOMIAL}
+METHODS: dict[str, Method] = {Noise.POISSON: Method.POISSON, Noise.BINOMIAL: Method.BINOMIAL}
 
 
 @dataclass(frozen=True)
 class Law:
     """How counts scatter about their mean: a kind of noise, the ``trials`` (n,) of binomial shares and their ``whole``."""
 
-    noise: Noise
+    noise: str
     trials: Array | None = None
     whole: float = 1.0
 
@@ -136,9 +135,9 @@ class _Rows(FormulaRows):
         return _Rows(self.tree, self.columns, self.y, self.law, free, self.held)
 
 
-def law_of(y: Array, noise: Noise, trials: Array | float | None, whole: float, rows: Rows) -> Law:
+def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, rows: Rows) -> Law:
     """Return how counts scatter, ``rows`` being the numbers of what is given, from 1. Raises DataError for no counts."""
-    if noise is Noise.POISSON:
+    if noise == Noise.POISSON:
         if trials is not None:
             raise DataError("Poisson counts have no trials; noise=“binomial” is for shares of a number of trials.")
         bad = rows[~((y >= 0) & (np.abs(y - np.round(y)) <= WHOLE * np.maximum(y, 1)))]
@@ -244,7 +243,7 @@ def _law(first: FitResult, request: FitRequest) -> Law:
         if len(column) != len(used):
             raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
         trials = column[used]
-    return law_of(first.y, Noise(request.noise), trials, request.whole, np.flatnonzero(used) + 1)
+    return law_of(first.y, request.noise, trials, request.whole, np.flatnonzero(used) + 1)
 
 
 def _gentler(rows: _Rows, problem: Problem, c: Array) -> Array:
@@ -365,7 +364,3 @@ def _held_at(
         held.floor = 0.0
     c, at, _ = least(held, begin, held.free, others, RANGED)
     return at.squares, c
-
-
-POISSON = NoiseKind(Noise.POISSON, fit_counts, (TOLD_BY_CURVE, NOT_SHARES, WITHOUT_X))
-BINOMIAL = NoiseKind(Noise.BINOMIAL, fit_counts, (TOLD_BY_CURVE, WITHOUT_X))

@@ -31,7 +31,6 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.noises.kind import NOT_SHARES, NoiseKind
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.result import FitResult, Method
 from vettore.core.fitting.scoring import MOST_STEPS, least
@@ -259,27 +258,3 @@ _OF_THE_SEARCH: frozenset[RemarkKind] = frozenset({RemarkKind.BETTER_SQUARES, Re
 def _size(result: FitResult, name: str) -> float:
     error = result.coefficients[name].standard_error
     return 0.0 if not error else 1.0 / error
-
-
-# Asked for by the ± of x themselves.
-ERRORS_IN_X = NoiseKind(
-    "errors_in_x",
-    fit_distances,
-    (
-        NOT_SHARES,
-        (
-            frozenset({"weights"}),
-            "sigma_x takes the standard deviations of y as sigma, and no weights beside them.",
-        ),
-        (frozenset({"loss"}), "A {loss} fit takes no sigma_x. Fit by squares."),
-    ),
-    (
-        (
-            "sigma",
-            (
-                "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's distance "
-                "from the curve is its x."
-            ),
-        ),
-    ),
-)

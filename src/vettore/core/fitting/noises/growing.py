@@ -16,7 +16,6 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fitting.noises.formula_rows import FormulaRows, side_by_side
-from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
 from vettore.core.fitting.noises.restricted import (
     beside,
     check_rows,
@@ -27,10 +26,11 @@ from vettore.core.fitting.noises.restricted import (
     over_shares,
     with_covariance,
 )
+from vettore.core.fitting.noises.reweighted import reweighted
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.solve import solve, solve_request
+from vettore.core.fitting.solve import solve
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name
 from vettore.core.remarks import Remark, RemarkKind
@@ -39,10 +39,6 @@ from vettore.core.remarks import Remark, RemarkKind
 MOST = 0.999
 # Rows up to which it is said how often 95 % ranges hold, and that at the least, in per cent (tools/measures/growing.py).
 FEW, HELD = 15, 89.0
-# Refits, and by how many standard errors, and what share, the last may have moved.
-MOST_REFITS, SETTLED, SAME_SHARE = 40, 1e-6, 1e-6
-# The same for a first look at many models.
-FEW_REFITS, NEARLY = 4, 1e-2
 
 
 @dataclass(frozen=True)
@@ -74,25 +70,15 @@ def fit_growing(problem: Problem) -> FitResult:
     """Return the fit whose scatter grows with the curve. Raises DataError where the rows cannot tell."""
     first = solve(problem)
     _check(first, problem.read)
-    now, share, refits, moved = first, -1.0, 0, np.inf
-    names = first.fitted_names
-    before, looks = share, not problem.request.thorough
-    most, near, same = (FEW_REFITS, NEARLY, NEARLY) if looks else (MOST_REFITS, SETTLED, SAME_SHARE)
-    while refits < most and not (moved < near and abs(share - before) < same):
-        refits += 1
-        rows = _rows_of(now)
-        before, share = share, likeliest(rows.figure, MOST)
-        was = {name: now.coefficients[name].value for name in names}
-        now = _refit(problem, first, now, rows.sigma(share))
-        moved = max(
-            (
-                abs(one.value - was[name]) / one.standard_error
-                for name in names
-                if (one := now.coefficients[name]).standard_error
-            ),
-            default=0.0,
-        )
-    told = _told(first, now, share, refits < most or looks)
+
+    def sigma_of(fit: FitResult) -> tuple[Array, float]:
+        rows = _rows_of(fit)
+        share = likeliest(rows.figure, MOST)
+        return rows.sigma(share), share
+
+    now, share, settled = reweighted(problem, first, sigma_of)
+    looks = not problem.request.thorough
+    told = _told(first, now, share, settled)
     if told.n <= FEW and not looks:
         doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, HELD))
         told = replace(told, own_remarks=(*told.own_remarks, doubt))
@@ -132,14 +118,6 @@ def _rows_of(fit: FitResult) -> _Rows:
     return _Rows(height / mean if mean > 0 else np.ones(fit.n), fit.residuals, fit.basis() * weighed[:, None])
 
 
-def _refit(problem: Problem, first: FitResult, now: FitResult, sigma: Array) -> FitResult:
-    """Return the fit of the rows weighted by 1/σ², begun where it stands."""
-    whole = np.full(len(first.rows_in_use), np.nan)
-    whole[first.rows_in_use] = sigma
-    start = {name: now.coefficients[name].value for name in now.searched_for if name in now.fitted_names}
-    return solve_request(problem.request.refit(start=start, sigma=whole))
-
-
 def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:
     """Return the last refit with the scatter that it rests on."""
     rows = _rows_of(now)
@@ -161,6 +139,3 @@ def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitR
         noise=Noise.GROWING,
         spread=spread,
     )
-
-
-GROWING = NoiseKind(Noise.GROWING, fit_growing, (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X))

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
 from dataclasses import dataclass
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
 
-from vettore.core.errors import DataError
-from vettore.core.fitting.problem import Problem
-from vettore.core.fitting.request import FitRequest
-from vettore.core.fitting.result import FitResult
+from vettore.core.errors import DataError, a_number
+
+if TYPE_CHECKING:
+    from vettore.core.fitting.problem import Problem
+    from vettore.core.fitting.request import FitRequest
+    from vettore.core.fitting.result import FitResult
 
 # Options of a request that are refused together, and in which words; {noise} is the kind that was asked for.
 Refusal = tuple[frozenset[str], str]
@@ -34,15 +38,23 @@ TOLD_BY_CURVE: Refusal = (
 
 @dataclass(frozen=True)
 class NoiseKind:
-    """How y scatters about the curve: the name by which it is asked for, its solver, and the options that it ``refuses``.
+    """How y scatters about the curve: the ``key`` by which it is asked for, its solver, and the options that it ``refuses``.
 
-    ``needs`` are options without which it cannot be told, each with what to say where one is missing.
+    ``solver`` names a module and its function that makes the result of a problem; it is loaded when something is fitted.
+    ``needs`` are options without which it cannot be told, each with what to say where one is missing. ``size`` is what the
+    number says that it needs, "" for none, and ``column`` the role of the column that it uses.
     """
 
     key: str
-    solve: Callable[[Problem], FitResult]
+    solver: str
     refuses: tuple[Refusal, ...]
     needs: tuple[tuple[str, str], ...] = ()
+    # Whether the ± of y weigh the rows.
+    takes_errors: bool = False
+    # Whether a likelihood is made greatest, rather than squares least.
+    by_likelihood: bool = False
+    column: str = ""
+    size: str = ""
 
     def check(self, request: FitRequest) -> None:
         """Refuse a request that holds what this kind cannot heed, or lacks what it needs. Raises DataError."""
@@ -53,3 +65,23 @@ class NoiseKind:
         for option, sentence in self.needs:
             if option not in given:
                 raise DataError(sentence)
+        if request.noise_size is not None and not self.size:
+            raise DataError(f"noise_size is for a noise that needs a number; “{request.noise}” needs none.")
+        if self.size:
+            positive_number(request.noise_size, self.size, self.key)
+
+    def solve(self, problem: Problem) -> FitResult:
+        """Return the fit of a problem. Raises DataError."""
+        module, _, function = self.solver.rpartition(".")
+        solver: Any = getattr(import_module(f"vettore.core.fitting.{module}"), function)
+        return solver(problem)
+
+
+def positive_number(value: float | None, what: str, key: str) -> float:
+    """Return the number that a noise needs. Raises DataError for none, or one that is not above 0."""
+    if value is None:
+        raise DataError(f"noise “{key}” needs noise_size: {what}.")
+    number = a_number(value, what[0].upper() + what[1:])
+    if not 0 < number < math.inf:
+        raise DataError(f"{what[0].upper() + what[1:]} is a number above 0; {number:g} was given.")
+    return number

@@ -1,17 +1,65 @@
-"""The kinds of noise that a fit can be asked for: a new one is a file beside this one, and an entry here."""
+"""The kinds of noise that a fit can be asked for: a new one is a solver beside this file, an entry here and its words."""
 
 from __future__ import annotations
 
-from vettore.core.errors import DataError
-from vettore.core.fitting.noises.correlated import CORRELATED, COVARIANCE
-from vettore.core.fitting.noises.counts import BINOMIAL, POISSON
-from vettore.core.fitting.noises.errors_in_x import ERRORS_IN_X
-from vettore.core.fitting.noises.growing import GROWING
-from vettore.core.fitting.noises.kind import NoiseKind
-from vettore.core.fitting.noises.normal import NORMAL
-from vettore.core.fitting.request import FitRequest
+from typing import TYPE_CHECKING
 
-NOISES = {kind.key: kind for kind in (NORMAL, POISSON, BINOMIAL, GROWING, CORRELATED)}
+from vettore.core.errors import DataError
+from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_CURVE, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
+from vettore.core.fitting.record import Noise
+
+if TYPE_CHECKING:
+    from vettore.core.fitting.request import FitRequest
+
+NORMAL = NoiseKind(Noise.NORMAL, "solve.solve", (NOT_SHARES, WITHOUT_X), takes_errors=True)
+OTHERS = (
+    NoiseKind(Noise.POISSON, "noises.counts.fit_counts", (TOLD_BY_CURVE, NOT_SHARES, WITHOUT_X), by_likelihood=True),
+    NoiseKind(
+        Noise.BINOMIAL, "noises.counts.fit_counts", (TOLD_BY_CURVE, WITHOUT_X), by_likelihood=True, column="trials"
+    ),
+    NoiseKind(Noise.GROWING, "noises.growing.fit_growing", (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X)),
+    NoiseKind(
+        Noise.CORRELATED,
+        "noises.correlated.fit_correlated",
+        (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X),
+        column="covariance",
+    ),
+)
+NOISES = {kind.key: kind for kind in (NORMAL, *OTHERS)}
+# Asked for by the covariance of the rows, or by the ± of x.
+COVARIANCE = NoiseKind(
+    "covariance",
+    "noises.correlated.fit_covariance",
+    (
+        (
+            frozenset({"sigma", "weights", "sigma_x", "loss", "noise"}),
+            "A covariance says all of the rows' errors: it takes no ± of x or y, no weights, noise or loss.",
+        ),
+        NOT_SHARES,
+        WITHOUT_X,
+    ),
+)
+ERRORS_IN_X = NoiseKind(
+    "errors_in_x",
+    "noises.errors_in_x.fit_distances",
+    (
+        NOT_SHARES,
+        (
+            frozenset({"weights"}),
+            "sigma_x takes the standard deviations of y as sigma, and no weights beside them.",
+        ),
+        (frozenset({"loss"}), "A {loss} fit takes no sigma_x. Fit by squares."),
+    ),
+    (
+        (
+            "sigma",
+            (
+                "sigma_x needs sigma, too: without the standard deviations of y nobody can tell which part of a row's "
+                "distance from the curve is its x."
+            ),
+        ),
+    ),
+)
 
 
 def kind_of(request: FitRequest) -> NoiseKind:
