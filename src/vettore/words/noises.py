@@ -60,6 +60,16 @@ NOISE_WORDS = {
         "Generalised least squares with {weights}: a and b of greatest restricted likelihood, the rows weighed by them, "
         "and both again until neither moves; ranges over all shares of a and b that the rows leave likely. {message}",
     ),
+    "percent": NoiseWords(
+        "± in % of the curve",
+        "weights from ± {size} % of the curve, known",
+        "take the ± for a share of the curve",
+        "its ± is --noise-size per cent of the curve",
+        "± in % of the curve: a known ± of so many per cent of what the curve says, as of an instrument.",
+        "weights 1/σ² from a known σ of {size} % of the curve",
+        "Generalised least squares with {weights}, the rows weighed by the curve and fitted again until neither moves. "
+        "{message}",
+    ),
     "correlated": NoiseWords(
         "neighbours alike",
         "neighbours that err alike",

@@ -5,12 +5,24 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from vettore.core.errors import DataError
-from vettore.core.fitting.noises.kind import NOT_SHARES, TOLD_BY_CURVE, TOLD_BY_ROWS, WITHOUT_X, NoiseKind
+from vettore.core.fitting.noises.kind import (
+    KNOWN,
+    NOT_SHARES,
+    TOLD_BY_CURVE,
+    TOLD_BY_ROWS,
+    WITHOUT_X,
+    NoiseKind,
+    Refusal,
+)
 from vettore.core.fitting.record import Noise
 
 if TYPE_CHECKING:
     from vettore.core.fitting.request import FitRequest
 
+KNOWN_BY_NUMBER: Refusal = (
+    KNOWN,
+    "The scatter is known by its number: a {noise} fit takes no other ± of x or y, no weights and no other loss.",
+)
 NORMAL = NoiseKind(Noise.NORMAL, "solve.solve", (NOT_SHARES, WITHOUT_X), takes_errors=True)
 OTHERS = (
     NoiseKind(Noise.POISSON, "noises.counts.fit_counts", (TOLD_BY_CURVE, NOT_SHARES, WITHOUT_X), by_likelihood=True),
@@ -18,6 +30,12 @@ OTHERS = (
         Noise.BINOMIAL, "noises.counts.fit_counts", (TOLD_BY_CURVE, WITHOUT_X), by_likelihood=True, column="trials"
     ),
     NoiseKind(Noise.GROWING, "noises.growing.fit_growing", (TOLD_BY_ROWS, NOT_SHARES, WITHOUT_X)),
+    NoiseKind(
+        "percent",
+        "noises.percent.fit_percent",
+        (KNOWN_BY_NUMBER, NOT_SHARES, WITHOUT_X),
+        size="the ± of y in per cent of the curve",
+    ),
     NoiseKind(
         Noise.CORRELATED,
         "noises.correlated.fit_correlated",
