@@ -27,7 +27,7 @@ def cluster():
     local = {"n_workers": 2, "threads_per_worker": 1, "processes": True, "dashboard_address": "127.0.0.1:0"}
     with (
         # One that was killed is not waited for.
-        dask.config.set({"distributed.scheduler.allowed-failures": 1, "distributed.comm.timeouts.connect": "4s"}),
+        dask.config.set({"distributed.scheduler.allowed-failures": 1, "distributed.comm.timeouts.connect": "30s"}),
         LocalCluster(**local, memory_limit=0, silence_logs=50) as made,
     ):
         yield made
@@ -63,6 +63,18 @@ def test_a_replay_on_a_cluster_is_that_of_one_process(cluster, tmp_path, monkeyp
     # As they are written: a number that is none is like itself.
     assert [repr(row) for row in together.rows] == [repr(row) for row in alone.rows]
     assert {row.file for row in together.failed} == {"run0.tsv", "run5.tsv", "run10.tsv"}
+
+
+def test_a_cluster_without_workers_is_said(monkeypatch):
+    """What nobody works on is not waited for without end."""
+    monkeypatch.setattr(module, "LOOK", 0.05)
+    monkeypatch.setattr(module, "WITHOUT", 0.2)
+    none = {"n_workers": 0, "dashboard_address": "127.0.0.1:0", "silence_logs": 50}
+    with (
+        LocalCluster(**none) as empty,
+        pytest.raises(VettoreError, match=r"no worker for 0 s.*start workers"),
+    ):
+        list(run_on(empty.scheduler_address, work, lost, [1, 2], start, (0,)))
 
 
 def test_no_scheduler_is_said(tmp_path, monkeypatch):

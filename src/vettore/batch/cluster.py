@@ -6,7 +6,9 @@ so that the one item that does it is told and nothing else is lost.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
 from vettore.batch.pool import WAITING, Numbered, loads, work_on
@@ -15,8 +17,10 @@ from vettore.core.errors import VettoreError
 if TYPE_CHECKING:
     from distributed import Client, Future
 
-# Seconds within which a scheduler must answer.
-PATIENCE = 10
+# Seconds within which a scheduler must answer, between two looks at whether there are workers, and without any.
+PATIENCE, LOOK, WITHOUT = 10, 5.0, 120.0
+# The same between two looks at whether a load is done.
+BETWEEN = 0.005
 _begun: list[Any] = [None]
 
 
@@ -60,20 +64,17 @@ def _results(
     work: Callable[[Any], Any],
     lost: Callable[[Any], Any],
     waiting: Iterator[list[Numbered]],
-    asked: tuple[Callable[..., None], tuple[Any, ...]],
+    begin: tuple[Callable[..., None], tuple[Any, ...]],
 ) -> Iterator[tuple[int, Any]]:
-    from distributed import as_completed
     from distributed.scheduler import KilledWorker
 
     under_way: dict[Future, list[Numbered]] = {}
     suspects: list[Numbered] = []
-    ready = as_completed(loop=client.loop)
+    alive = _Alive(client)
 
     def hand_out(chunk: list[Numbered]) -> None:
         # What is asked goes along with each load: what was sent beforehand would be gone with the workers that had it.
-        future = client.submit(_begin_and_work, *asked, work, chunk, pure=False)
-        under_way[future] = chunk
-        ready.add(future)
+        under_way[client.submit(_begin_and_work, *begin, work, chunk, pure=False)] = chunk
 
     def fill() -> None:
         # Workers come and go; what waits is bounded by how many there are now.
@@ -86,10 +87,10 @@ def _results(
 
     fill()
     while under_way:
-        future = next(ready)
+        future = alive.first_of(list(under_way))
         chunk = under_way.pop(future)
         try:
-            results = future.result()
+            results = alive.result_of(future)
         except KilledWorker:
             if len(chunk) == 1:
                 suspects += chunk
@@ -102,9 +103,51 @@ def _results(
     # What was waiting beside the culprit is under suspicion as well: each alone, nothing else can have killed its worker.
     for place, item in suspects:
         try:
-            yield place, client.submit(_begin_and_work, *asked, work, [(place, item)], pure=False).result()[0]
+            yield place, alive.result_of(client.submit(_begin_and_work, *begin, work, [(place, item)], pure=False))[0]
         except KilledWorker:
             yield place, lost(item)
+
+
+class _Alive:
+    """Waits for a cluster as long as it has workers, or some come back: what nobody works on is never done."""
+
+    def __init__(self, client: Client) -> None:
+        self._client = client
+        self._seen = self._looked = time.monotonic()
+
+    def first_of(self, futures: list[Future]) -> Future:
+        """Return a future that is done. Raises VettoreError."""
+        while True:
+            for future in futures:
+                if future.done():
+                    return future
+            self._look()
+            time.sleep(BETWEEN)
+
+    def result_of(self, future: Future) -> list[Any]:
+        """Return what a future came to; it is worked out again where its worker died with it. Raises VettoreError."""
+        while True:
+            try:
+                results: list[Any] = future.result(timeout=LOOK)
+                return results
+            except TimeoutError:
+                self._look()
+
+    def _look(self) -> None:
+        now = time.monotonic()
+        if now - self._looked < LOOK:
+            return
+        self._looked = now
+        with suppress(OSError):
+            # A scheduler that is gone has no workers.
+            if self._client.nthreads():
+                self._seen = now
+                return
+        if now - self._seen > WITHOUT:
+            raise VettoreError(
+                f"The cluster has had no worker for {WITHOUT:.0f} s, so that nothing is done any more. What is done is kept: "
+                "start workers with “dask worker ADDRESS”, and run it again."
+            )
 
 
 def _begin_and_work(
