@@ -76,7 +76,7 @@ def test_the_menu_makes_both_axes_logarithmic(plot, qtbot, window):
         menu_line(menu, words).trigger()
         menu.close()
     page = window.pages["Data"]
-    assert (page.asked.log_x.isChecked(), page.asked.log_y.isChecked()) == (True, True)
+    assert (page.choices.log_x.isChecked(), page.choices.log_y.isChecked()) == (True, True)
     box = plot.upper.vb
     at = [box.mapViewToScene(QPointF(np.log10(x), np.log10(5 * x**1.5))) for x in (0.01, 0.3, 10)]
     slopes = [(b.y() - a.y()) / (b.x() - a.x()) for a, b in pairwise(at)]

@@ -54,22 +54,22 @@ def test_methods_are_compared_read_and_filled_in(on_page, qtbot, settled):
     page = on_page("Interpolate", "Pond")
     session = page.session
     before = session.study
-    assert {"monotone", "cubic", "smoothing", "linear"} <= set(page.asked.methods.thumbnails)
-    qtbot.mouseClick(page.asked.methods.thumbnails["cubic"], LEFT)
+    assert {"monotone", "cubic", "smoothing", "linear"} <= set(page.choices.methods.thumbnails)
+    qtbot.mouseClick(page.choices.methods.thumbnails["cubic"], LEFT)
     settled()
     assert page.curve.method.key == "cubic"
-    assert "12 … 15.5 h" in page.told.gaps.text()
+    assert "12 … 15.5 h" in page.findings.gaps.text()
     qtbot.keyClicks(page.at, "13; 14,5")
     qtbot.keyClick(page.at, ENTER)
     settled()
     assert session.study.interpolant_of(session.series.id).read_at == (13.0, 14.5)
-    assert len(page.told.values.texts) == 2
-    page.told.values.copy()
+    assert len(page.findings.values.texts) == 2
+    page.findings.values.copy()
     full = repr(float(page.curve(13.0)))
     assert full in QApplication.clipboard().text()
     assert f"<td>{full}</td>" in QApplication.clipboard().mimeData().html()
     for kind, written in (("Markdown", f"| {full} |"), ("LaTeX", f"& {full} "), ("HTML", f"<td>{full}</td>")):
-        page.told.values.copying.copy_as(kind)
+        page.findings.values.copying.copy_as(kind)
         assert written in QApplication.clipboard().text()
     qtbot.keyClicks(page.every, "0.5")
     qtbot.keyClick(page.every, ENTER)
@@ -92,7 +92,7 @@ def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_p
 
     page = on_page("Interpolate", "Pond")
     session, source = page.session, page.session.series
-    one = page.asked.methods.thumbnails["linear"]
+    one = page.choices.methods.thumbnails["linear"]
     qtbot.mouseClick(one, LEFT, pos=QPoint(one.width() - 12, 12))
     wait_for(lambda: page.methods.pinned == ["linear"])
     assert [name for name, _ in page.plot.legend.entries] == ["Monotone cubic", "Straight pieces"]
@@ -115,10 +115,10 @@ def test_methods_are_overlaid_filled_series_follow_and_the_pieces_are_shown(on_p
     assert not np.array_equal(now, before)
     session.undo()
     assert np.array_equal(session.study.find_series(copy.id).data[1].values, before)
-    qtbot.mouseClick(page.asked.methods.thumbnails["clamped"], LEFT)
+    qtbot.mouseClick(page.choices.methods.thumbnails["clamped"], LEFT)
     settled()
-    page.asked.end_slopes[0].setText("0,5")
-    qtbot.keyClick(page.asked.end_slopes[0], ENTER)
+    page.choices.end_slopes[0].setText("0,5")
+    qtbot.keyClick(page.choices.end_slopes[0], ENTER)
     settled()
     assert float(page.curve.slope(page.curve.span[0])) == pytest.approx(0.5)
     page.show_working()
@@ -133,8 +133,8 @@ def test_smoothing_is_chosen_by_the_data_or_by_hand(on_page, qtbot, settled):
     page.choose("smoothing")
     settled()
     found = page.curve.penalty
-    page.asked.slider.setValue(page.asked.slider.maximum())
-    page.asked.slider.sliderReleased.emit()
+    page.choices.slider.setValue(page.choices.slider.maximum())
+    page.choices.slider.sliderReleased.emit()
     settled()
     assert page.curve.penalty == pytest.approx(found * 1e5)
     assert page.curve.swing >= 0
@@ -148,27 +148,27 @@ def test_what_lies_beyond_the_points_is_asked_for_drawn_read_and_saved(on_page, 
     session = page.session
     page.choose("linear")
     settled()
-    assert page.asked.outside.currentText() == "nothing"
+    assert page.choices.outside.currentText() == "nothing"
     page.at.setText("50; 20")
     qtbot.keyClick(page.at, ENTER)
     settled()
     assert session.study.interpolant_of(session.series.id).read_at == ()
-    page.asked.outside.setFocus()
-    qtbot.keyClick(page.asked.outside, Qt.Key.Key_Down)
-    page.asked.outside.activated.emit(page.asked.outside.currentIndex())
+    page.choices.outside.setFocus()
+    qtbot.keyClick(page.choices.outside, Qt.Key.Key_Down)
+    page.choices.outside.activated.emit(page.choices.outside.currentIndex())
     settled()
     assert not page.curve.ends_at_span
     assert float(page.curve(60.0)) == page.curve.y[-1]
     qtbot.keyClick(page.at, ENTER)
     settled()
-    assert [row[0] for row in page.told.values.texts] == ["50, beyond", "20"]
+    assert [row[0] for row in page.findings.values.texts] == ["50, beyond", "20"]
     path = tmp_path / "pond.vettore"
     save_study(session.study, path)
     assert open_study(path).interpolants == session.study.interpolants
     session.undo()
     session.undo()
     settled()
-    assert page.asked.outside.currentText() == "nothing"
+    assert page.choices.outside.currentText() == "nothing"
     assert page.curve.ends_at_span
 
 
@@ -345,12 +345,12 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
     qtbot.mouseClick(page.shelf.makers["÷"], LEFT)
     assert page.shown.recipe.made.startswith("rest")
     qtbot.mouseClick(page.shelf.buttons[session.study.polynomials[1].id], LEFT)
-    assert "2 real roots, all single" in page.told.sentence.text()
+    assert "2 real roots, all single" in page.findings.sentence.text()
     drag_line(qtbot, page.plot, 1.0, 2.0, y=0.0)
     wait_for(lambda: page.shown.recipe.made == "by dragging a root")
     assert page.shown.polynomial.real_roots()[1] == pytest.approx(2.0, abs=0.05)
-    qtbot.mouseClick(page.told.as_function, LEFT)
-    qtbot.mouseClick(page.told.as_model, LEFT)
+    qtbot.mouseClick(page.findings.as_function, LEFT)
+    qtbot.mouseClick(page.findings.as_model, LEFT)
     settled()
     assert page.session.curve.formula.startswith("discharge = a + b*(-4")
     assert session.study.functions[0].formula == page.shown.polynomial.formula()
@@ -358,7 +358,7 @@ def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot
         session.undo()
     qtbot.keyClicks(page.at, "0 .. 2 every 0.5")
     qtbot.keyClick(page.at, ENTER)
-    assert len(page.told.value_table.texts) == 5
+    assert len(page.findings.value_table.texts) == 5
     qtbot.keyClicks(page.shelf.roots, "1+i")
     qtbot.keyClick(page.shelf.roots, ENTER)
     assert len(session.study.polynomials) == 5
@@ -372,5 +372,5 @@ def test_a_fit_on_the_shelf_carries_its_uncertainty(on_page, settled):
     page = on_page("Polynomial", "Stage")
     page.add_from_fit()
     assert page.shown.polynomial.covariance is not None
-    assert page.told.root_table.texts[0][1] != "—"
+    assert page.findings.root_table.texts[0][1] != "—"
     assert "±" in page.status()[1]

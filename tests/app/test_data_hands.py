@@ -196,14 +196,14 @@ def test_rows_are_chosen_by_lasso_span_and_box(page, window, qtbot):
     """What is enclosed on the plot is chosen in the table; the view stays."""
     x, y = window.session.series.values(Role.X), window.session.series.values(Role.Y)
     view = page.plot.upper.vb.viewRange()
-    page.asked.hand.setCurrentText(str(Hand.SPAN))
+    page.choices.hand.setCurrentText(str(Hand.SPAN))
     drag(qtbot, page.plot, [(25, 4), (50, 4)])
     assert window.session.rows == frozenset(np.flatnonzero((x >= 25) & (x <= 50)).tolist())
-    page.asked.hand.setCurrentText(str(Hand.LASSO))
+    page.choices.hand.setCurrentText(str(Hand.LASSO))
     drag(qtbot, page.plot, [(50, 1.7), (120, 1.7), (120, 3.2), (50, 3.2), (50, 2.0)])
     assert window.session.rows == frozenset(np.flatnonzero((x > 50) & (y < 3.2)).tolist())
     assert page.plot.upper.vb.viewRange() == view
-    page.asked.hand.setCurrentText(str(Hand.ZOOM))
+    page.choices.hand.setCurrentText(str(Hand.ZOOM))
     drag(qtbot, page.plot, [(20, 3), (60, 5)])
     assert page.plot.upper.vb.viewRange() != view
     qtbot.keyClick(page.plot, Qt.Key.Key_Backspace)
@@ -349,7 +349,7 @@ def test_what_to_look_at_offers_its_remedy(page, window, qtbot, settled):
     window.session.choose_rows({9})
     window.session.bring_back()
     settled()
-    (far,) = [finding for finding in page.told.look.findings if finding.kind is FindingKind.FAR_OFF]
+    (far,) = [finding for finding in page.findings.look.findings if finding.kind is FindingKind.FAR_OFF]
     assert far.rows == (9,)
     page._remedy(far)
     assert "far from" in window.session.series.reason(9)
@@ -368,7 +368,7 @@ def test_pictures_recent_studies_and_several_series(window, qtbot, settled, tmp_
     for ending, mark in ((".png", b"\x89PNG"), (".svg", b"<svg"), (".pdf", b"%PDF")):
         save_picture(page.plot, tmp_path / f"plot{ending}")
         assert mark in (tmp_path / f"plot{ending}").read_bytes()[:200]
-    page.asked.log_y.click()
+    page.choices.log_y.click()
     assert page.plot.upper.vb.viewRange()[1][0] < np.log10(0.0652) < page.plot.upper.vb.viewRange()[1][1]
     window.session.path = tmp_path / "kept.vettore"
     window.saving.save()

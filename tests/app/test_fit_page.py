@@ -269,7 +269,7 @@ def test_one_model_over_several_series_with_a_common_rate(page, qtbot, settled):
         study = edits.add_series(study, Table(columns, Source("made")), f"Jar {number}")
     session.do("jars", study)
     settled()
-    qtbot.mouseClick(page.asked.more, LEFT)
+    qtbot.mouseClick(page.choices.more, LEFT)
     dialog = page.over.several
     dialog.series[page.fit.series.id].setChecked(False)
     for one in session.study.series:
@@ -336,7 +336,7 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
     from vettore.files.library import read_library, write_library
 
     bench = page.bench
-    qtbot.mouseClick(page.asked.write, LEFT)
+    qtbot.mouseClick(page.choices.write, LEFT)
     assert bench.field.text() == "oxygen = A*exp(-k*time) + C"
     bench.field.clear()
     qtbot.keyClicks(bench.field, "A*exp(-k*ti")

@@ -185,7 +185,7 @@ def test_ten_tasks_by_mouse_alone(page, window, qtbot, settled):
     qtbot.mouseClick(page.readings.keep_it, LEFT)
     assert session.study.readings_of(session.curve.id)[-1].at == pytest.approx(70, abs=1)
     # 9 One formula over six series with a shared rate.
-    qtbot.mouseClick(page.asked.more, LEFT)
+    qtbot.mouseClick(page.choices.more, LEFT)
     view = page.over.several
     for identity, box in view.series.items():
         wanted = session.study.find_series(identity).name.startswith("Jar")

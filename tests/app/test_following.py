@@ -30,7 +30,7 @@ def followed(window, qtbot, tmp_path, monkeypatch):
     session = window.session
     session.do("fit", edits.add_fit(session.study, session.series.id, 1))
     session.choose_newest()
-    window.pages["Data"].told.follow.click()
+    window.pages["Data"].findings.follow.click()
     return window, path
 
 
@@ -52,8 +52,8 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
     assert y.tolist() == [float(line(n).split(",")[1]) for n in range(60)]
     assert session.series.reason(2) == "spilt"
     assert session.history.undo_label == undo
-    assert window.pages["Data"].told.followed.text().startswith("followed since ")
-    assert window.pages["Data"].told.followed.text().endswith("50 rows more")
+    assert window.pages["Data"].findings.followed.text().startswith("followed since ")
+    assert window.pages["Data"].findings.followed.text().endswith("50 rows more")
     window.show_page("Fit")
     settled()
     assert window.pages["Fit"].fit.result.n == 59
@@ -68,7 +68,7 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
     wait_for(lambda: session.series.rows == 61)
     assert session.series.reason(2) is None
     window.show_page("Data")
-    window.pages["Data"].told.follow.click()
+    window.pages["Data"].findings.follow.click()
     with path.open("a") as file:
         file.write(line(61))
     # Nothing is watched any more, so nothing can come in.
@@ -76,7 +76,7 @@ def test_rows_come_in_as_they_are_written_and_the_fit_follows(followed, qtbot, s
     assert not window.session.follower._soon.isActive()
     settled()
     assert session.series.rows == 61
-    assert not window.pages["Data"].told.followed.isVisible()
+    assert not window.pages["Data"].findings.followed.isVisible()
 
 
 @pytest.mark.parametrize("how", ["replaced", "cut", "gone", "another table"])

@@ -131,15 +131,15 @@ def test_a_window_without_data_offers_what_to_do(window, qtbot, settled, tmp_pat
     """Recent studies with their pictures, the demo, the tasks of the guide; a click opens."""
     page = window.pages["Data"]
     assert page.welcome.cards == []
-    assert not page.asked.dragging.isVisible()
-    task = next(one for one in page.told.first_steps.findChildren(QPushButton) if one.text() == "Compare models")
+    assert not page.choices.dragging.isVisible()
+    task = next(one for one in page.findings.first_steps.findChildren(QPushButton) if one.text() == "Compare models")
     qtbot.mouseClick(task, LEFT)
     assert window._help._at == "tasks.md#5-compare-models"
     demo = next(one for one in page.welcome.findChildren(QPushButton) if "demo" in one.text())
     qtbot.mouseClick(demo, LEFT)
     settled()
     assert window.session.study.title == demo_study().title
-    assert page.findings.currentWidget() is page.told.told
+    assert page.findings.currentWidget() is page.findings.of_series
     window.session.path = tmp_path / "Week 23.vettore"
     window.saving.save()
     window.new_study()

@@ -133,8 +133,8 @@ def test_a_file_is_opened_and_trusted(window, hands, monkeypatch, by):
         hands.settled()
     page = on(window, "Data")
     assert window.session.series.name == "oxygen-chamber-b"
-    assert page.told.source.isVisible()
-    assert page.told.look.isVisible()
+    assert page.findings.source.isVisible()
+    assert page.findings.look.isVisible()
     assert len(page.plot.marks.xs) > 20
     task("open and trust", by)(hands)
 
@@ -196,7 +196,7 @@ def test_an_own_formula_is_fitted(window, demo, hands, monkeypatch, by):
     else:
         hands.click(window.rail.buttons["Fit"])
         page = on(window, "Fit")
-        hands.click(page.asked.write)
+        hands.click(page.choices.write)
         page.own.clear()
         hands.type(FORMULA)
         hands.press(page.bench, "Fit it")
@@ -237,7 +237,7 @@ def test_one_model_is_fitted_to_several_series(window, demo, hands, by):
         hands.find("over several")
     else:
         hands.click(window.rail.buttons["Fit"])
-        hands.click(on(window, "Fit").asked.more)
+        hands.click(on(window, "Fit").choices.more)
     page = on(window, "Fit")
     assert page.stage.currentWidget() is page.over.several
     assert page.over.several.several.rows
@@ -298,7 +298,7 @@ def test_roots_are_found(window, demo, hands, by):
         hands.click(page.shelf.coefficients)
         hands.type("1; -3; 2")
         hands.press(page.choices, "Put on the shelf")
-    assert [row[0] for row in on(window, "Polynomial").told.root_table.texts] == ["1.00000", "2.00000"]
+    assert [row[0] for row in on(window, "Polynomial").findings.root_table.texts] == ["1.00000", "2.00000"]
     task("roots", by)(hands)
 
 

@@ -46,7 +46,7 @@ def test_the_strip_shows_what_the_core_foretells(page, window, qtbot, settled):
     bar.subject.activated.emit(1)
     bar.rows.setValue(3)
     settled()
-    told = bar.strip.told
+    told = bar.strip.where_next
     expected = core.where_next(page.fit.result, told.x, "k", rows=3)
     assert told.plan == expected.plan
     assert told.planned == expected.planned
@@ -66,7 +66,7 @@ def test_the_strip_shows_what_the_core_foretells(page, window, qtbot, settled):
     aside = edits.set_rows_aside(window.session.study, window.session.series.id, [4, 5], "bubble")
     window.session.do("set rows aside", aside)
     settled()
-    assert bar.strip.told.now == pytest.approx(page.fit.result.coefficients["k"].standard_error)
+    assert bar.strip.where_next.now == pytest.approx(page.fit.result.coefficients["k"].standard_error)
     assert bar.subject.currentText() == "k"
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert not bar.isVisible()
@@ -79,11 +79,11 @@ def test_a_price_moves_the_plan_which_is_kept_and_follows_the_fit(page, window, 
     bar.subject.setCurrentText("k")
     bar.subject.activated.emit(1)
     settled()
-    free = bar.strip.told
+    free = bar.strip.where_next
     qtbot.keyClicks(bar.price, "20 - time/6")
     qtbot.keyClick(bar.price, Qt.Key.Key_Return)
     settled()
-    told = bar.strip.told
+    told = bar.strip.where_next
     dear = core.where_next(page.fit.result, told.x, "k", price=20 - told.x / 6)
     assert (told.best, told.plan) == (dear.best, dear.plan)
     assert told.best > free.best

@@ -41,7 +41,7 @@ def middle(sections, key):
 
 def test_a_section_is_dragged_to_another_place(page, window, qtbot, settled, tmp_path):
     """It follows the hand; the report has it there; undo brings it back; the study keeps it."""
-    sections, before = page.asked.sections, headings(window)
+    sections, before = page.report_choices.sections, headings(window)
     view, start, end = sections.viewport(), middle(sections, "checks"), middle(sections, "source")
     qtbot.mousePress(view, LEFT, pos=start)
     for share in (0.2, 0.6, 1.0):
@@ -69,7 +69,7 @@ def test_a_section_is_dragged_to_another_place(page, window, qtbot, settled, tmp
 
 def test_a_section_is_titled_and_written_under(page, window, qtbot, settled):
     """On its line and in the field beneath; blanked, its own title comes back."""
-    sections = page.asked.sections
+    sections = page.report_choices.sections
     sections.setCurrentItem(sections.item_of("method"))
     qtbot.keyClick(sections, Qt.Key.Key_F2)
     field = sections.findChild(QLineEdit)
@@ -79,15 +79,15 @@ def test_a_section_is_titled_and_written_under(page, window, qtbot, settled):
     wait_for(lambda: window.session.study.report.titles == (("method", "How it was done"),))
     settled()
     assert "How it was done" in headings(window)
-    assert page.asked.words.isEnabled()
-    page.asked.words.setFocus()
-    qtbot.keyClicks(page.asked.words, "By *hand*.")
-    page.asked.note.setFocus()
+    assert page.report_choices.words.isEnabled()
+    page.report_choices.words.setFocus()
+    qtbot.keyClicks(page.report_choices.words, "By *hand*.")
+    page.report_choices.note.setFocus()
     settled()
     assert dict(window.session.study.report.notes) == {"method": "By *hand*."}
     assert '<p class="note">By <em>hand</em>.</p>' in html(report_document(window.session.study))
     sections.setCurrentItem(sections.item_of("checks"))
-    assert page.asked.words.toPlainText() == ""
+    assert page.report_choices.words.toPlainText() == ""
     sections.item_of("method").setText("")
     settled()
     assert "Method" in headings(window)

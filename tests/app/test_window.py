@@ -231,7 +231,7 @@ def test_the_report_page_shows_and_saves_the_pages(window, qtbot, settled, tmp_p
     page = window.pages["Report"]
     assert page.pages >= 1
     for name in ("source", "goodness", "method", "figure", "repeat"):
-        page.asked.sections.item_of(name).setCheckState(Qt.CheckState.Unchecked)
+        page.report_choices.sections.item_of(name).setCheckState(Qt.CheckState.Unchecked)
     settled()
     assert page.pages == 1
     target = tmp_path / "report.pdf"

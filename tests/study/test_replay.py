@@ -74,7 +74,7 @@ def test_columns_are_found_by_name_spelling_and_unit(study):
         assert same(new(study, *columns), by_hand)
         found = pairings(study, study.series[0], table(*columns))
         assert tuple(pairing.how for pairing in found[:2]) == ways
-        assert (found[2].found, found[2].needed) == (None, False)
+        assert (found[2].number, found[2].needed) == (None, False)
 
 
 def test_by_place_and_by_hand(study):

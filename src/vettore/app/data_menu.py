@@ -27,9 +27,9 @@ class DataMenu:
 
     def _page(self) -> DataPage:
         self._window.show_page("Data")
-        one = self._window.pages["Data"]
-        assert isinstance(one, DataPage)
-        return one
+        page = self._window.pages["Data"]
+        assert isinstance(page, DataPage)
+        return page
 
     def _add_all(self, menu: QMenu) -> None:
         add, page, none = self._window.add_action, self._page, QKeySequence()

@@ -49,5 +49,5 @@ def what_happened(error: BaseException, trace: TracebackType | None, steps: list
     from vettore import __version__
 
     versions = f"Vettore {__version__}, Python {platform.python_version()}, Qt {qVersion()}, {platform.platform()}"
-    told = "".join(traceback.format_exception(type(error), error, trace))
-    return f"{versions}\nLast steps: {'; '.join(steps) or 'none'}\n\n{told}"
+    text = "".join(traceback.format_exception(type(error), error, trace))
+    return f"{versions}\nLast steps: {'; '.join(steps) or 'none'}\n\n{text}"

@@ -46,7 +46,7 @@ class FileActions:
         words = f"Studies and tables (*{SUFFIX} {endings});;All files (*)"
         chosen, _ = QFileDialog.getOpenFileNames(self._window, "Open", start, words)
         if chosen:
-            self.open_paths([Path(one) for one in chosen])
+            self.open_paths([Path(text) for text in chosen])
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open a study, or bring text files in as series, in the background."""
@@ -63,7 +63,7 @@ class FileActions:
         from vettore.files.refusals import shown_name, shown_path
 
         store = self._window.places.remembered
-        for number, path in enumerate(one for one in paths if one not in studies):
+        for number, path in enumerate(file_path for file_path in paths if file_path not in studies):
             self.session.say(f"Reading {shown_name(path)} … Escape gives it up.")
             self.session.background.run(
                 f"read {number} {shown_path(path)}",

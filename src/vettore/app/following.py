@@ -56,8 +56,8 @@ class Follower(QObject):
 
     def words(self, series: str) -> str:
         """Say since when a series is followed and what came in; empty for one that is not."""
-        one = self._followed.get(series)
-        return "" if one is None else f"since {one.since}, {counted(one.rows, 'row')} more"
+        followed = self._followed.get(series)
+        return "" if followed is None else f"since {followed.since}, {counted(followed.rows, 'row')} more"
 
     def turn(self, series: Series) -> None:
         """Follow the file of a series, or no longer."""
@@ -79,7 +79,7 @@ class Follower(QObject):
 
     def _let_go(self, series: str) -> None:
         gone = self._followed.pop(series)
-        if all(one.path != gone.path for one in self._followed.values()):
+        if all(followed.path != gone.path for followed in self._followed.values()):
             self._watcher.removePath(str(gone.path))
         self.changed.emit()
 
@@ -92,44 +92,44 @@ class Follower(QObject):
         """Read what has changed; a file that was put in the place of another is watched anew."""
         self._last = time.monotonic()
         known = {series.id for series in self._session.study.series}
-        for identity, one in list(self._followed.items()):
+        for identity, followed in list(self._followed.items()):
             if identity not in known:
                 self._let_go(identity)
                 continue
-            if str(one.path) not in self._watcher.files():
-                self._watcher.addPath(str(one.path))
-            stamp = stamp_of(one.path)
-            if stamp != one.stamp:
-                one.stamp = stamp
-                self._read(identity, one)
+            if str(followed.path) not in self._watcher.files():
+                self._watcher.addPath(str(followed.path))
+            stamp = stamp_of(followed.path)
+            if stamp != followed.stamp:
+                followed.stamp = stamp
+                self._read(identity, followed)
 
-    def _read(self, series: str, one: Followed) -> None:
+    def _read(self, series: str, followed: Followed) -> None:
         self._session.background.run(
             f"follow {series}",
-            lambda: _rows(one.path),
-            lambda table: self._take(series, one, table),
+            lambda: _rows(followed.path),
+            lambda table: self._take(series, followed, table),
             lambda sentence: self._give_up(series, sentence),
         )
 
-    def _take(self, identity: str, one: Followed, table: Table) -> None:
+    def _take(self, identity: str, followed: Followed, table: Table) -> None:
         from vettore.files.growing import only_grew
 
         series = next((series for series in self._session.study.series if series.id == identity), None)
-        if series is None or self._followed.get(identity) is not one:
+        if series is None or self._followed.get(identity) is not followed:
             return
         if not only_grew(series.table, table):
             self._give_up(
                 identity,
-                f"{one.path.name} no longer begins with the rows that were read, so it is not followed any more. "
+                f"{followed.path.name} no longer begins with the rows that were read, so it is not followed any more. "
                 "Read it again with F5.",
             )
             return
         more = table.rows - series.table.rows
         if more:
-            one.rows += more
+            followed.rows += more
             self._session.grow(series, table)
             self.changed.emit()
-        if stamp_of(one.path) != one.stamp:
+        if stamp_of(followed.path) != followed.stamp:
             # More was written while it was read.
             self._look_soon()
 

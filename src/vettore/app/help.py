@@ -64,9 +64,9 @@ class GuideText(QTextBrowser):
 
     def loadResource(self, kind: int, url: QUrl) -> object:
         """Return a picture no wider than the page."""
-        found = super().loadResource(kind, url)
+        result = super().loadResource(kind, url)
         if kind != QTextDocument.ResourceType.ImageResource.value:
-            return found
+            return result
         path = self.document().baseUrl().resolved(url).toLocalFile()
         image = QImage(path)
         room = max(self.viewport().width() - 2 * MARGIN - SCROLL_BAR, 200)

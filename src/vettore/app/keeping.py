@@ -75,10 +75,10 @@ class Keeper:
         """Bring back what a window that ended unexpectedly had; say what was brought back."""
         from vettore.files.journal import let_go, recover
 
-        found = recover(self._window.places.journal)
-        if not found:
+        recovered = recover(self._window.places.journal)
+        if not recovered:
             return False
-        newest = found[0]
+        newest = recovered[0]
         self.session.start(newest.study, newest.path)
         self.session.history.mark_changed()
         self._window.show_title()
@@ -108,12 +108,12 @@ class Keeper:
     def list_recent(self, menu: QMenu) -> None:
         """Fill a menu with the studies opened or saved last."""
         menu.clear()
-        found = self.recent()
-        for one in found:
-            action = menu.addAction(QIcon(str(one.picture)), one.path.stem)
-            action.setToolTip(plain_tip(str(one.path)))
-            action.triggered.connect(lambda _checked=False, path=one.path: self._window.open_paths([path]))
-        if not found:
+        recents = self.recent()
+        for recent in recents:
+            action = menu.addAction(QIcon(str(recent.picture)), recent.path.stem)
+            action.setToolTip(plain_tip(str(recent.path)))
+            action.triggered.connect(lambda _checked=False, path=recent.path: self._window.open_paths([path]))
+        if not recents:
             menu.addAction("No study was saved yet").setEnabled(False)
 
     def note_recent(self) -> None:

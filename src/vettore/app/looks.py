@@ -67,7 +67,7 @@ class Looks(QObject):
         """Add the lines about looks to a menu."""
         window = self._window
         colours = menu.addMenu("Colours")
-        self._choices(colours, {str(one): one for one in Colours}, "colours", self.choose_colours)
+        self._choices(colours, {str(Colour): Colour for Colour in Colours}, "colours", self.choose_colours)
         window.add_action(colours, "Change between paper and lamp", QKeySequence("Ctrl+L"), self.turn_lamp)
         sizes = menu.addMenu("Text size")
         self._choices(sizes, {f"{size} %": size for size in TEXT_SIZES}, "text", self._choose_text)

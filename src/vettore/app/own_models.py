@@ -32,7 +32,7 @@ class OwnModels(QObject):
                 from vettore.files.library import read_library
 
                 try:
-                    self._models = {OWN + one.key: one for one in read_library(self._path)}
+                    self._models = {OWN + model.key: model for model in read_library(self._path)}
                 except VettoreError as error:
                     self.problem = str(error)
         return self._models
@@ -47,7 +47,7 @@ class OwnModels(QObject):
 
     def remove(self, key: str) -> None:
         """Take a model out. Raises VettoreError."""
-        self._write({one: model for one, model in self.models.items() if one != key})
+        self._write({text: model for text, model in self.models.items() if text != key})
 
     def _write(self, models: dict[str, Model]) -> None:
         from vettore.files.library import write_library

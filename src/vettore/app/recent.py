@@ -42,7 +42,7 @@ def note_study(folder: Path, path: Path, picture: QPixmap | None) -> None:
         paths = [path.resolve(), *(study.path for study in recent_studies(folder) if study.path != path.resolve())][
             :MOST
         ]
-        write_whole(folder / LIST, json.dumps([str(one) for one in paths]).encode())
+        write_whole(folder / LIST, json.dumps([str(file_path) for file_path in paths]).encode())
         if picture is not None and not picture.isNull():
             picture.scaledToWidth(PICTURE_WIDTH).save(str(_picture(folder, path.resolve())))
 

@@ -147,5 +147,5 @@ class Saving:
 def holder_in_words(other: Holder) -> str:
     """Say who has a study open, as a parenthesis; empty when nothing is known."""
     who = " on ".join(word for word in (other.user, other.machine) if word)
-    told = ", ".join(word for word in (who, f"since {other.since}" if other.since else "") if word)
-    return f" ({told})" if told else ""
+    text = ", ".join(word for word in (who, f"since {other.since}" if other.since else "") if word)
+    return f" ({text})" if text else ""

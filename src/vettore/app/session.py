@@ -140,7 +140,7 @@ class Session(QObject):
         """Take rows that came in for a series: no decision, so that undo and redo keep them."""
 
         def grown(study: Study) -> Study:
-            same = any(one.id == series.id and one.table is series.table for one in study.series)
+            same = any(each.id == series.id and each.table is series.table for each in study.series)
             return edits.grow_series(study, series.id, table) if same else study
 
         self.history.amend_all(grown)
@@ -198,7 +198,7 @@ class Session(QObject):
         """Return the colour of a series: the one chosen for it, or that of its place in the study."""
         if series.colour is not None:
             return series_colour(series.colour)
-        return series_colour(next((i for i, one in enumerate(self.study.series) if one.id == series.id), 0))
+        return series_colour(next((i for i, each in enumerate(self.study.series) if each.id == series.id), 0))
 
     def point(self, row: int) -> None:
         """Point at a row (−1 for none): it is ringed on the plot and lit in the table."""

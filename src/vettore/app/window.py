@@ -116,12 +116,12 @@ class Window(QMainWindow):
         self, menu: QMenu, words: str, keys: QKeySequence | QKeySequence.StandardKey, action: Callable[[], object]
     ) -> QAction:
         """Add a line to a menu, with its keys."""
-        one = QAction(words, self)
-        one.setShortcut(keys)
-        one.triggered.connect(lambda _checked=False: action())
-        menu.addAction(one)
-        self.addAction(one)
-        return one
+        item = QAction(words, self)
+        item.setShortcut(keys)
+        item.triggered.connect(lambda _checked=False: action())
+        menu.addAction(item)
+        self.addAction(item)
+        return item
 
     # What the user asks for
 

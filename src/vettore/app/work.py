@@ -104,7 +104,7 @@ class Background(QObject):
         """Forget what was asked under a key: its result will be void."""
         self._count += 1
         self._newest[key] = self._count
-        self._waiting = {one: done for one, done in self._waiting.items() if one[0] != key}
+        self._waiting = {pair: done for pair, done in self._waiting.items() if pair[0] != key}
 
     @property
     def busy(self) -> bool:

@@ -40,21 +40,21 @@ class Asked:
 class _Worker:
     """What a process keeps between files."""
 
-    asked: Asked | None = None
+    request: Asked | None = None
     study: Study | None = None
 
 
-def start(asked: Asked) -> None:
+def start(request: Asked) -> None:
     """Make a process ready: its study is read once."""
-    _Worker.asked, _Worker.study = asked, study_from_bytes(asked.study, "study")
+    _Worker.request, _Worker.study = request, study_from_bytes(request.study, "study")
 
 
 def work(path: Path) -> list[Row]:
     """Return the rows of a file; whatever goes wrong is a row with a sentence."""
-    asked, study = _Worker.asked, _Worker.study
-    assert asked is not None
+    request, study = _Worker.request, _Worker.study
+    assert request is not None
     assert study is not None
-    return safely(path, lambda: _of_file(path, asked, study))
+    return safely(path, lambda: _of_file(path, request, study))
 
 
 def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
@@ -71,18 +71,18 @@ def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
         return [failed(path, f"Something unexpected happened ({type(error).__name__}: {error}). Please report it.")]
 
 
-def _of_file(path: Path, asked: Asked, study: Study) -> list[Row]:
+def _of_file(path: Path, request: Asked, study: Study) -> list[Row]:
     offers = read_file(path)
-    made, done = replayed(study, [offer.table for offer in offers], asked.match, asked.only)
+    made, done = replayed(study, [offer.table for offer in offers], request.match, request.only)
     rows = [row_of(path, kept) for identity in done for kept in kept_numbers(made, made.find_series(identity))]
     if not rows:
         return [failed(path, "The study keeps no number of it: fit a model, or keep a reading.")]
-    if asked.studies:
-        save_study(made, Path(asked.studies) / f"{path.stem}.vettore")
-    if asked.reports:
+    if request.studies:
+        save_study(made, Path(request.studies) / f"{path.stem}.vettore")
+    if request.reports:
         from vettore.report.save import save_report
 
-        save_report(_titled(made, path), Path(asked.reports) / f"{path.stem}.{asked.report_as}")
+        save_report(_titled(made, path), Path(request.reports) / f"{path.stem}.{request.report_as}")
     return rows
 
 
@@ -96,9 +96,9 @@ def _titled(study: Study, path: Path) -> Study:
 
 def row_of(path: Path, kept: Kept, group: str = "") -> Row:
     """Return a kept number as a row."""
-    told = asdict(kept)
-    told["outcome"] = kept.outcome.value
-    return Row(file=str(path), group=group, **told)
+    by_name = asdict(kept)
+    by_name["outcome"] = kept.outcome.value
+    return Row(file=str(path), group=group, **by_name)
 
 
 def failed(path: Path, reason: str, group: str = "") -> Row:
@@ -132,24 +132,24 @@ def replay(
     cannot be read, or a scheduler that does not answer.
     """
     opened = study if isinstance(study, Study) else open_study(study)
-    asked = Asked(study_bytes(opened), match, only, str(reports), report_as, str(studies))
-    done = dict(rows_of(asked, [Path(source) for source in sources], scheduler or workers))
+    request = Asked(study_bytes(opened), match, only, str(reports), report_as, str(studies))
+    done = dict(rows_of(request, [Path(source) for source in sources], scheduler or workers))
     return ReplayTable([row for place in sorted(done) for row in done[place]])
 
 
-def rows_of(asked: Asked, paths: Iterable[Path], crew: Crew) -> Iterator[tuple[int, list[Row]]]:
+def rows_of(request: Asked, paths: Iterable[Path], crew: Crew) -> Iterator[tuple[int, list[Row]]]:
     """Give the place of each file and its rows, as they are done by so many processes, or by a cluster."""
-    for folder in filter(None, (asked.reports, asked.studies)):
+    for folder in filter(None, (request.reports, request.studies)):
         Path(folder).mkdir(parents=True, exist_ok=True)
     if isinstance(crew, int):
-        yield from run(work, lost, paths, crew, start, (asked,))
+        yield from run(work, lost, paths, crew, start, (request,))
         return
     from vettore.batch.cluster import run_on
 
     # Workers elsewhere have another working folder.
-    asked = replace(asked, **{name: _whole(getattr(asked, name)) for name in ("reports", "studies")})
+    request = replace(request, **{name: _whole(getattr(request, name)) for name in ("reports", "studies")})
     named = list(paths)
-    for place, rows in run_on(crew, work, lost, (path.absolute() for path in named), start, (asked,)):
+    for place, rows in run_on(crew, work, lost, (path.absolute() for path in named), start, (request,)):
         yield place, [replace(row, file=str(named[place])) for row in rows]
 
 
@@ -181,22 +181,22 @@ class Progress:
             return
         for line in lines[1:]:
             try:
-                told = json.loads(line)
-                rows = [Row(**{**row, **_numbers(row)}) for row in told["rows"]]
-                if told["stamp"] == stamp(Path(told["file"])):
-                    self.done[told["file"]] = rows
+                answer = json.loads(line)
+                rows = [Row(**{**row, **_numbers(row)}) for row in answer["rows"]]
+                if answer["stamp"] == stamp(Path(answer["file"])):
+                    self.done[answer["file"]] = rows
             except (ValueError, KeyError, TypeError):
                 # The last line may be torn; its file is done again.
                 continue
 
     def keep(self, path: Path, rows: list[Row]) -> None:
         """Keep the rows of a file."""
-        told = [{name: _plain(value) for name, value in asdict(row).items()} for row in rows]
-        self._write({"file": str(path), "stamp": stamp(path), "rows": told})
+        by_names = [{name: _plain(value) for name, value in asdict(row).items()} for row in rows]
+        self._write({"file": str(path), "stamp": stamp(path), "rows": by_names})
         self.done[str(path)] = rows
 
-    def _write(self, told: dict[str, Any]) -> None:
-        self._file.write(json.dumps(told) + "\n")
+    def _write(self, by_name: dict[str, Any]) -> None:
+        self._file.write(json.dumps(by_name) + "\n")
         self._file.flush()
 
     def close(self, whole: bool) -> None:
@@ -218,23 +218,23 @@ def _numbers(row: dict[str, Any]) -> dict[str, float]:
 def stamp(path: Path) -> list[int]:
     """Return what tells whether a file is still the same: its size and when it was written."""
     try:
-        told = path.stat()
+        stat_result = path.stat()
     except OSError:
         return []
-    return [told.st_size, told.st_mtime_ns]
+    return [stat_result.st_size, stat_result.st_mtime_ns]
 
 
-def key_of(asked: Asked) -> str:
+def key_of(request: Asked) -> str:
     """Return what a run depends on beside its files."""
-    return hashlib.sha256(repr(asked).encode("utf-8")).hexdigest()
+    return hashlib.sha256(repr(request).encode("utf-8")).hexdigest()
 
 
 def go_on(
-    asked: Asked,
+    request: Asked,
     paths: list[Path],
     crew: Crew,
     progress: Progress | None,
-    told: Callable[[int, int], None],
+    function: Callable[[int, int], None],
     stop_at_first: bool = False,
 ) -> ReplayTable:
     """Work on all files that are not done yet, and return the table of all.
@@ -246,15 +246,15 @@ def go_on(
     there = {str(path) for path in paths}
     count = len(paths) - len(left)
     bad = sum(1 for name, some in rows.items() if name in there and _has_failed(some))
-    told(count, bad)
+    function(count, bad)
     try:
-        for place, some in rows_of(asked, left, crew):
+        for place, some in rows_of(request, left, crew):
             path = left[place]
             rows[str(path)] = some
             if progress is not None:
                 progress.keep(path, some)
             count, bad = count + 1, bad + _has_failed(some)
-            told(count, bad)
+            function(count, bad)
             if stop_at_first and bad:
                 break
     except KeyboardInterrupt:

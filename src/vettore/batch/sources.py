@@ -39,15 +39,15 @@ def _all(given: Iterable[str], lines: Iterable[str]) -> Iterator[str]:
 def _meant(text: str) -> list[Path]:
     path = Path(text)
     if path.is_dir():
-        found = sorted(inner for inner in path.rglob("*") if inner.is_file() and _may_be_data(inner))
-        if not found:
+        paths = sorted(inner for inner in path.rglob("*") if inner.is_file() and _may_be_data(inner))
+        if not paths:
             raise VettoreError(f"The folder “{text}” holds no files of data.")
-        return found
+        return paths
     if not path.exists() and glob.has_magic(text):
-        found = sorted(Path(inner) for inner in glob.glob(text, recursive=True) if Path(inner).is_file())
-        if not found:
+        paths = sorted(Path(inner) for inner in glob.glob(text, recursive=True) if Path(inner).is_file())
+        if not paths:
             raise VettoreError(f"No file matches “{text}”.")
-        return found
+        return paths
     return [path]
 
 

@@ -74,9 +74,9 @@ class ReplayTable(Sequence[Row]):
         return [
             {
                 name: None if isinstance(value, float) and not math.isfinite(value) else _shown(value)
-                for name, value in one.items()
+                for name, value in by_name.items()
             }
-            for one in map(asdict, self.rows)
+            for by_name in map(asdict, self.rows)
         ]
 
     def to_frame(self) -> Any:

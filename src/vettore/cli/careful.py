@@ -50,9 +50,9 @@ def _check_once(command: click.Command, args: list[str]) -> None:
                 values.append(value if sign else "".join(given[place + 1 : place + 2]))
         if len(values) > 1:
             named = max(marks, key=len)
-            told = " and ".join(f"“{value}”" for value in values[:2])
+            text = " and ".join(f"“{value}”" for value in values[:2])
             hint = " For several columns of y give the command once for each." if named == "--y" else ""
-            raise click.UsageError(f"{named} takes one value, and {told} were given.{hint}")
+            raise click.UsageError(f"{named} takes one value, and {text} were given.{hint}")
 
 
 def _check_output(command: str, name: str, path: Path) -> None:

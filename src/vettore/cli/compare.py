@@ -50,27 +50,27 @@ def compare(
         fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
     order = ranked(fits)
     if as_json:
-        say_json("compare/1", {"models": [_told(one) for one in order]})
+        say_json("compare/1", {"models": [_told(compared) for compared in order]})
     else:
         _say_table(order, NumberStyle())
-    if not all(one.result.converged for one in order):
+    if not all(item.result.converged for item in order):
         raise SystemExit(1)
 
 
-def _told(one: Compared) -> dict[str, Any]:
+def _told(compared: Compared) -> dict[str, Any]:
     """Return a model of a comparison as JSON tells it."""
-    result = one.result
+    result = compared.result
     return {
-        "model": one.name,
+        "model": compared.name,
         "formula": result.formula,
         "aicc": result.aicc,
-        "difference": one.difference,
-        "weight": one.weight,
-        "as_good_as_the_best": one.equal,
+        "difference": compared.difference,
+        "weight": compared.weight,
+        "as_good_as_the_best": compared.equal,
         "r_squared": result.r_squared,
         "adjusted_r_squared": result.adjusted_r_squared,
         "r_squared_against": result.r_squared_against,
-        "adjusted_r_squared_about_mean": one.adjusted_r_squared_about_mean,
+        "adjusted_r_squared_about_mean": compared.adjusted_r_squared_about_mean,
         "left_one_out_error": result.left_one_out_error,
         "values": {name: coefficient.value for name, coefficient in result.coefficients.items()},
     }
@@ -79,11 +79,11 @@ def _told(one: Compared) -> dict[str, Any]:
 def _say_table(order: Sequence[Compared], style: NumberStyle) -> None:
     """Print the models, best first; R² against the mean for all of them, so that they compare."""
     click.echo(f"{'model':44} {'AICc':>10} {'weight':>8} {'adj. R²':>10} {'leave-one-out':>15}")
-    for one in order:
-        mark = "  as good as the best" if one.equal and one is not order[0] else ""
-        weight = style.fixed(one.weight, 3)
+    for compared in order:
+        mark = "  as good as the best" if compared.equal and compared is not order[0] else ""
+        weight = style.fixed(compared.weight, 3)
         click.echo(
-            f"{one.name:44} {style.number(one.result.aicc, 6):>10} {weight:>8} "
-            f"{style.number(one.adjusted_r_squared_about_mean, 5):>10} "
-            f"{style.number(one.result.left_one_out_error, 4):>15}{mark}"
+            f"{compared.name:44} {style.number(compared.result.aicc, 6):>10} {weight:>8} "
+            f"{style.number(compared.adjusted_r_squared_about_mean, 5):>10} "
+            f"{style.number(compared.result.left_one_out_error, 4):>15}{mark}"
         )

@@ -25,17 +25,17 @@ def describe(read: Reading, file: Path, as_json: bool) -> None:
     from vettore.core.statistics import describe as describe_values
 
     style = NumberStyle()
-    told: dict[str, dict[str, Any]] = {}
+    by_name: dict[str, dict[str, Any]] = {}
     for column in table_of(file, read).columns:
         if column.texts is None:
             try:
-                told[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
+                by_name[column.name] = {"unit": column.unit, **asdict(describe_values(column.values))}
             except DataError:
-                told[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
+                by_name[column.name] = {"unit": column.unit, "count": 0, "blank": len(column.values)}
     if as_json:
-        say_json("describe/1", {"columns": told})
+        say_json("describe/1", {"columns": by_name})
         return
-    for name, numbers in told.items():
+    for name, numbers in by_name.items():
         unit = numbers.pop("unit")
         click.echo(f"{name} ({unit})" if unit else name)
         for label, value in numbers.items():

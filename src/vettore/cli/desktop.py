@@ -162,9 +162,9 @@ def completion(shell: str) -> str:
 
     from vettore.cli.program import program
 
-    found = get_completion_class(shell)
-    assert found is not None
-    made = found(program, {}, "vettore", "_VETTORE_COMPLETE")
+    kind = get_completion_class(shell)
+    assert kind is not None
+    made = kind(program, {}, "vettore", "_VETTORE_COMPLETE")
     # Without the shell itself at hand its version is not asked for.
     return made.source_template % made.source_vars()
 

@@ -148,7 +148,7 @@ def fit(
 def _fit_one(
     file: Path,
     read: Reading,
-    asked: dict[str, Any],
+    options: dict[str, Any],
     looks: dict[str, Any],
     *,
     as_json: bool,
@@ -163,7 +163,7 @@ def _fit_one(
     """Fit one file, and tell and save what is asked for."""
     from vettore.study.derive import derive_fit
 
-    study = study_of(table_of(file, read, whole=True), file, read, asked)
+    study = study_of(table_of(file, read, whole=True), file, read, options)
     derived = derive_fit(study, study.curves[0].id)
     study = with_plan(study, derived, improve, next_rows, price)
     readings = readings_of(study, derived) + (ranges_of(derived) if profile else [])

@@ -37,16 +37,16 @@ class Asked:
 class _Worker:
     """What a process keeps between files."""
 
-    asked: Asked | None = None
+    request: Asked | None = None
     # The file that was worked on last, so that it is read once for all its shares.
     path: Path | None = None
     table: Table | None = None
     groups: Sequence[tuple[str, Rows | None]] = ()
 
 
-def start(asked: Asked) -> None:
+def start(request: Asked) -> None:
     """Make a process ready."""
-    _Worker.asked, _Worker.path = asked, None
+    _Worker.request, _Worker.path = request, None
 
 
 @dataclass(frozen=True)
@@ -62,9 +62,9 @@ def work(share: Share) -> list[Row]:
     """Return the rows of a file, or of a share of it; whatever goes wrong is a row with a sentence."""
     from vettore.batch.replay import safely
 
-    asked = _Worker.asked
-    assert asked is not None
-    return safely(share.path, lambda: _of_share(share, asked))
+    request = _Worker.request
+    assert request is not None
+    return safely(share.path, lambda: _of_share(share, request))
 
 
 def lost(share: Share) -> list[Row]:
@@ -74,9 +74,9 @@ def lost(share: Share) -> list[Row]:
     return replay.lost(share.path)
 
 
-def _of_share(share: Share, asked: Asked) -> list[Row]:
+def _of_share(share: Share, request: Asked) -> list[Row]:
     try:
-        table, groups = _read(share.path, asked)
+        table, groups = _read(share.path, request)
     except VettoreError:
         # Told once, by the first share.
         if share.part:
@@ -85,18 +85,18 @@ def _of_share(share: Share, asked: Asked) -> list[Row]:
     count = len(groups)
     rows: list[Row] = []
     for label, places in groups[share.part * count // share.parts : (share.part + 1) * count // share.parts]:
-        rows += _of_group(share.path, label, part_of(table, places), asked)
+        rows += _of_group(share.path, label, part_of(table, places), request)
     return rows
 
 
-def _read(path: Path, asked: Asked) -> tuple[Table, Sequence[tuple[str, Rows | None]]]:
+def _read(path: Path, request: Asked) -> tuple[Table, Sequence[tuple[str, Rows | None]]]:
     """Return the table of a file and its groups."""
     from vettore.cli.given import quiet_table
 
     if path != _Worker.path or _Worker.table is None:
         _Worker.path = _Worker.table = None
-        _Worker.table = quiet_table(path, asked.read)
-        _Worker.groups = groups_of(path, _Worker.table, asked.by)
+        _Worker.table = quiet_table(path, request.read)
+        _Worker.groups = groups_of(path, _Worker.table, request.by)
         _Worker.path = path
     return _Worker.table, _Worker.groups
 
@@ -119,31 +119,31 @@ def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows 
         raise DataError(f"“{path.name}” has no column “{by}” to group by. Its columns are: {', '.join(names)}.")
     column = table.columns[names.index(by) if by in names else int(by) - 1]
     labels = column.texts if column.texts is not None else [f"{value:.15g}" for value in column.values.tolist()]
-    found: dict[str, list[int]] = {}
+    numbers: dict[str, list[int]] = {}
     for row, label in enumerate(labels):
-        found.setdefault(label, []).append(row)
-    return [(label, np.array(rows)) for label, rows in found.items()]
+        numbers.setdefault(label, []).append(row)
+    return [(label, np.array(rows)) for label, rows in numbers.items()]
 
 
-def _of_group(path: Path, group: str, table: Table, asked: Asked) -> Iterator[Row]:
+def _of_group(path: Path, group: str, table: Table, request: Asked) -> Iterator[Row]:
     from vettore.batch.replay import failed
 
     columns = numbers_of(table)
-    if asked.options["y_name"] != EACH:
-        yield from _of_fit(path, group, table, asked, asked.options)
+    if request.options["y_name"] != EACH:
+        yield from _of_fit(path, group, table, request, request.options)
         return
     try:
-        x = column_of(columns, asked.options["x_name"], 0, path)
+        x = column_of(columns, request.options["x_name"], 0, path)
     except VettoreError as error:
         yield failed(path, str(error), group)
         return
     for name in columns:
-        if name not in (x, asked.by, asked.options["sigma_name"]):
+        if name not in (x, request.by, request.options["sigma_name"]):
             label = f"{group} · {name}" if group else name
-            yield from _of_fit(path, label, table, asked, {**asked.options, "x_name": x, "y_name": name})
+            yield from _of_fit(path, label, table, request, {**request.options, "x_name": x, "y_name": name})
 
 
-def _of_fit(path: Path, group: str, table: Table, asked: Asked, options: dict[str, Any]) -> list[Row]:
+def _of_fit(path: Path, group: str, table: Table, request: Asked, options: dict[str, Any]) -> list[Row]:
     from vettore.batch.replay import failed, row_of
     from vettore.study.kept_numbers import kept_numbers
 

@@ -48,18 +48,18 @@ def fit_shared_all(
             row.name,
             recipe.name,
             name,
-            one.value,
-            math.nan if one.standard_error is None else one.standard_error,
+            coefficient.value,
+            math.nan if coefficient.standard_error is None else coefficient.standard_error,
             unit or "",
             "",
             "done",
             "common to all" if name in several.shared else "",
         )
         for (file, label), row in zip(places, several.rows, strict=True)
-        for (name, one), unit in zip(row.coefficients.items(), units, strict=True)
+        for (name, coefficient), unit in zip(row.coefficients.items(), units, strict=True)
     ]
-    told = ReplayTable(made)
-    hand_out(told, output)
+    replay_table = ReplayTable(made)
+    hand_out(replay_table, output)
     click.echo(several_in_words(several, NumberStyle()), err=True)
 
 

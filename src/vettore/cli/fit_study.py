@@ -29,7 +29,7 @@ OPTION_OF = {
 }
 
 
-def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> Study:
+def study_of(table: Table, file: Path, read: Reading, options: dict[str, Any]) -> Study:
     """Return a study of a table with the fit that was asked for; rows that are left out are set aside, and why."""
     from vettore.core.fitting.request import DEFAULT_SEED, SQUARES
     from vettore.core.formula.formula import read_formula
@@ -40,52 +40,52 @@ def study_of(table: Table, file: Path, read: Reading, asked: dict[str, Any]) -> 
 
     name = "standard input" if str(file) == "-" else file.name
     study = edits.add_series(Study(title=name), table, Path(name).stem)
-    if asked["covariance"] is not None:
-        study = with_covariance(study, table, asked["covariance"])
+    if options["covariance"] is not None:
+        study = with_covariance(study, table, options["covariance"])
     series = study.series[0].id
     study = _with_rows(study, read)
-    wanted = {Role(role): asked[option] for role, option in OPTION_OF.items()}
-    if asked["formula"] is not None:
-        told = read_formula(asked["formula"], [column.name for column in study.series[0].columns])
-        _check_numbers(study.series[0], told)
-        wanted |= {Role.X: told.data[0] if told.data else None, Role.Y: told.response or None}
+    wanted = {Role(role): options[option] for role, option in OPTION_OF.items()}
+    if options["formula"] is not None:
+        formula = read_formula(options["formula"], [column.name for column in study.series[0].columns])
+        _check_numbers(study.series[0], formula)
+        wanted |= {Role.X: formula.data[0] if formula.data else None, Role.Y: formula.response or None}
     for role, name in wanted.items():
         if name is not None:
             columns = study.series[0].columns
             place = place_of([column.name for column in columns], name, file)
             study = edits.set_column(study, series, place, replace(columns[place], role=role))
-    if asked["formula"] is not None:
-        study = edits.add_formula(study, series, asked["formula"])
+    if options["formula"] is not None:
+        study = edits.add_formula(study, series, options["formula"])
     else:
-        study = edits.add_fit(study, series, 1 if asked["degree"] is None else asked["degree"])
+        study = edits.add_fit(study, series, 1 if options["degree"] is None else options["degree"])
     recipe = study.curves[0]
-    if asked["model_key"] is not None:
-        own = asked["library"] is not None
-        chosen = model_of(asked["model_key"], asked["library"])
-        recipe = edits.with_model(study.series[0], recipe, chosen if own else asked["model_key"])
-    recipe = recipe.changed(**_scatter(asked))
-    if asked["span"] is not None:
-        recipe = recipe.changed(span=span_of(asked["span"], study.series[0]))
+    if options["model_key"] is not None:
+        own = options["library"] is not None
+        chosen = model_of(options["model_key"], options["library"])
+        recipe = edits.with_model(study.series[0], recipe, chosen if own else options["model_key"])
+    recipe = recipe.changed(**_scatter(options))
+    if options["span"] is not None:
+        recipe = recipe.changed(span=span_of(options["span"], study.series[0]))
     if isinstance(recipe, PolynomialFit):
-        return _with_readings(edits.change_fit(study, recipe.changed(intercept=not asked["no_intercept"])), asked)
+        return _with_readings(edits.change_fit(study, recipe.changed(intercept=not options["no_intercept"])), options)
     decided = recipe.changed(
-        hold=tuple(values_of(asked["hold"]).items()),
-        start=tuple(values_of(asked["start"]).items()),
-        limits=tuple((name, low, high) for name, (low, high) in limits_of(asked["limit"]).items()),
-        loss=asked["loss"] or SQUARES,
-        seed=DEFAULT_SEED if asked["seed"] is None else asked["seed"],
+        hold=tuple(values_of(options["hold"]).items()),
+        start=tuple(values_of(options["start"]).items()),
+        limits=tuple((name, low, high) for name, (low, high) in limits_of(options["limit"]).items()),
+        loss=options["loss"] or SQUARES,
+        seed=DEFAULT_SEED if options["seed"] is None else options["seed"],
     )
-    return _with_readings(edits.change_fit(study, decided), asked)
+    return _with_readings(edits.change_fit(study, decided), options)
 
 
-def _scatter(asked: dict[str, Any]) -> dict[str, Any]:
+def _scatter(options: dict[str, Any]) -> dict[str, Any]:
     """Return what a fit decides of the scatter of its rows."""
     return {
-        "use_errors": asked["sigma_name"] is not None,
-        "errors_known": asked["sigma_known"],
-        "use_x_errors": asked["sigma_x_name"] is not None,
-        "noise": asked["noise"] or ("correlated" if asked["covariance"] else "normal"),
-        "noise_size": asked["noise_size"],
+        "use_errors": options["sigma_name"] is not None,
+        "errors_known": options["sigma_known"],
+        "use_x_errors": options["sigma_x_name"] is not None,
+        "noise": options["noise"] or ("correlated" if options["covariance"] else "normal"),
+        "noise_size": options["noise_size"],
     }
 
 
@@ -106,7 +106,7 @@ def _with_rows(study: Study, read: Reading) -> Study:
     return edits.set_rows_aside(study, series.id, named, "left out") if named else study
 
 
-def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
+def _with_readings(study: Study, options: dict[str, Any]) -> Study:
     """Keep the readings that were asked for."""
     from vettore.study import edits
     from vettore.study.kinds import readings as kinds
@@ -119,18 +119,18 @@ def _with_readings(study: Study, asked: dict[str, Any]) -> Study:
         ("area", kinds.AreaReading),
         ("number", kinds.FormulaReading),
     ):
-        for text in asked[option]:
+        for text in options[option]:
             for reading in kind.typed(text.replace("..", " … ") if option == "area" else text, curve):
                 study = edits.keep(study, reading)
-    if asked["limits"] is not None:
+    if options["limits"] is not None:
         limits: tuple[type[kinds.LimitReading], ...] = (
             kinds.DecisionReading,
             kinds.DetectionReading,
             kinds.QuantificationReading,
         )
         for limit in limits:
-            study = edits.keep(study, limit(curve=curve, times=asked["limits"], name=f"{limit.which} limit"))
-    if asked["additions"]:
+            study = edits.keep(study, limit(curve=curve, times=options["limits"], name=f"{limit.which} limit"))
+    if options["additions"]:
         study = edits.keep(study, kinds.AdditionReading(curve=curve, name="in the sample"))
     return study
 
@@ -174,7 +174,7 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
     """Return ``k=0..1`` texts as limits by name; a side left out is open. Raises DataError."""
     from vettore.core.rounding import read_number
 
-    found = {}
+    by_name = {}
     for text in given:
         name, _, span = text.partition("=")
         low, dots, high = span.partition("..")
@@ -182,5 +182,5 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
         blank = [not side.strip() for side in (low, high)]
         if not name.strip() or not dots or any(s is None and not b for s, b in zip(sides, blank, strict=True)):
             raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
-        found[name.strip()] = (sides[0], sides[1])
-    return found
+        by_name[name.strip()] = (sides[0], sides[1])
+    return by_name

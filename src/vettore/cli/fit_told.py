@@ -87,23 +87,23 @@ def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
     from vettore.study.kinds.readings import FormulaReading
     from vettore.words.readings import reading_line
 
-    told = []
+    by_names = []
     kept = study.readings_of(derived.recipe.id)
     for reading in kept:
-        found = derive_reading(study, reading)
-        line = reading_line(derived, found, NumberStyle())
-        numbers: list[dict[str, Any]] = [dataclasses.asdict(place) for place in found.crossings]
+        result = derive_reading(study, reading)
+        line = reading_line(derived, result, NumberStyle())
+        numbers: list[dict[str, Any]] = [dataclasses.asdict(place) for place in result.crossings]
         for number in numbers:
             number["value"] = number.pop("x")
-        if found.value is not None:
-            numbers = [{"value": found.value, "standard_error": found.standard_error}]
-        if found.planned:
-            numbers = [{"x": place, "now": found.before, "then": found.value} for place in found.planned]
-        said: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": found.unit, "numbers": numbers}
-        if isinstance(reading, FormulaReading) and found.standard_error:
-            said["budget"] = _budget_told(derived, reading, kept, found.unit)
-        told.append(said)
-    return told
+        if result.value is not None:
+            numbers = [{"value": result.value, "standard_error": result.standard_error}]
+        if result.planned:
+            numbers = [{"x": place, "now": result.before, "then": result.value} for place in result.planned]
+        said: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": result.unit, "numbers": numbers}
+        if isinstance(reading, FormulaReading) and result.standard_error:
+            said["budget"] = _budget_told(derived, reading, kept, result.unit)
+        by_names.append(said)
+    return by_names
 
 
 def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Reading], unit: str) -> dict[str, Any]:
@@ -137,11 +137,13 @@ def ranges_of(derived: DerivedFit) -> list[dict[str, Any]]:
 
     ranges, style = likelihood_ranges(derived), NumberStyle()
     percent, out = f"{derived.result.level * 100:g} %", []
-    for unit, (name, one) in zip(coefficient_units(derived), derived.result.coefficients.items(), strict=True):
+    for unit, (name, coefficient) in zip(
+        coefficient_units(derived), derived.result.coefficients.items(), strict=True
+    ):
         low, high = ranges[name]
-        told = f"{style.interval(low, high, one.standard_error)} {unit or ''}".strip()
-        asked = f"{name}, {percent} range of the likelihood"
-        out.append({"asked": asked, "told": told, "unit": unit or "", "numbers": [{"low": low, "high": high}]})
+        text = f"{style.interval(low, high, coefficient.standard_error)} {unit or ''}".strip()
+        word = f"{name}, {percent} range of the likelihood"
+        out.append({"asked": word, "told": text, "unit": unit or "", "numbers": [{"low": low, "high": high}]})
     return out
 
 

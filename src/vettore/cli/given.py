@@ -142,7 +142,7 @@ def _used(table: Table, read: Reading) -> Mask:
 
 def left_out(read: Reading, rows: int) -> list[int]:
     """Return the rows, from 0, that are named to be left out. Raises DataError."""
-    found: list[int] = []
+    numbers: list[int] = []
     for part in (read.leave_out or "").replace(";", ",").split(","):
         if not part.strip():
             continue
@@ -153,8 +153,8 @@ def left_out(read: Reading, rows: int) -> list[int]:
         low, high = (int(end) for end in ends)
         if not 1 <= low <= high <= rows:
             raise DataError(f"There is no row {part.strip()}: the table has rows 1 to {rows}.")
-        found += range(low - 1, high)
-    return sorted(set(found))
+        numbers += range(low - 1, high)
+    return sorted(set(numbers))
 
 
 def rows_of_table(table: Table, rows: Rows) -> Table:
@@ -246,7 +246,7 @@ def model_of(key: str, library: Path | None = None) -> Model:
     from vettore.files.library import read_library
 
     found = read_library(library)
-    for one in found:
-        if key in (one.key, one.name):
-            return one
+    for item in found:
+        if key in (item.key, item.name):
+            return item
     raise DataError(f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in found)}.")

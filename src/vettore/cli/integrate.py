@@ -93,9 +93,9 @@ def integrate(
 def _tell_function(formula: str, area: FunctionArea, as_json: bool) -> None:
     """Print an area under a function; one that did not settle ends with 1."""
     if as_json:
-        told = asdict(area)
-        told.pop("edges")
-        say_json("function-area/1", {"formula": formula, **told})
+        by_name = asdict(area)
+        by_name.pop("edges")
+        say_json("function-area/1", {"formula": formula, **by_name})
     else:
         error = "" if area.error is None else f"  (error below {area.error:.1e})"
         click.echo(f"area  {area.area!r}{error}\n{area.message}" if area.settled else f"no area\n{area.message}")

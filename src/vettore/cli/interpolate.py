@@ -56,7 +56,7 @@ def interpolate(
     at = _places(curve.span, every) if every is not None else np.array(list_of(at_text, "x") if at_text else curve.x)
     values, errors = curve(at), curve.standard_error(at)
     if as_json:
-        told = {
+        texts = {
             "method": method,
             "x": at,
             "y": values,
@@ -67,11 +67,11 @@ def interpolate(
             "penalty": curve.penalty,
             "notes": list(curve.notes),
         }
-        say_json("interpolate/1", told)
+        say_json("interpolate/1", texts)
         return
     click.echo(f"{x}\t{y}" + ("\t±" if sigma is not None else ""))
-    for one, value, error in zip(at.tolist(), values.tolist(), errors.tolist(), strict=True):
-        click.echo(f"{one!r}\t{value!r}" + (f"\t{error!r}" if sigma is not None else ""))
+    for item, value, error in zip(at.tolist(), values.tolist(), errors.tolist(), strict=True):
+        click.echo(f"{item!r}\t{value!r}" + (f"\t{error!r}" if sigma is not None else ""))
     for note in curve.notes:
         click.echo(note, err=True)
 

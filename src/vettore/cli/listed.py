@@ -35,14 +35,14 @@ COMMANDS = {
 
 def command(name: str) -> click.Command:
     """Load a command; its file is read only when it is asked for, so that the others start at once."""
-    found: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
-    found.context_settings["help_option_names"] = HELP
-    found.short_help = COMMANDS[name]
-    return found if getattr(found, CAREFUL, False) else _careful(found)
+    result: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
+    result.context_settings["help_option_names"] = HELP
+    result.short_help = COMMANDS[name]
+    return result if getattr(result, CAREFUL, False) else _careful(result)
 
 
-def _careful(found: click.Command) -> click.Command:
+def _careful(result: click.Command) -> click.Command:
     from vettore.cli.careful import with_checks
 
-    setattr(found, CAREFUL, True)
-    return with_checks(found)
+    setattr(result, CAREFUL, True)
+    return with_checks(result)

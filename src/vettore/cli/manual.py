@@ -30,7 +30,7 @@ def commands() -> Iterator[tuple[str, click.Command]]:
         command = listed.command(name)
         yield name, command
         if isinstance(command, click.Group):
-            yield from ((f"{name} {inner}", one) for inner, one in command.commands.items())
+            yield from ((f"{name} {inner}", item) for inner, item in command.commands.items())
 
 
 def _usage(name: str, command: click.Command) -> str:

@@ -26,21 +26,21 @@ def models(key: str | None, library: Path | None, as_json: bool) -> None:
     every = list(CATALOGUE.values()) if library is None else list(read_library(library))
     chosen = [model_of(key, library)] if key else every
     if as_json:
-        say_json("models/1", {"models": [_described(one) for one in chosen]})
+        say_json("models/1", {"models": [_described(model) for model in chosen]})
         return
     group = ""
-    for one in chosen:
-        if one.group != group:
-            group = one.group
+    for item in chosen:
+        if item.group != group:
+            group = item.group
             click.echo(f"\n{group}" if key is None else group)
-        click.echo(f"  {one.key:26} {one.formula}")
+        click.echo(f"  {item.key:26} {item.formula}")
         if key:
-            click.echo(f"\n  {one.name}. {one.use}\n")
-            for name, words in one.meanings.items():
+            click.echo(f"\n  {item.name}. {item.use}\n")
+            for name, words in item.meanings.items():
                 click.echo(f"  {name:8} {words}")
-            for quantity in one.quantities:
+            for quantity in item.quantities:
                 click.echo(f"  {quantity.name} = {quantity.formula}")
-            click.echo(f"  slope = {_slope_text(one)}")
+            click.echo(f"  slope = {_slope_text(item)}")
 
 
 def _slope_text(model: Model) -> str:

@@ -46,16 +46,16 @@ def plan(
 
     if (formula is None) == (model_key is None):
         raise DataError("Give either a formula or --model.")
-    asked = formula if formula is not None else model_of(str(model_key))
-    made = plan_rows(asked, values_of(guess), _places(span), rows, improve, sigma=sigma, hold=values_of(hold))
+    text = formula if formula is not None else model_of(str(model_key))
+    made = plan_rows(text, values_of(guess), _places(span), rows, improve, sigma=sigma, hold=values_of(hold))
     if as_json:
-        told: dict[str, Any] = {
+        by_name: dict[str, Any] = {
             "x": list(made.x),
             "standard_errors": dict(made.standard_errors),
             "standard_error": made.standard_error,
             "even": made.even if math.isfinite(made.even) else None,
         }
-        say_json("plan/1", told)
+        say_json("plan/1", by_name)
         return
     style = NumberStyle()
     places = [f"{made.x.count(place)} × {style.short(float(f'{place:.4g}'))}" for place in dict.fromkeys(made.x)]

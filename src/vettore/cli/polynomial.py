@@ -40,46 +40,46 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
 
 
 def _tell_json(p: Polynomial, at: list[float]) -> None:
-    found = () if p.is_zero else p.root_list
-    told = {
+    roots = () if p.is_zero else p.root_list
+    by_name = {
         "coefficients": list(p.coefficients),
         "degree": p.degree,
         "roots": [
             {
-                "real": one.value.real,
-                "imaginary": one.value.imag,
-                "multiplicity": one.multiplicity,
-                "residual": one.residual,
-                "zero_to_rounding": one.is_zero,
-                "sure_digits": one.digits,
-                "moved_by_a_last_digit": one.moved,
-                "roots_together": one.together,
+                "real": root.value.real,
+                "imaginary": root.value.imag,
+                "multiplicity": root.multiplicity,
+                "residual": root.residual,
+                "zero_to_rounding": root.is_zero,
+                "sure_digits": root.digits,
+                "moved_by_a_last_digit": root.moved,
+                "roots_together": root.together,
             }
-            for one in found
+            for root in roots
         ],
         "turns": [asdict(turn) for turn in p.turns()],
         "slope": list(p.slope().coefficients),
         "antiderivative": list(p.antiderivative().coefficients),
-        "values": [{"x": one, "y": float(p(one))} for one in at],
+        "values": [{"x": value, "y": float(p(value))} for value in at],
     }
-    say_json("polynomial/1", told)
+    say_json("polynomial/1", by_name)
 
 
 def _tell(p: Polynomial, at: list[float]) -> None:
     from vettore.core.polynomial_words import doubts_in_words
     from vettore.words.readings import TURNS
 
-    found = () if p.is_zero else p.root_list
+    roots = () if p.is_zero else p.root_list
     style = NumberStyle()
     click.echo("coefficients, rising  " + ", ".join(style.short(value) for value in p.coefficients))
-    for one in found:
-        times = f" ({one.multiplicity}-fold)" if one.multiplicity > 1 else ""
-        told_rest = "zero to rounding" if one.is_zero else f"{one.residual:.1e}"
+    for root in roots:
+        times = f" ({root.multiplicity}-fold)" if root.multiplicity > 1 else ""
+        told_rest = "zero to rounding" if root.is_zero else f"{root.residual:.1e}"
         doubt = (
-            f"; a last-digit change of the coefficients moves it by {one.moved:.1e}" if one.ill_conditioned else ""
+            f"; a last-digit change of the coefficients moves it by {root.moved:.1e}" if root.ill_conditioned else ""
         )
-        click.echo(f"root  {complex_text(one.value)}{times}; residual {told_rest}{doubt}")
-    words = doubts_in_words(found, style)
+        click.echo(f"root  {complex_text(root.value)}{times}; residual {told_rest}{doubt}")
+    words = doubts_in_words(roots, style)
     if words:
         click.echo(words)
     for turn in p.turns():

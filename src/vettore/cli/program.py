@@ -28,12 +28,12 @@ class Commands(click.Group):
         return sorted([*self.commands, *COMMANDS])
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        told = {
+        by_name = {
             **COMMANDS,
             **{name: known.get_short_help_str(80) for name, known in self.commands.items() if not known.hidden},
         }
         with formatter.section("Commands"):
-            formatter.write_dl(sorted(told.items()))
+            formatter.write_dl(sorted(by_name.items()))
 
     def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
         return command(name) if name in COMMANDS else super().get_command(ctx, name)

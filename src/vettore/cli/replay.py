@@ -70,19 +70,19 @@ def replay(
     _check_format(report_as, reports)
     check_ending(output)
     places = (str(reports or ""), report_as or "pdf", str(studies or ""))
-    asked = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
+    request = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
     paths = _check_names(list(files_of(files, sys.stdin)), reports or studies)
     if output is not None and afresh:
         output.with_name(output.name + PART).unlink(missing_ok=True)
     _end_like_interrupts()
-    progress = None if output is None else Progress(output, key_of(asked))
+    progress = None if output is None else Progress(output, key_of(request))
     try:
-        table = go_on(asked, paths, scheduler or workers, progress, teller(len(paths)), stop_at_first)
+        table = go_on(request, paths, scheduler or workers, progress, teller(len(paths)), stop_at_first)
     except Ended as ended:
         if progress is not None and output is not None:
             progress.close(whole=False)
-            told = f"{ended.table.files} of {len(paths)} files are done and kept in {output.name}{PART}"
-            click.echo(f"\n{ended} {told}. Run it again to go on.", err=True)
+            text = f"{ended.table.files} of {len(paths)} files are done and kept in {output.name}{PART}"
+            click.echo(f"\n{ended} {text}. Run it again to go on.", err=True)
         raise SystemExit(ENDED) from None
     if progress is None or output is None:
         click.echo(table.text(), nl=False)

@@ -27,13 +27,13 @@ def report(study: Path, output: Path, whole: bool, attach: bool) -> None:
     from vettore.study import edits
 
     opened = open_study(study)
-    asked = opened.report
+    report_recipe = opened.report
     if whole:
-        asked = asked.changed(fits="all")
+        report_recipe = report_recipe.changed(fits="all")
     if attach:
         chosen = format_of(output.suffix)
         if chosen is not None and not chosen.carries:
             raise DataError(f"A report as {output.suffix} carries no study along: --attach is for .pdf and .html.")
-        asked = asked.changed(attach=True)
-    save_report(edits.set_report(opened, asked), output)
+        report_recipe = report_recipe.changed(attach=True)
+    save_report(edits.set_report(opened, report_recipe), output)
     click.echo(f"The report was saved as {output}.")

@@ -70,11 +70,11 @@ def surface(
     )
     if output is not None:
         _write(made, names, output, matrix)
-    told = _told(made, places, level)
+    by_name = _told(made, places, level)
     if as_json:
-        say_json("surface/1", told)
+        say_json("surface/1", by_name)
         return
-    _say(told, names)
+    _say(by_name, names)
 
 
 def _told(made: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
@@ -118,10 +118,10 @@ def _place(text: str) -> tuple[float, float]:
 
 
 def _covered(covered: Any, level: float | None) -> dict[str, float]:
-    told = {"area": covered.area, "mean": covered.mean, "volume": covered.volume}
+    by_name = {"area": covered.area, "mean": covered.mean, "volume": covered.volume}
     if level is not None:
-        told |= {"level": level, "area_above": covered.area_above, "above": covered.above, "below": covered.below}
-    return told
+        by_name |= {"level": level, "area_above": covered.area_above, "above": covered.above, "below": covered.below}
+    return by_name
 
 
 def _read(made: Any, x: float, y: float) -> dict[str, Any]:
@@ -137,15 +137,15 @@ def _read(made: Any, x: float, y: float) -> dict[str, Any]:
     }
 
 
-def _say(told: dict[str, Any], names: list[str]) -> None:
-    click.echo(f"{told['sites']} sites, {told['method']}, left-out error {told['left_out_error']!r}")
-    for summit in told["summits"]:
+def _say(by_name: dict[str, Any], names: list[str]) -> None:
+    click.echo(f"{by_name['sites']} sites, {by_name['method']}, left-out error {by_name['left_out_error']!r}")
+    for summit in by_name["summits"]:
         error = summit["standard_error"]
         ends = "" if np.isnan(error) else f" ± {error:.2g}"
         click.echo(f"{summit['kind']}\t{summit['x']:.6g}\t{summit['y']:.6g}\t{summit['z']:.6g}{ends}")
-    for key, value in told["covered"].items():
+    for key, value in by_name["covered"].items():
         click.echo(f"{key.replace('_', ' ')}\t{value!r}")
-    for read in told["at"]:
+    for read in by_name["at"]:
         where = f"{names[0]} {read['x']!r}, {names[1]} {read['y']!r}"
         if np.isnan(read["z"]):
             click.echo(f"{where}: outside the sites")
@@ -153,7 +153,7 @@ def _say(told: dict[str, Any], names: list[str]) -> None:
         error = "" if np.isnan(read["standard_error"]) else f" ± {read['standard_error']!r}"
         guess = " (a guess: no site near)" if read["guess"] else ""
         click.echo(f"{where}: {names[2]} {read['z']!r}{error}{guess}")
-    for note in told["notes"]:
+    for note in by_name["notes"]:
         click.echo(note, err=True)
 
 

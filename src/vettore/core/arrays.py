@@ -27,8 +27,8 @@ def check_lengths(columns: Mapping[str, Array]) -> int:
     """Return the common length of columns. Raises DataError when they are not equally long."""
     lengths = {len(column) for column in columns.values()}
     if len(lengths) > 1:
-        told = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
-        raise DataError(f"The columns are not equally long: {told}.")
+        text = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
+        raise DataError(f"The columns are not equally long: {text}.")
     return lengths.pop() if lengths else 0
 
 

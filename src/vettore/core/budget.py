@@ -171,11 +171,11 @@ def _simulated(
         with np.errstate(all="ignore"):
             made = np.asarray(program({name: columns[name] for name in program.inputs}), dtype=np.float64)
         drawn.append(np.broadcast_to(made, (AT_ONCE,)))
-    told = np.concatenate(drawn)
-    told = told[np.isfinite(told)]
-    if len(told) < DRAWS // 2:
+    values = np.concatenate(drawn)
+    values = values[np.isfinite(values)]
+    if len(values) < DRAWS // 2:
         raise DataError("The formula has no value for most of what its numbers may be.")
-    low, high = np.quantile(told, [(1 - level) / 2, (1 + level) / 2])
+    low, high = np.quantile(values, [(1 - level) / 2, (1 + level) / 2])
     return float(low), float(high)
 
 

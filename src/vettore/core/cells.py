@@ -64,8 +64,8 @@ def is_known_unit(text: str) -> bool:
 
 
 def _is_symbol(part: str) -> bool:
-    found = _POWER.match(part)
-    symbol = found["symbol"].rstrip("^-") if found else part
+    match = _POWER.match(part)
+    symbol = match["symbol"].rstrip("^-") if match else part
     return any(symbol.startswith(prefix) and symbol[len(prefix) :] in _SYMBOLS for prefix in _PREFIXES)
 
 
@@ -95,13 +95,13 @@ def split_unit(header: str) -> tuple[str, str]:
     Read are ``oxygen (mg/L)``, ``T [K]``, and with known units ``wavelength / nm``, ``I in pA`` and ``t, min``.
     """
     header = header.strip()
-    found = _BRACKETED.match(header)
-    if found and found["name"] and is_unit(found["unit"]) and not found["name"].rstrip().endswith("/"):
-        return found["name"].strip(), clean_unit(found["unit"])
+    match = _BRACKETED.match(header)
+    if match and match["name"] and is_unit(match["unit"]) and not match["name"].rstrip().endswith("/"):
+        return match["name"].strip(), clean_unit(match["unit"])
     for pattern in (_IN, _COMMA, _QUOTIENT):
-        found = pattern.match(header)
-        if found and is_known_unit(found["unit"]) and not _is_bare_unit(header, found["name"]):
-            return found["name"].strip(), clean_unit(found["unit"])
+        match = pattern.match(header)
+        if match and is_known_unit(match["unit"]) and not _is_bare_unit(header, match["name"]):
+            return match["name"].strip(), clean_unit(match["unit"])
     return header, ""
 
 

@@ -321,5 +321,5 @@ class PolynomialCurve(Curve):
         ends = np.sort(np.array([a, b], dtype=np.float64))
         # The search runs on −1 … 1 in its own series where the span asked for is not the data's.
         t = self.scale.t(ends)
-        found = chebyshev.real_roots(series, float(t[0]), float(t[1]))
-        return np.clip(found * self.scale.half + self.scale.middle, ends[0], ends[1])
+        values = chebyshev.real_roots(series, float(t[0]), float(t[1]))
+        return np.clip(values * self.scale.half + self.scale.middle, ends[0], ends[1])

@@ -26,12 +26,12 @@ def slope_through_neighbours(x: Array, y: Array) -> Array:
     steps = np.diff(places)
     rises = np.diff(mean) / steps
     if len(places) == 2:
-        found = np.full(2, rises[0])
+        values = np.full(2, rises[0])
     else:
         left, right = steps[:-1], steps[1:]
         inner = (right * rises[:-1] + left * rises[1:]) / (left + right)
         first = rises[0] + (rises[0] - rises[1]) * steps[0] / (steps[0] + steps[1])
         last = rises[-1] + (rises[-1] - rises[-2]) * steps[-1] / (steps[-1] + steps[-2])
-        found = np.concatenate([[first], inner, [last]])
-    slope[good] = found[which]
+        values = np.concatenate([[first], inner, [last]])
+    slope[good] = values[which]
     return slope

@@ -92,8 +92,8 @@ def what_to_look_at(x: Array, y: Array, in_use: Mask) -> list[Finding]:
     if len(rows) < 2:
         return []
     xs, ys = x[rows], y[rows]
-    found = [_far_off(xs, ys, rows), _repeats(xs, rows), _order(xs, rows), _gaps(xs, rows), _saturated(ys, rows)]
-    return [finding for finding in found if finding is not None]
+    findings = [_far_off(xs, ys, rows), _repeats(xs, rows), _order(xs, rows), _gaps(xs, rows), _saturated(ys, rows)]
+    return [finding for finding in findings if finding is not None]
 
 
 def distances(x: Array, y: Array) -> Array:

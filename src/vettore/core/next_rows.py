@@ -251,11 +251,11 @@ def positive(given: Values | float | None, count: int, what: str) -> Array:
 
 
 def _target(curve: Curve, names: tuple[str, ...], improve: Improve) -> Array:
-    found: Array | None = None
+    values: Array | None = None
     if isinstance(improve, str):
         if improve not in names:
             raise DataError(f"There is no fitted coefficient “{improve}”. There are: {', '.join(names)}.")
-        found = curve.coefficient_spread(improve)
+        values = curve.coefficient_spread(improve)
     else:
         kind, *at = improve
         spreads: dict[str, tuple[int, Callable[..., Array | None]]] = {
@@ -267,7 +267,7 @@ def _target(curve: Curve, names: tuple[str, ...], improve: Improve) -> Array:
             raise DataError(
                 f"{improve!r} is no number of a curve. There are: value at x, slope at x, area from a to b."
             )
-        found = spreads[kind][1](*map(float, at))
-    if found is None or not np.isfinite(found).all() or not np.any(found):
+        values = spreads[kind][1](*map(float, at))
+    if values is None or not np.isfinite(values).all() or not np.any(values):
         raise DataError("That number has no ± here that a measurement could lower.")
-    return np.asarray(found, dtype=np.float64)
+    return np.asarray(values, dtype=np.float64)

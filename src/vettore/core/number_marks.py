@@ -77,8 +77,8 @@ def looks_like_number(cell: str) -> bool:
     """Whether a cell can be a number under some marks."""
     if _SIMPLE.match(cell):
         return True
-    found = _SHAPE.match(cell.translate(_SAME).strip())
-    return found is not None and any(_fits(found[2].rstrip(), marks) for marks in ALL_MARKS)
+    match = _SHAPE.match(cell.translate(_SAME).strip())
+    return match is not None and any(_fits(match[2].rstrip(), marks) for marks in ALL_MARKS)
 
 
 ALL_MARKS = tuple(Marks(decimal, group) for group in ("", *GROUPS) for decimal in DECIMALS if decimal != group)
@@ -104,10 +104,10 @@ def _fits(body: str, marks: Marks) -> bool:
 def number_in(cell: str, marks: Marks) -> float | None:
     """Return the finite number that a cell holds under some marks, or None."""
     text = cell.translate(_SAME).strip()
-    found = _SHAPE.match(text)
-    if found is None or not _fits(found[2].rstrip(), marks):
+    match = _SHAPE.match(text)
+    if match is None or not _fits(match[2].rstrip(), marks):
         return None
-    sign, body, power = found[1], found[2].rstrip(), found[3] or ""
+    sign, body, power = match[1], match[2].rstrip(), match[3] or ""
     if marks.group:
         body = body.replace(marks.group, "")
     value = float(f"{sign}{body.replace(marks.decimal, '.')}{power.replace('d', 'e').replace('D', 'e')}")
@@ -137,9 +137,9 @@ def decide(texts: Sequence[str], evidence: Evidence) -> Decided:
 
 
 def _weighed(texts: Sequence[str], evidence: Evidence) -> Decided:
-    bodies = [found[2].rstrip() for text in texts if (found := _SHAPE.match(text))]
-    powers = [bool(found[3]) for text in texts if (found := _SHAPE.match(text))]
-    allowed = [one for one in ALL_MARKS if not (evidence.sure and one.decimal != evidence.decimal)]
+    bodies = [match[2].rstrip() for text in texts if (match := _SHAPE.match(text))]
+    powers = [bool(match[3]) for text in texts if (match := _SHAPE.match(text))]
+    allowed = [item for item in ALL_MARKS if not (evidence.sure and item.decimal != evidence.decimal)]
     present = {mark for body in bodies for mark in GROUPS if mark in body}
     scores: dict[Marks, int] = {}
     for marks in allowed:
@@ -188,13 +188,13 @@ def _vote(marks: Marks, bodies: Sequence[str]) -> str | None:
 def decide_together(columns: Sequence[Sequence[str]], evidence: Evidence) -> list[Decided]:
     """Return how the columns of a file are read: what the clear ones show decides for the others."""
     decided = [decide(texts, evidence) for texts in columns]
-    if evidence.sure or not any(one.other for one in decided):
+    if evidence.sure or not any(item.other for item in decided):
         return decided
-    votes = [one.vote for one in decided if one.vote]
+    votes = [each.vote for each in decided if each.vote]
     if not votes:
         return decided
-    told = Evidence(max(DECIMALS, key=votes.count))
-    return [decide(texts, told) if one.other else one for texts, one in zip(columns, decided, strict=True)]
+    answer = Evidence(max(DECIMALS, key=votes.count))
+    return [decide(texts, answer) if entry.other else entry for texts, entry in zip(columns, decided, strict=True)]
 
 
 def doubtful(decided: Decided, votes: bool) -> bool:

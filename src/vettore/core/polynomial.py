@@ -212,27 +212,27 @@ class Polynomial:
 
     def roots(self) -> tuple[complex, ...]:
         """Return all roots, each as often as it counts: real ones rising, then complex pairs."""
-        return tuple(itertools.chain.from_iterable([one.value] * one.multiplicity for one in self.root_list))
+        return tuple(itertools.chain.from_iterable([root.value] * root.multiplicity for root in self.root_list))
 
     def real_roots(self) -> tuple[float, ...]:
         """Return the different real roots, rising."""
-        return tuple(one.value.real for one in self.root_list if one.is_real)
+        return tuple(root.value.real for root in self.root_list if root.is_real)
 
     def turns(self) -> tuple[Turn, ...]:
         """Return tops, bottoms and inflections by rising x."""
         out = []
         slope, bend = self.slope(), self.slope().slope()
         if not slope.is_zero and slope.degree:
-            for one in slope.root_list:
-                if one.is_real and one.multiplicity % 2:
-                    x = one.value.real
+            for root in slope.root_list:
+                if root.is_real and root.multiplicity % 2:
+                    x = root.value.real
                     rising = float(_sign_beside(slope, x, slope.real_roots()))
                     out.append(Turn(x, float(self(x)), "top" if rising < 0 else "bottom"))
         if not bend.is_zero and bend.degree:
             out += [
-                Turn(one.value.real, float(self(one.value.real)), "inflection")
-                for one in bend.root_list
-                if one.is_real and one.multiplicity % 2
+                Turn(item.value.real, float(self(item.value.real)), "inflection")
+                for item in bend.root_list
+                if item.is_real and item.multiplicity % 2
             ]
         return tuple(sorted(out, key=lambda turn: turn.x))
 
@@ -316,10 +316,10 @@ def _rounded(values: Sequence[Fraction]) -> list[float]:
 
 def _product(a: Sequence[Fraction], b: Sequence[Fraction]) -> list[Fraction]:
     out = [Fraction(0)] * (len(a) + len(b) - 1)
-    for i, one in enumerate(a):
-        if one:
+    for i, fraction in enumerate(a):
+        if fraction:
             for j, other in enumerate(b):
-                out[i + j] += one * other
+                out[i + j] += fraction * other
     return out
 
 

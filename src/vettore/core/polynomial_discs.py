@@ -95,7 +95,7 @@ def _iterated(c: Sequence[Decimal], roots: list[Complex], digits: int) -> list[C
     z = list(roots)
     waiting = set(range(len(z)))
     rounding = Decimal(10) ** (2 - digits)
-    one = Complex(Decimal(1), Decimal(0))
+    item = Complex(Decimal(1), Decimal(0))
     for _ in range(MOST_STEPS):
         for i in sorted(waiting):
             value, slope, total = values_at(c, z[i])
@@ -111,7 +111,7 @@ def _iterated(c: Sequence[Decimal], roots: list[Complex], digits: int) -> list[C
                 if j != i:
                     apart = Complex(z[i].real - other.real, z[i].imaginary - other.imaginary)
                     if any(apart):
-                        part = _over(one, apart)
+                        part = _over(item, apart)
                         x, y = x + part.real, y + part.imaginary
             turned = _times(newton, Complex(x, y))
             below = Complex(1 - turned.real, -turned.imaginary)
@@ -163,13 +163,13 @@ def _square(a: Complex, b: Complex) -> Decimal:
 
 
 def _starts(p: Sequence[int]) -> list[Complex]:
-    found = _eigenvalues(p)
-    if found is None:
-        found = _polygon(p)
+    pairs = _eigenvalues(p)
+    if pairs is None:
+        pairs = _polygon(p)
     # Roots that came out alike are moved apart, and all a little off the axis: from places on it alone the iteration, whose
     # arithmetic is then real, would never find a pair.
     out, seen = [], set()
-    for k, (x, y) in enumerate(found):
+    for k, (x, y) in enumerate(pairs):
         while (x, y) in seen:
             x, y = x * (1 + Decimal(1) / (7 + k)), y + (abs(x) + Decimal("1e-30")) / (11 + k)
         seen.add((x, y))
@@ -189,10 +189,10 @@ def _eigenvalues(p: Sequence[int]) -> list[tuple[Decimal, Decimal]] | None:
     companion[np.arange(1, degree), np.arange(degree - 1)] = 1.0
     companion[:, -1] = [-value / p[-1] for value in p[:-1]]
     with np.errstate(all="ignore"):
-        found = np.linalg.eigvals(matrix_balance(companion)[0])
-    if not np.isfinite(found).all():
+        values = np.linalg.eigvals(matrix_balance(companion)[0])
+    if not np.isfinite(values).all():
         return None
-    return [(Decimal(z.real), Decimal(z.imag)) for z in found.tolist()]
+    return [(Decimal(z.real), Decimal(z.imag)) for z in values.tolist()]
 
 
 def _polygon(p: Sequence[int]) -> list[tuple[Decimal, Decimal]]:

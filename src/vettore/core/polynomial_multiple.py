@@ -107,10 +107,10 @@ def _quotient(a: Whole, b: Whole) -> Whole:
 def _coprime_modulo(a: Whole, b: Whole, prime: int) -> bool:
     if a[-1] % prime == 0 or b[-1] % prime == 0:
         return False
-    one, other = [value % prime for value in a], [value % prime for value in b]
+    numbers, other = [value % prime for value in a], [value % prime for value in b]
     while len(other) > 1:
         inverse = pow(other[-1], -1, prime)
-        rest = one
+        rest = numbers
         while len(rest) >= len(other):
             factor = rest[-1] * inverse % prime
             shift = len(rest) - len(other)
@@ -122,5 +122,5 @@ def _coprime_modulo(a: Whole, b: Whole, prime: int) -> bool:
                 rest.pop()
             if len(rest) == 1 and not rest[0]:
                 break
-        one, other = other, rest
+        numbers, other = other, rest
     return other[0] != 0

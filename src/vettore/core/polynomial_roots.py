@@ -76,10 +76,11 @@ def find_roots(coefficients: tuple[float, ...], covariance: Array | None = None)
     with localcontext(Context(prec=DIGITS_AT_ROOTS, Emax=10**12, Emin=-(10**12))):
         exact = [Decimal(value) for value in coefficients]
         out = [_told(exact, z, count, covariance) for z, count in groups]
-    out = [replace(one, together=_near(one, out)) for one in out]
-    real = sorted((one for one in out if one.is_real), key=lambda one: one.value.real)
+    out = [replace(root, together=_near(root, out)) for root in out]
+    real = sorted((item for item in out if item.is_real), key=lambda first: first.value.real)
     pairs = sorted(
-        (one for one in out if not one.is_real), key=lambda one: (one.value.real, abs(one.value.imag), one.value.imag)
+        (each for each in out if not each.is_real),
+        key=lambda one: (one.value.real, abs(one.value.imag), one.value.imag),
     )
     return (*real, *pairs)
 

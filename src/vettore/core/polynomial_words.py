@@ -64,7 +64,7 @@ def roots_in_words(p: Polynomial, roots: tuple[Root, ...]) -> str:
         return "A constant has no roots."
     real = sum(root.is_real for root in roots)
     pairs = (len(roots) - real) // 2
-    several = any(one.multiplicity > 1 for one in roots)
+    several = any(item.multiplicity > 1 for item in roots)
     counted = {0: "No real root", 1: "One real root"}.get(real, f"{real} real roots")
     extra = f", and {pairs} complex pair{'s' if pairs > 1 else ''}" if pairs else ""
     single = "" if several else ", all single" if len(roots) > 1 else ""
@@ -77,14 +77,14 @@ def doubts_in_words(roots: tuple[Root, ...], style: NumberStyle) -> str:
     near = [root for root in roots if root.together > 1]
     parts = []
     if near:
-        most = max(near, key=lambda one: one.together)
+        most = max(near, key=lambda item: item.together)
         parts.append(
             f"{most.together} roots near {style.number(most.value.real, 4)} lie so close together that a last-digit change "
             "of the coefficients may make them one multiple root."
         )
-    bad = [one for one in roots if one.ill_conditioned and one.together == 1]
+    bad = [each for each in roots if each.ill_conditioned and each.together == 1]
     if bad:
-        worst = min(bad, key=lambda one: one.digits)
+        worst = min(bad, key=lambda first: first.digits)
         parts.append(
             f"Ill-determined: a change of the coefficients in their last digit moves the root near "
             f"{style.number(worst.value.real, 4)} by up to {style.number(worst.moved, 2)}."

@@ -116,8 +116,8 @@ class NumberStyle:
 
     def p_value(self, p: float | None) -> str:
         """Write a probability with what it is: ``p = 0.18``, ``p < 0.001``."""
-        told = self.probability(p)
-        return f"p {told}" if told.startswith("<") else f"p = {told}"
+        text = self.probability(p)
+        return f"p {text}" if text.startswith("<") else f"p = {text}"
 
     def _with_power(self, mantissa: float, places: int, exponent: int) -> str:
         return f"{self.plain(f'{mantissa:.{places}f}')}·10{str(exponent).translate(_SUPERSCRIPT)}"

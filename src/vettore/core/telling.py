@@ -52,9 +52,9 @@ class Tells:
 
     def to_dict(self) -> dict[str, Any]:
         """Return everything as dicts, lists, numbers and texts, ready for JSON."""
-        told = plain(self._facts())
-        assert isinstance(told, dict)
-        return told
+        answer = plain(self._facts())
+        assert isinstance(answer, dict)
+        return answer
 
     def to_frame(self) -> Any:
         """Return the table as a pandas.DataFrame. Raises ImportError where pandas is not installed."""

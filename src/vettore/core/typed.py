@@ -31,15 +31,15 @@ def numbers_in(text: str) -> list[float]:
         if low is None or high is None or by is None or by <= 0 or high < low or (high - low) / by > MOST_IN_RANGE:
             raise DataError(f"“{text.strip()}” is no range; write it as −2 … 3 every 0.5.")
         return [low + k * by for k in range(math.floor((high - low) / by + 1e-9) + 1)]
-    found = []
+    values = []
     for part in plain.replace(";", " ").split():
         number = read_number(part.strip(","))
         if number is None:
             raise DataError(f"“{part}” is not a number. Separate several by semicolons.")
-        found.append(number)
-    if not found:
+        values.append(number)
+    if not values:
         raise DataError("There is no number yet.")
-    return found
+    return values
 
 
 def limit_in(text: str) -> float | None:

@@ -317,13 +317,13 @@ THIN = "\u2009"
 
 def _product(left: Node, right: Node, slots: frozenset[str]) -> Box:
     """Set a product: numbers touch what follows, two numbers get a dot, a sign gets brackets."""
-    one, other = _box(left, slots, PRODUCT_TIGHT), _box(right, slots, POWER_TIGHT)
+    text, other = _box(left, slots, PRODUCT_TIGHT), _box(right, slots, POWER_TIGHT)
     begins = right
     while isinstance(begins, Binary):
         begins = begins.left
     if isinstance(begins, Number):
-        return Row((one, Text(" · "), other))
-    return Row((one, Text(THIN), other))
+        return Row((text, Text(" · "), other))
+    return Row((text, Text(THIN), other))
 
 
 def _named(name: str) -> Box:

@@ -58,7 +58,7 @@ def composed(powers: Mapping[str, float]) -> str:
     if together is not None:
         return together
     above = below = ""
-    for unit, exponent in sorted(powers.items(), key=lambda one: "/" not in one[0]):
+    for unit, exponent in sorted(powers.items(), key=lambda pair: "/" not in pair[0]):
         if abs(exponent) < SAME:
             continue
         size = abs(exponent)
@@ -75,8 +75,8 @@ def composed(powers: Mapping[str, float]) -> str:
 
 def parts(unit: str) -> dict[str, float]:
     """Return the powers of the parts of a unit, ``mg·min/L`` as mg, min and 1/L; one that cannot be taken apart stays whole."""
-    found = _powers_in(unit)
-    return found if found is not None else {unit: 1.0} if unit else {}
+    by_name = _powers_in(unit)
+    return by_name if by_name is not None else {unit: 1.0} if unit else {}
 
 
 def simplified(unit: str) -> str:
@@ -84,18 +84,18 @@ def simplified(unit: str) -> str:
 
     No part is turned into another, so that numbers keep their value. What cannot be taken apart stays as it is.
     """
-    found = _powers_in(unit)
-    return unit if found is None else composed(found)
+    by_name = _powers_in(unit)
+    return unit if by_name is None else composed(by_name)
 
 
 def share_parts(units: Iterable[str]) -> set[str]:
     """Return those of several units that have a part in common with another one."""
     apart = {unit: _powers_in(unit) for unit in dict.fromkeys(units) if unit}
     count: dict[str, int] = {}
-    for found in apart.values():
-        for part in found or ():
+    for by_name in apart.values():
+        for part in by_name or ():
             count[part] = count.get(part, 0) + 1
-    return {unit for unit, found in apart.items() if any(count[part] > 1 for part in found or ())}
+    return {unit for unit, by_key in apart.items() if any(count[part] > 1 for part in by_key or ())}
 
 
 def _together(powers: Mapping[str, float]) -> str | None:
@@ -113,8 +113,8 @@ def _together(powers: Mapping[str, float]) -> str | None:
 
 
 def _squared(unit: str) -> str | None:
-    found = _powers_in(unit)
-    return None if found is None else composed({part: 2 * exponent for part, exponent in found.items()})
+    by_name = _powers_in(unit)
+    return None if by_name is None else composed({part: 2 * exponent for part, exponent in by_name.items()})
 
 
 def _beside(first: str, second: str) -> str:
@@ -166,14 +166,14 @@ def conversion(old: str, new: str) -> tuple[float, float]:
     registry = _registry()
     try:
         zero = registry.Quantity(0.0, _spelled(old)).to(_spelled(new)).magnitude
-        one = registry.Quantity(1.0, _spelled(old)).to(_spelled(new)).magnitude
+        item = registry.Quantity(1.0, _spelled(old)).to(_spelled(new)).magnitude
     except pint.DimensionalityError:
         raise DataError(f"{old or 'No unit'} cannot become {new}: they measure different things.") from None
     except Exception:  # pint raises its parser's own errors for texts that are no unit
         raise DataError(
             f"“{new}” or “{old}” is not a unit that is known here. Write it as in mg/L, °C or m³/s."
         ) from None
-    return float(one - zero), float(zero)
+    return float(item - zero), float(zero)
 
 
 @cache

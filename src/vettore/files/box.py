@@ -109,24 +109,24 @@ def tables_in_a_box(data: bytes, name: str, path: str = "") -> list[tuple[str, T
     )
     given_up = threading.Event()
     _children.add(child, given_up)
-    asked = msgspec.msgpack.encode(Asked(name, path))
+    content = msgspec.msgpack.encode(Asked(name, path))
     try:
-        answer = _talk(child, len(asked).to_bytes(4, "big") + asked + data, name, given_up)
+        answer = _talk(child, len(content).to_bytes(4, "big") + content + data, name, given_up)
     finally:
         _children.remove(child)
     if child.returncode:
         raise FileError(_ended(child.returncode, name))
     try:
-        told = msgspec.msgpack.decode(answer, type=Answer)
-        tables = [(record.part, _table(record)) for record in told.tables]
+        facts = msgspec.msgpack.decode(answer, type=Answer)
+        tables = [(record.part, _table(record)) for record in facts.tables]
     except (msgspec.DecodeError, ValueError):
         raise FileError(f"“{name}” could not be read: its reader gave no table.") from None
-    if told.refusal or not tables:
-        raise FileError(told.refusal or f"“{name}” holds no table.")
+    if facts.refusal or not tables:
+        raise FileError(facts.refusal or f"“{name}” holds no table.")
     return tables
 
 
-def _talk(child: subprocess.Popen[bytes], asked: bytes, name: str, given_up: threading.Event) -> bytes:
+def _talk(child: subprocess.Popen[bytes], data: bytes, name: str, given_up: threading.Event) -> bytes:
     """Hand a child its work and return its answer; end it when it takes too long, says too much, or is given up."""
     parts: list[bytes] = []
     too_much = threading.Event()
@@ -135,7 +135,7 @@ def _talk(child: subprocess.Popen[bytes], asked: bytes, name: str, given_up: thr
         assert child.stdin is not None
         # One that has ended already says why by how it ended.
         with contextlib.suppress(OSError):
-            child.stdin.write(asked)
+            child.stdin.write(data)
         with contextlib.suppress(OSError):
             child.stdin.close()
 
@@ -249,5 +249,5 @@ if __name__ == "__main__":
     _limit()
     given = sys.stdin.buffer.read()
     length = int.from_bytes(given[:4], "big")
-    told = msgspec.msgpack.decode(given[4 : 4 + length], type=Asked)
-    sys.stdout.buffer.write(msgspec.msgpack.encode(answer_to(given[4 + length :], told.name, told.path)))
+    answer = msgspec.msgpack.decode(given[4 : 4 + length], type=Asked)
+    sys.stdout.buffer.write(msgspec.msgpack.encode(answer_to(given[4 + length :], answer.name, answer.path)))

@@ -28,9 +28,9 @@ def from_json(data: bytes, source: Source) -> list[tuple[str, Table]]:
         content = msgspec.json.decode(data.lstrip(b"\xef\xbb\xbf"))
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
         raise FileError(f"“{source.name}” is not valid JSON: {error}.") from None
-    found = _json_table(content, source, "JSON")
-    if found is not None:
-        return [("", found)]
+    result = _json_table(content, source, "JSON")
+    if result is not None:
+        return [("", result)]
     tables = []
     if isinstance(content, dict):
         for key, part in content.items():
@@ -159,8 +159,8 @@ def _unit_of(item: Any) -> str:
             except (OSError, TypeError, ValueError):
                 # A value of a type that has no counterpart.
                 continue
-            told = said[0] if said else ""
-            text = told.decode("utf-8", "replace") if isinstance(told, bytes) else str(told)
+            answer = said[0] if said else ""
+            text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else str(answer)
             return text.encode("utf-8", "replace").decode("utf-8")
     return ""
 

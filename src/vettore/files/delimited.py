@@ -80,10 +80,10 @@ def read_as_it_is(path: Path, change: Change | None = None) -> tuple[Table, Layo
     head, layout = _begin(start, encoding, name, change)
     if not large.takes_as_it_is(start, tail, layout) or large.holds_quotes(str(path)):
         return None
-    found = large.read_from_file(str(path), head, layout, name)
-    if found is None:
+    result = large.read_from_file(str(path), head, layout, name)
+    if result is None:
         return None
-    columns, notes = _from_long(found, head, layout)
+    columns, notes = _from_long(result, head, layout)
     return _table(columns, notes, layout, name, shown_path(path), "", lambda: _digest_of_file(path)), layout
 
 
@@ -233,33 +233,33 @@ def _within(values: Array) -> bool:
     return bool(max(values.max(initial=0.0), -values.min(initial=0.0)) <= LARGEST_WHOLE)
 
 
-def _from_long(found: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
+def _from_long(result: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
     """Make columns of what was read fast, by the rules of short files: cells that leave room for doubt are looked at."""
     lines = lines_of(head)
     below = [line for line in lines[layout.first_row :][:SAMPLE_ROWS] if not _is_comment(line, layout)]
     while sum(line.count('"') for line in below) % 2:
         below.pop()  # a cell that goes on beyond the sample
     rows = rows_of("\n".join(below), layout.delimiter)
-    sample = [[row[place] if place < len(row) else "" for row in rows[:-1]] for place in range(len(found.columns))]
+    sample = [[row[place] if place < len(row) else "" for row in rows[:-1]] for place in range(len(result.columns))]
     texts: list[Sequence[str]] = []
     plain = []
-    for place, values in enumerate(found.columns):
-        told = decide(sample[place], layout.evidence)
+    for place, values in enumerate(result.columns):
+        answer = decide(sample[place], layout.evidence)
         # Numbers by the fast way are plain ones with the file's mark; where none of the sample shows that, all are read.
-        same = (told.other is None and told.marks == Marks(layout.decimal_mark)) or (
-            not told.vote and told.other is None
+        same = (answer.other is None and answer.marks == Marks(layout.decimal_mark)) or (
+            not answer.vote and answer.other is None
         )
         plain.append(not isinstance(values, list) and same and finite(values) and _within(values))
-        texts.append(sample[place] if plain[-1] else found.texts_of(place))
+        texts.append(sample[place] if plain[-1] else result.texts_of(place))
     decided = decide_together(texts, layout.evidence)
     votes = file_votes(decided, layout.evidence)
     columns = []
-    for values, cells_in, one, fast in zip(found.columns, texts, decided, plain, strict=True):
+    for values, cells_in, item, fast in zip(result.columns, texts, decided, plain, strict=True):
         if fast and not isinstance(values, list):
-            places = max((places_in(text, one.marks) for text in cells_in[:PLACES_ROWS]), default=0)
+            places = max((places_in(text, item.marks) for text in cells_in[:PLACES_ROWS]), default=0)
             columns.append(RawColumn("", "", values, places=places))
         else:
-            columns.append(column_from_cells(cells_in, one, votes))
+            columns.append(column_from_cells(cells_in, item, votes))
     above = lines[: layout.first_row]
     named = unfolded(_named(columns, above, layout), layout.evidence)
-    return tuple(named), [*_notes_above(above, layout), *found.comments]
+    return tuple(named), [*_notes_above(above, layout), *result.comments]

@@ -50,7 +50,7 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
         empty = column.texts is None and not column.words and not (column.values == column.values).any()
         if empty and not name:
             continue
-        columns.append(_called(column, name, unit, place, bool(names), {one.name for one in columns}))
+        columns.append(_called(column, name, unit, place, bool(names), {item.name for item in columns}))
     columns = unfolded(columns, Evidence(mark))
     if not any(column.texts is None for column in columns):
         raise FileError(f"“{source.name}” holds a table, but no column of numbers.")

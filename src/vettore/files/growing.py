@@ -30,7 +30,7 @@ def only_grew(old: Table, new: Table) -> bool:
     """Whether a table has the columns of another one, begins with its rows, and has as many or more."""
     if new.rows < old.rows or len(new.columns) != len(old.columns):
         return False
-    return all(_begins(one, other, old.rows) for one, other in zip(old.columns, new.columns, strict=True))
+    return all(_begins(column, other, old.rows) for column, other in zip(old.columns, new.columns, strict=True))
 
 
 def _begins(old: RawColumn, new: RawColumn, rows: int) -> bool:

@@ -62,8 +62,12 @@ class Hold:
             self._take()
             return
         file.truncate(0)
-        told = {"user": _user(), "machine": socket.gethostname(), "since": datetime.now().isoformat(" ", "minutes")}
-        file.write(json.dumps(told).encode())
+        by_name = {
+            "user": _user(),
+            "machine": socket.gethostname(),
+            "since": datetime.now().isoformat(" ", "minutes"),
+        }
+        file.write(json.dumps(by_name).encode())
         self._file = file
 
     def let_go(self) -> None:
@@ -77,8 +81,8 @@ class Hold:
 
 def _who(data: bytes) -> Holder:
     try:
-        told = json.loads(data)
-        return Holder(*(str(told[name])[:80] for name in ("user", "machine", "since")))
+        answer = json.loads(data)
+        return Holder(*(str(answer[name])[:80] for name in ("user", "machine", "since")))
     except (ValueError, KeyError, TypeError):
         return Holder()
 

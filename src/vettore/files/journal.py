@@ -141,17 +141,17 @@ class Journal:
 
 def recover(home: Path) -> list[Recovered]:
     """Return the studies of windows that ended unexpectedly, the newest first; their folders stay until let go."""
-    found = []
+    result = []
     folders = [folder for folder in home.glob("*") if folder.is_dir()] if home.is_dir() else []
-    for folder in sorted(folders, key=lambda one: one.stat().st_mtime, reverse=True):
+    for folder in sorted(folders, key=lambda path: path.stat().st_mtime, reverse=True):
         if not _abandoned(folder):
             continue
         recovered = _last_whole_step(folder)
         if recovered is None:
             shutil.rmtree(folder, ignore_errors=True)
         else:
-            found.append(recovered)
-    return found
+            result.append(recovered)
+    return result
 
 
 def let_go(recovered: Recovered) -> None:

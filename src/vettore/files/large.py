@@ -52,8 +52,8 @@ class Found:
 
     def texts_of(self, place: int) -> list[str]:
         """Return the cells of a column as texts."""
-        found = self.columns[place]
-        return found if isinstance(found, list) else self.again(place)
+        values = self.columns[place]
+        return values if isinstance(values, list) else self.again(place)
 
 
 def check_cells(rows: int, width: int, filled: int, name: str) -> None:
@@ -178,8 +178,8 @@ def _without_comments(body: str, layout: Layout) -> tuple[str, list[str]]:
     if not layout.comment_mark:
         return body, []
     pattern = re.compile(rf"^[ \t]*{re.escape(layout.comment_mark)}.*(?:\n|$)", re.MULTILINE)
-    found = pattern.findall(body)
-    return (pattern.sub("", body), [line.strip() for line in found]) if found else (body, [])
+    items = pattern.findall(body)
+    return (pattern.sub("", body), [line.strip() for line in items]) if items else (body, [])
 
 
 def _frame(source: Source, layout: Layout, width: int | None, name: str, only: int | None = None) -> Any:

@@ -72,8 +72,8 @@ def _long_text(path: Path, change: Change | None) -> Table | None:
         or is_packed(start)
     ):
         return None
-    found = read_as_it_is(path, change)
-    return None if found is None else found[0]
+    pair = read_as_it_is(path, change)
+    return None if pair is None else pair[0]
 
 
 def read_data(data: bytes, name: str, path: str = "", change: Change | None = None) -> list[tuple[str, Table]]:

@@ -20,8 +20,8 @@ def signature(head: str, layout: Layout) -> str:
     first = lines_of(head)[: max(layout.first_row, 1)]
     # Digits differ from file to file (dates, serial numbers); words do not.
     words = ["".join("0" if c.isdecimal() else c for c in line) for line in first]
-    told = json.dumps([words, layout.delimiter, layout.decimal_mark, layout.columns])
-    return hashlib.sha256(told.encode()).hexdigest()[:24]
+    text = json.dumps([words, layout.delimiter, layout.decimal_mark, layout.columns])
+    return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
 def remember(store: Path, key: str, layout: Layout) -> None:
@@ -36,9 +36,9 @@ def remember(store: Path, key: str, layout: Layout) -> None:
 
 def recall(store: Path, key: str) -> Layout | None:
     """Return the layout kept for this signature, or None."""
-    found = _load(store).get(key)
+    by_name = _load(store).get(key)
     try:
-        return Layout(**found) if found else None
+        return Layout(**by_name) if by_name else None
     except TypeError:
         return None
 

@@ -147,9 +147,9 @@ def guess(text: str, encoding: str, name: str, delimiter: str | None = None) -> 
         check_columns(1 + max(line.count(mark) for mark in "\t;|,"), name)
     best: _Tried | None = None
     for tried in ("\t", ";", "|", ",", SPACES) if delimiter is None else (delimiter,):
-        found = _try(content, tried)
-        if found is not None and (best is None or found.score > best.score):
-            best = found
+        result = _try(content, tried)
+        if result is not None and (best is None or result.score > best.score):
+            best = result
     if best is None:
         raise FileError(
             f"“{name}” holds text but no table of numbers: none of its first {len(lines)} lines has numbers in columns."
@@ -303,7 +303,7 @@ def _mark_of(lines: list[str], best: _Tried) -> str:
     rows = [split_line(line, best.delimiter) for line in lines[best.first :] if line.strip()]
     table = [[row[place] if place < len(row) else "" for row in rows] for place in range(best.columns)]
     decided = decide_together(table, evidence_of(best.delimiter))
-    votes = [one.vote or one.marks.decimal for one in decided if one.vote or one.other]
+    votes = [item.vote or item.marks.decimal for item in decided if item.vote or item.other]
     return max((".", ","), key=votes.count)
 
 

@@ -26,7 +26,7 @@ OLE = b"\xd0\xcf\x11\xe0"
 def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
     """Return the tables of a workbook by the names of their sheets. Raises FileError in a sentence."""
     check_archive(data, source.name)
-    found: list[tuple[str, Table]] = []
+    pairs: list[tuple[str, Table]] = []
     refused: list[str] = []
     for name, grid in _cells(data, source.name):
         if isinstance(grid, str):
@@ -36,12 +36,12 @@ def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
             continue
         try:
             how = (("sheet", name), ("formulas", "by their values"))
-            found.append((name, _with_doubts(table_from_grid(grid, _with_how(source, how, name), "."))))
+            pairs.append((name, _with_doubts(table_from_grid(grid, _with_how(source, how, name), "."))))
         except FileError as error:
             refused.append(str(error))
-    if not found:
+    if not pairs:
         raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
-    return found
+    return pairs
 
 
 def _with_doubts(table: Table) -> Table:
@@ -63,19 +63,19 @@ def _cells(data: bytes, name: str) -> list[tuple[str, list[list[str]] | str]]:
         names = list(book.sheet_names)
     except Exception as error:  # the reader has no common class of errors
         raise FileError(f"“{name}” is damaged, or no spreadsheet that can be read ({short(error)}).") from None
-    found: list[tuple[str, list[list[str]] | str]] = []
+    pairs: list[tuple[str, list[list[str]] | str]] = []
     for sheet_name in names:
         try:
             sheet = book.get_sheet_by_name(sheet_name)
             cells = sheet.total_height * sheet.total_width
             if cells > MOST_CELLS:
-                found.append((sheet_name, f"has cells as far as {sheet.total_height:,} × {sheet.total_width:,}"))
+                pairs.append((sheet_name, f"has cells as far as {sheet.total_height:,} × {sheet.total_width:,}"))
                 continue
             rows = sheet.to_python(skip_empty_area=False)
-            found.append((sheet_name, [[cell_text(cell) for cell in row] for row in rows]))
+            pairs.append((sheet_name, [[cell_text(cell) for cell in row] for row in rows]))
         except Exception as error:
-            found.append((sheet_name, f"is damaged ({short(error)})"))
-    return found
+            pairs.append((sheet_name, f"is damaged ({short(error)})"))
+    return pairs
 
 
 def check_archive(data: bytes, name: str) -> None:

@@ -280,7 +280,7 @@ def _read_series(record: SeriesRecord, text: str, name: str, folder: Path | None
     ):
         raise FileError(f"“{name}” is damaged: the recipe of {_shortened(record.name)} does not fit its data.")
     columns = tuple(_read_column(entry, [row[i] for row in rows]) for i, entry in enumerate(record.raw))
-    twice = next((own for own, count in Counter(one.name for one in record.columns).items() if count > 1), None)
+    twice = next((own for own, count in Counter(item.name for item in record.columns).items() if count > 1), None)
     if twice is not None:
         raise FileError(
             f"“{name}” is damaged: two columns of {_shortened(record.name)} have the name “{_shortened(twice)}”."

@@ -70,7 +70,7 @@ def unfolded(columns: Sequence[RawColumn], evidence: Evidence) -> list[RawColumn
     """Return columns whose cells are taken apart where all of them are written alike."""
     out: list[RawColumn] = []
     for column in columns:
-        taken = {one.name for one in (*columns, *out)} - {column.name}
+        taken = {item.name for item in (*columns, *out)} - {column.name}
         out += _apart(column, evidence, taken)
     return out
 
@@ -82,10 +82,10 @@ def _apart(column: RawColumn, evidence: Evidence, taken: set[str]) -> list[RawCo
     if not filled:
         return [column]
     for pattern in (_PLUS_MINUS, _MONEY, _WITH_UNIT):
-        found = {text: pattern.match(text.strip()) for text in filled}
-        if all(match is not None for match in found.values()):
+        matches = {text: pattern.match(text.strip()) for text in filled}
+        if all(match is not None for match in matches.values()):
             parts = _parts(
-                column, {text: match for text, match in found.items() if match is not None}, evidence, taken
+                column, {text: match for text, match in matches.items() if match is not None}, evidence, taken
             )
             if parts is not None:
                 return parts
@@ -93,33 +93,33 @@ def _apart(column: RawColumn, evidence: Evidence, taken: set[str]) -> list[RawCo
 
 
 def _parts(
-    column: RawColumn, found: dict[str, re.Match[str]], evidence: Evidence, taken: set[str]
+    column: RawColumn, matches: dict[str, re.Match[str]], evidence: Evidence, taken: set[str]
 ) -> list[RawColumn] | None:
     assert column.texts is not None
     values, errors, units = [], [], set()
     for text in column.texts:
-        match = found.get(text)
+        match = matches.get(text)
         if match is None:
             values.append(text)
             errors.append("")
             continue
-        told = match.groupdict()
-        value = told.get("value") or told.get("other") or ""
+        by_name = match.groupdict()
+        value = by_name.get("value") or by_name.get("other") or ""
         if not looks_like_number(value):
             return None
-        values.append(f"{told.get('sign') or ''}{value}".replace("–", "-"))
-        errors.append(told.get("error") or "")
-        units.add((told.get("unit") or told.get("before") or told.get("after") or "").strip())
+        values.append(f"{by_name.get('sign') or ''}{value}".replace("–", "-"))
+        errors.append(by_name.get("error") or "")
+        units.add((by_name.get("unit") or by_name.get("before") or by_name.get("after") or "").strip())
     if len(units) != 1:
         return None
     unit = units.pop()
-    bare = "error" in next(iter(found.values())).groupdict()
+    bare = "error" in next(iter(matches.values())).groupdict()
     if unit and not (cells.is_known_unit(unit) or re.fullmatch(_CURRENCY, unit)):
         return None
     if not bare and not unit:
         return None
     numbers = columns_from_cells([values, errors] if bare else [values], evidence)
-    if any(one.texts is not None for one in numbers):
+    if any(number.texts is not None for number in numbers):
         return None
     if not bare:
         # What stands at the numbers themselves counts, whatever the header says.

@@ -74,10 +74,10 @@ def _sweep(path: Path) -> None:
 def stamp_of(path: Path) -> tuple[int, int] | None:
     """Return what changes when a file does, its time and size; None where there is none."""
     try:
-        told = path.stat()
+        stat_result = path.stat()
     except OSError:
         return None
-    return told.st_mtime_ns, told.st_size
+    return stat_result.st_mtime_ns, stat_result.st_size
 
 
 def _umask() -> int:

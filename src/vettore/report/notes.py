@@ -51,12 +51,12 @@ def note_blocks(text: str) -> tuple[NoteBlock, ...]:
 
 def _spans(line: str) -> tuple[Span, ...]:
     out, at = [], 0
-    for found in _MARKED.finditer(line):
-        if found.start() > at:
-            out.append(Span(line[at : found.start()]))
-        formula = found["formula"]
-        out.append(Span(found["words"], True) if formula is None else Span(formula, box=_typeset(formula)))
-        at = found.end()
+    for match in _MARKED.finditer(line):
+        if match.start() > at:
+            out.append(Span(line[at : match.start()]))
+        formula = match["formula"]
+        out.append(Span(match["words"], True) if formula is None else Span(formula, box=_typeset(formula)))
+        at = match.end()
     if at < len(line):
         out.append(Span(line[at:]))
     return tuple(out)

@@ -35,8 +35,8 @@ class Press:
 
     def print(self, page: Page, figure: Callable[[int], bytes], choose: Choose | None = None) -> bytes:
         """Print a page; see ``printing.Printer``. Raises VettoreError when that is beyond the process."""
-        told: bytes = self._ask(("print", page, choose is not None), {"figure": figure, "choose": choose})
-        return told
+        data: bytes = self._ask(("print", page, choose is not None), {"figure": figure, "choose": choose})
+        return data
 
     def pictures(self, data: bytes, scale: float) -> tuple[list[Picture], tuple[int, ...]]:
         """Return pictures of the pages of a PDF; see ``printing.pictures_here``."""
@@ -114,16 +114,16 @@ def _send(out: IO[bytes], value: object) -> None:
     out.flush()
 
 
-def _serve(asked: IO[bytes], out: IO[bytes]) -> None:
+def _serve(i_o: IO[bytes], out: IO[bytes]) -> None:
     """Answer requests until there are no more."""
 
     def fetch(kind: str, value: object) -> Any:
         _send(out, (kind, value))
-        return pickle.load(asked)
+        return pickle.load(i_o)
 
     while True:
         try:
-            kind, *rest = pickle.load(asked)
+            kind, *rest = pickle.load(i_o)
         except EOFError:
             return
         try:

@@ -117,8 +117,8 @@ def formula_of_x(text: str) -> Callable[[Array], Array]:
     def value(x: Array) -> Array:
         at = np.asarray(x, dtype=np.float64)
         with np.errstate(all="ignore"):
-            found = program({"x": at} if "x" in program.inputs else {})
-        return np.broadcast_to(np.asarray(found, dtype=np.float64), at.shape).copy()
+            result = program({"x": at} if "x" in program.inputs else {})
+        return np.broadcast_to(np.asarray(result, dtype=np.float64), at.shape).copy()
 
     return value
 

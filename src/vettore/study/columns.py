@@ -82,17 +82,17 @@ def effective_columns(
             ready[place] = _from_raw(
                 table.columns[setting.raw], setting, [edit for edit in edits if edit.raw == setting.raw]
             )
-    worked = {place: one for place, one in enumerate(settings) if one.raw is None}
+    worked = {place: column for place, column in enumerate(settings) if column.raw is None}
     trees: dict[int, Node] = {}
     known = column_names(settings)
-    for place, one in worked.items():
+    for place, item in worked.items():
         try:
-            trees[place] = read_expression(one.formula, known)
+            trees[place] = read_expression(item.formula, known)
         except FormulaError as error:
-            ready[place] = _blank(one, table.rows, f"{error.message} {error.hint}".strip())
+            ready[place] = _blank(item, table.rows, f"{error.message} {error.hint}".strip())
     named: dict[str, list[int]] = {}
-    for place, one in enumerate(settings):
-        named.setdefault(one.name, []).append(place)
+    for place, item in enumerate(settings):
+        named.setdefault(item.name, []).append(place)
     awaited = {
         place: {other for name in _names_needed(tree, settings) for other in named.get(name, ()) if other in trees}
         for place, tree in trees.items()
@@ -121,13 +121,13 @@ def column_names(settings: tuple[ColumnSettings, ...]) -> list[str]:
 
 def values_by_name(settings: tuple[ColumnSettings, ...], data: tuple[RawColumn, ...], rows: int) -> dict[str, object]:
     """Return the columns by name, for conditions and formulas; of equal names the first counts."""
-    found: dict[str, object] = {ROW: np.arange(1.0, rows + 1)}
+    by_name: dict[str, object] = {ROW: np.arange(1.0, rows + 1)}
     x, y = (_of_role(settings, dict(enumerate(data)), role) for role in (Role.X, Role.Y))
     if x is not None and y is not None:
-        found[SLOPE] = slope_through_neighbours(x, y)
-    for one, column in reversed(list(zip(settings, data, strict=True))):
-        found[one.name] = column.values if column.texts is None else np.array(column.texts, dtype=object)
-    return found
+        by_name[SLOPE] = slope_through_neighbours(x, y)
+    for item, column in reversed(list(zip(settings, data, strict=True))):
+        by_name[item.name] = column.values if column.texts is None else np.array(column.texts, dtype=object)
+    return by_name
 
 
 def _names_needed(tree: Node, settings: tuple[ColumnSettings, ...]) -> set[str]:
@@ -182,7 +182,7 @@ def _edited(column: RawColumn, edits: list[CellEdit]) -> RawColumn:
 
 
 def _work_out(
-    one: ColumnSettings,
+    item: ColumnSettings,
     tree: Node,
     settings: tuple[ColumnSettings, ...],
     ready: dict[int, RawColumn],
@@ -197,23 +197,23 @@ def _work_out(
         if column is None:
             continue
         if column.texts is not None:
-            return _blank(one, rows, f"{name} holds text.")
+            return _blank(item, rows, f"{name} holds text.")
         if column.problem:
-            return _blank(one, rows, f"{name} has no values.")
+            return _blank(item, rows, f"{name} has no values.")
         columns[name] = column.values
     if ROW in wanted and ROW not in columns:
         columns[ROW] = np.arange(1.0, rows + 1)
     if SLOPE in wanted and SLOPE not in columns:
         x, y = (_of_role(settings, ready, role) for role in (Role.X, Role.Y))
         if x is None or y is None:
-            return _blank(one, rows, "A slope needs a column for x and one for y.")
+            return _blank(item, rows, "A slope needs a column for x and one for y.")
         columns[SLOPE] = slope_through_neighbours(x, y)
     try:
         values = evaluate(tree, columns, rows)
     except VettoreError as error:
-        return _blank(one, rows, str(error))
+        return _blank(item, rows, str(error))
     values = np.where(np.isfinite(values), values, np.nan)
-    return RawColumn(one.name, one.unit, values, places=one.places)
+    return RawColumn(item.name, item.unit, values, places=item.places)
 
 
 def _of_role(settings: tuple[ColumnSettings, ...], ready: dict[int, RawColumn], role: Role) -> Array | None:

@@ -100,7 +100,7 @@ def polynomial_span(p: Polynomial) -> tuple[float, float]:
     roots = () if p.is_zero else p.root_list
     places = [root.value.real for root in roots if root.is_real] + [turn.x for turn in p.turns()]
     if not places:
-        places = [one.value.real for one in roots] or [0.0]
+        places = [item.value.real for item in roots] or [0.0]
     low, high = min(places), max(places)
     room = 0.25 * (high - low) or max(abs(low), 1.0)
     return low - room, high + room
@@ -132,12 +132,12 @@ def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:
 def slopes_of(series: Series, width: int) -> Table:
     """Return the slope at every point by local parabolas over ``width`` rows, as a table of its own. Raises DataError."""
     x, y, sigma = points_in_use(series)
-    told = differentiate(x, y, width, sigma=sigma)
+    derivative = differentiate(x, y, width, sigma=sigma)
     (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
     unit = quotient(y_unit, x_unit)
-    columns = [RawColumn(x_name, x_unit, told.x), RawColumn(f"slope of {y_name}", unit, told.slope)]
-    if told.standard_error is not None:
-        columns.append(RawColumn("standard error", unit, told.standard_error))
+    columns = [RawColumn(x_name, x_unit, derivative.x), RawColumn(f"slope of {y_name}", unit, derivative.slope)]
+    if derivative.standard_error is not None:
+        columns.append(RawColumn("standard error", unit, derivative.standard_error))
     how = (("made from", series.name), ("by", f"slopes of local parabolas over {width} rows"))
     return Table(tuple(columns), Source("", how=how, kind="made"))
 

@@ -53,26 +53,26 @@ def rename_series(study: Study, series: str, name: str) -> Study:
 
 def set_column(study: Study, series: str, place: int, settings: ColumnSettings) -> Study:
     """Change what was decided about a column. Raises DataError when a text column is asked to be a number."""
-    one = study.find_series(series)
-    if one.data[place].texts is not None and settings.role is not Role.TEXT:
+    each = study.find_series(series)
+    if each.data[place].texts is not None and settings.role is not Role.TEXT:
         raise DataError(f"Column {settings.name} holds text, so it cannot be {settings.role}.", column=settings.name)
-    columns = list(one.columns)
+    columns = list(each.columns)
     if settings.role in SINGLE_ROLES:
         columns = [replace(c, role=Role.CARRIED) if c.role is settings.role else c for c in columns]
     columns[place] = settings
-    if settings.role is Role.COVARIANCE and one.columns[place].role is Role.CARRIED:
+    if settings.role is Role.COVARIANCE and each.columns[place].role is Role.CARRIED:
         # One column for each row: those that follow are meant, too.
-        for k in range(place + 1, min(place + one.rows, len(columns))):
+        for k in range(place + 1, min(place + each.rows, len(columns))):
             if columns[k].role is Role.CARRIED:
                 columns[k] = replace(columns[k], role=Role.COVARIANCE)
-    renamed = one.columns[place].name
+    renamed = each.columns[place].name
     if settings.name != renamed:
-        _check_name(one, settings.name, place)
+        _check_name(each, settings.name, place)
         columns = [replace(c, formula=rename_in(c.formula, renamed, settings.name)) for c in columns]
-        names = [column.name for column in one.columns]
+        names = [column.name for column in each.columns]
         for curve in study.curves_of(series):
             study = parts.change(study, _renamed(curve, names, renamed, settings.name))
-    return _with_series(study, one.changed(columns=tuple(columns)))
+    return _with_series(study, each.changed(columns=tuple(columns)))
 
 
 def _renamed(curve: AnyFit, columns: list[str], old: str, new: str) -> AnyFit:
@@ -88,22 +88,22 @@ def _renamed(curve: AnyFit, columns: list[str], old: str, new: str) -> AnyFit:
 
 def read_other_way(study: Study, series: str, place: int) -> Study:
     """Take a mark that may group digits or part decimals the other way. Raises DataError where there is no doubt."""
-    one = study.find_series(series)
-    settings = one.columns[place]
-    if settings.raw is None or one.table.columns[settings.raw].doubt is None:
+    each = study.find_series(series)
+    settings = each.columns[place]
+    if settings.raw is None or each.table.columns[settings.raw].doubt is None:
         raise DataError(f"The cells of {settings.name} can be read in one way only.", column=settings.name)
-    columns = list(one.columns)
+    columns = list(each.columns)
     columns[place] = replace(settings, other_reading=not settings.other_reading)
-    return _with_series(study, one.changed(columns=tuple(columns)))
+    return _with_series(study, each.changed(columns=tuple(columns)))
 
 
 def add_worked_column(study: Study, series: str, name: str, unit: str, formula: str) -> Study:
     """Add a column worked out from others. Raises FormulaError or DataError."""
-    one = study.find_series(series)
-    _check_name(one, name, None)
-    read_expression(formula, column_names(one.columns))
+    each = study.find_series(series)
+    _check_name(each, name, None)
+    read_expression(formula, column_names(each.columns))
     column = ColumnSettings(name, unit, Role.CARRIED, None, formula)
-    changed = one.changed(columns=(*one.columns, column))
+    changed = each.changed(columns=(*each.columns, column))
     if changed.data[-1].problem:
         raise DataError(changed.data[-1].problem, column=name)
     return _with_series(study, changed)
@@ -111,20 +111,22 @@ def add_worked_column(study: Study, series: str, name: str, unit: str, formula: 
 
 def remove_column(study: Study, series: str, place: int) -> Study:
     """Take a column out of view (a raw one stays in the table, so that undo and saving keep it)."""
-    one = study.find_series(series)
-    columns = tuple(column for i, column in enumerate(one.columns) if i != place)
-    sort = None if one.sort is None or one.sort[0] == place else (one.sort[0] - (one.sort[0] > place), one.sort[1])
-    return _with_series(study, one.changed(columns=columns, sort=sort))
+    each = study.find_series(series)
+    columns = tuple(column for i, column in enumerate(each.columns) if i != place)
+    sort = (
+        None if each.sort is None or each.sort[0] == place else (each.sort[0] - (each.sort[0] > place), each.sort[1])
+    )
+    return _with_series(study, each.changed(columns=columns, sort=sort))
 
 
 def move_column(study: Study, series: str, place: int, to: int) -> Study:
     """Show a column at another place."""
-    one = study.find_series(series)
-    columns = list(one.columns)
-    sorted_by = columns[one.sort[0]] if one.sort else None
+    each = study.find_series(series)
+    columns = list(each.columns)
+    sorted_by = columns[each.sort[0]] if each.sort else None
     columns.insert(to, columns.pop(place))
-    sort = (columns.index(sorted_by), one.sort[1]) if sorted_by is not None and one.sort else None
-    return _with_series(study, one.changed(columns=tuple(columns), sort=sort))
+    sort = (columns.index(sorted_by), each.sort[1]) if sorted_by is not None and each.sort else None
+    return _with_series(study, each.changed(columns=tuple(columns), sort=sort))
 
 
 def set_cell(study: Study, series: str, row: int, place: int, text: str) -> Study:
@@ -132,19 +134,19 @@ def set_cell(study: Study, series: str, row: int, place: int, text: str) -> Stud
 
     Raises DataError for a worked column, which follows its formula.
     """
-    one = study.find_series(series)
-    raw = one.columns[place].raw
+    each = study.find_series(series)
+    raw = each.columns[place].raw
     if raw is None:
-        raise DataError(f"{one.columns[place].name} is worked out by a formula; change the formula instead.")
-    kept = tuple(edit for edit in one.edits if (edit.row, edit.raw) != (row, raw))
-    return _with_series(study, one.changed(edits=(*kept, CellEdit(row, raw, text))))
+        raise DataError(f"{each.columns[place].name} is worked out by a formula; change the formula instead.")
+    kept = tuple(edit for edit in each.edits if (edit.row, edit.raw) != (row, raw))
+    return _with_series(study, each.changed(edits=(*kept, CellEdit(row, raw, text))))
 
 
 def revert_cell(study: Study, series: str, row: int, place: int) -> Study:
     """Give a cell its original back."""
-    one = study.find_series(series)
-    raw = one.columns[place].raw
-    return _with_series(study, one.changed(edits=tuple(e for e in one.edits if (e.row, e.raw) != (row, raw))))
+    each = study.find_series(series)
+    raw = each.columns[place].raw
+    return _with_series(study, each.changed(edits=tuple(e for e in each.edits if (e.row, e.raw) != (row, raw))))
 
 
 def set_error_of_y(study: Study, series: str, error: ErrorOfY) -> Study:
@@ -171,8 +173,8 @@ def set_colour(study: Study, series: str, colour: int) -> Study:
 
 def duplicate_series(study: Study, series: str) -> Study:
     """Add a copy of a series, without its curves."""
-    one = study.find_series(series)
-    return parts.add(study, one.changed(name=f"{one.name} (copy)"))
+    each = study.find_series(series)
+    return parts.add(study, each.changed(name=f"{each.name} (copy)"))
 
 
 def split_series(study: Study, series: str) -> Study:
@@ -194,7 +196,7 @@ def split_series(study: Study, series: str) -> Study:
 
 def move_series(study: Study, series: str, by: int) -> Study:
     """Move a series up (−1) or down (1) among the series; at the end it stays."""
-    order = [one.id for one in study.series]
+    order = [each.id for each in study.series]
     place = order.index(study.find_series(series).id)
     other = place + by
     if not 0 <= other < len(order):
@@ -215,25 +217,25 @@ def grow_series(study: Study, series: str, table: Table) -> Study:
 
 def set_table(study: Study, series: str, table: Table, rows: Callable[[int], int | None] | None = None) -> Study:
     """Put an edited table under a typed series; ``rows`` says where each old row went (None: it is gone)."""
-    one = study.find_series(series)
-    set_aside = one.set_aside
+    each = study.find_series(series)
+    set_aside = each.set_aside
     if rows is not None:
         moved = ((rows(entry.row), entry.reason) for entry in set_aside)
         set_aside = tuple(SetAside(row, reason) for row, reason in moved if row is not None)
-    known = {column.raw for column in one.columns}
+    known = {column.raw for column in each.columns}
     roles = guess_roles(table.columns)
-    free = {role for role in SINGLE_ROLES if one.place(role) is None}
+    free = {role for role in SINGLE_ROLES if each.place(role) is None}
     added = tuple(
         ColumnSettings(
             column.name, column.unit, role if role in free or role not in SINGLE_ROLES else Role.CARRIED, raw
         )
         for raw, (column, role) in enumerate(zip(table.columns, roles, strict=True))
-        if raw not in known and raw >= len(one.table.columns)
+        if raw not in known and raw >= len(each.table.columns)
     )
     columns = tuple(
-        replace(c, role=_role_for(c, table.columns[c.raw])) if c.raw is not None else c for c in one.columns
+        replace(c, role=_role_for(c, table.columns[c.raw])) if c.raw is not None else c for c in each.columns
     )
-    return _with_series(study, one.changed(table=table, columns=(*columns, *added), set_aside=set_aside))
+    return _with_series(study, each.changed(table=table, columns=(*columns, *added), set_aside=set_aside))
 
 
 def _role_for(settings: ColumnSettings, column: RawColumn) -> Role:
@@ -252,22 +254,22 @@ def _check_name(series: Series, name: str, place: int | None) -> None:
 
 def set_rows_aside(study: Study, series: str, rows: Iterable[int], reason: str) -> Study:
     """Set rows (counted from 0) aside with a reason; a row already aside takes the new reason."""
-    one = study.find_series(series)
+    each = study.find_series(series)
     wanted = sorted(set(rows))
-    if any(not 0 <= row < one.rows for row in wanted):
+    if any(not 0 <= row < each.rows for row in wanted):
         shown = name_rows([row + 1 for row in wanted])
-        raise DataError(f"{one.name} has {one.rows} rows; {shown} cannot be set aside.")
-    kept = [entry for entry in one.set_aside if entry.row not in wanted]
+        raise DataError(f"{each.name} has {each.rows} rows; {shown} cannot be set aside.")
+    kept = [entry for entry in each.set_aside if entry.row not in wanted]
     entries = sorted([*kept, *(SetAside(row, reason) for row in wanted)], key=lambda entry: entry.row)
-    return _with_series(study, one.changed(set_aside=tuple(entries)))
+    return _with_series(study, each.changed(set_aside=tuple(entries)))
 
 
 def bring_rows_back(study: Study, series: str, rows: Iterable[int]) -> Study:
     """Use rows again that were set aside."""
-    one = study.find_series(series)
+    each = study.find_series(series)
     back = set(rows)
     return _with_series(
-        study, one.changed(set_aside=tuple(entry for entry in one.set_aside if entry.row not in back))
+        study, each.changed(set_aside=tuple(entry for entry in each.set_aside if entry.row not in back))
     )
 
 
@@ -285,8 +287,8 @@ def add_curve(study: Study, fit: AnyFit) -> Study:
 
 def add_formula(study: Study, series: str, formula: str) -> Study:
     """Add a fit of a formula over the columns of a series. Raises FormulaError when it cannot be read."""
-    one = study.find_series(series)
-    read_formula(formula, [column.name for column in one.columns])
+    each = study.find_series(series)
+    read_formula(formula, [column.name for column in each.columns])
     return add_curve(study, FormulaFit(series=series, formula=formula))
 
 
@@ -301,16 +303,16 @@ def with_model(series: Series, recipe: AnyFit, chosen: str | Model) -> AnyFit:
             f"{series.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
         )
     own = isinstance(chosen, Model)
-    one = chosen if isinstance(chosen, Model) else model(chosen)
-    text = one.over(x.name, y.name, [column.name for column in series.columns])
-    named = {"model": "" if own else one.key, "called": one.name if own else ""}
+    item = chosen if isinstance(chosen, Model) else model(chosen)
+    text = item.over(x.name, y.name, [column.name for column in series.columns])
+    named = {"model": "" if own else item.key, "called": item.name if own else ""}
     return as_formula(recipe, text, hold=(), start=(), limits=(), **named)
 
 
 def add_model(study: Study, series: str, chosen: str | Model) -> Study:
     """Add a fit of a model, see with_model. Raises DataError."""
-    one = study.find_series(series)
-    return add_curve(study, with_model(one, PolynomialFit(series=series, degree=1), chosen))
+    each = study.find_series(series)
+    return add_curve(study, with_model(each, PolynomialFit(series=series, degree=1), chosen))
 
 
 def change_fit(study: Study, fit: AnyFit) -> Study:
@@ -327,7 +329,7 @@ def remove_fit(study: Study, curve: str) -> Study:
 def keep(study: Study, reading: Reading) -> Study:
     """Keep a reading; it gets an id, and a name that no other of its curve has when it has one."""
     study.find_curve(reading.curve)
-    taken = {one.name for one in study.readings_of(reading.curve)}
+    taken = {item.name for item in study.readings_of(reading.curve)}
     name, number = reading.name, 2
     while name and name in taken:
         name, number = f"{reading.name}{number}", number + 1
@@ -336,15 +338,15 @@ def keep(study: Study, reading: Reading) -> Study:
 
 def rename_reading(study: Study, reading: str, name: str) -> Study:
     """Give a kept reading a name; formulas of other readings follow. Raises DataError for a name that is taken."""
-    one = next(r for r in study.readings if r.id == reading)
-    if name and any(r.name == name and r.id != reading for r in study.readings_of(one.curve)):
+    item = next(r for r in study.readings if r.id == reading)
+    if name and any(r.name == name and r.id != reading for r in study.readings_of(item.curve)):
         raise DataError(f"Another reading is called {name} already.")
 
-    for other in study.readings_of(one.curve):
+    for other in study.readings_of(item.curve):
         if other.id == reading:
             study = parts.change(study, other.changed(name=name))
-        elif one.name and name:
-            study = parts.change(study, other.renamed(one.name, name))
+        elif item.name and name:
+            study = parts.change(study, other.renamed(item.name, name))
     return study
 
 

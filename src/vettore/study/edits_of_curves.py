@@ -63,13 +63,13 @@ def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = 
 
 def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> Study:
     """Add a fit of a polynomial's shape to a series: scaled and raised, y = a + b·p(x). Raises DataError."""
-    one = study.find_series(series)
-    x, y = one.column(Role.X), one.column(Role.Y)
+    each = study.find_series(series)
+    x, y = each.column(Role.X), each.column(Role.Y)
     if x is None or y is None:
         raise DataError(
-            f"{one.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
+            f"{each.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
         )
-    taken = {column.name for column in one.columns}
+    taken = {column.name for column in each.columns}
     a, b = itertools.islice((name for name in ("a", "b", "a_0", "b_0", "a_1", "b_1") if name not in taken), 2)
     shape = polynomial.formula(name_text(x.name))
     return add_formula(study, series, f"{name_text(y.name)} = {a} + {b}*({shape})")

@@ -98,12 +98,12 @@ def with_figures(study: Study) -> tuple[str, ...]:
     """Return what of a study has a figure, in the order in which its parts were made."""
     kinds = (SurfaceRecipe, PolynomialRecipe, FunctionRecipe)
     fits = {fit.id for fit in study.curves}
-    found = [
+    texts = [
         part.id
         for part in study.parts
         if part.id in fits or isinstance(part, kinds) or (isinstance(part, Series) and _is_seen(study, part))
     ]
-    return (*found, *([ALL_FITS] if len(study.curves) >= FEWEST_PLOTS else []))
+    return (*texts, *([ALL_FITS] if len(study.curves) >= FEWEST_PLOTS else []))
 
 
 def _is_seen(study: Study, series: Series) -> bool:

@@ -59,15 +59,15 @@ class DerivedFit:
 
         known = _checked.get(self.result)
         if known is not None and np.array_equal(known[0], self.rows):
-            found = known[1]
+            result = known[1]
         else:
-            found = checks(self.result, self.rows + 1)
-            _checked[self.result] = self.rows, found
+            result = checks(self.result, self.rows + 1)
+            _checked[self.result] = self.rows, result
         sigma_x, x = self.series.values(Role.X_ERROR), self.series.values(Role.X)
         if sigma_x is None or x is None or self.curve is None or self.result.sigma_x is not None:
-            return found
+            return result
         of_x = x_error_check(self.result, self.series.name_and_unit(Role.X)[0], x[self.rows], sigma_x[self.rows])
-        return found if of_x is None else (*found, of_x)
+        return result if of_x is None else (*result, of_x)
 
     @property
     def taken_to_be(self) -> tuple[Array, Array] | None:
@@ -186,7 +186,7 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
     x_column, y_column = series.column(Role.X), series.column(Role.Y)
     names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
-    noise = _noise_of(series, recipe, trials, rows) | {name: one[rows] for name, one in errors_of_x.items()}
+    noise = _noise_of(series, recipe, trials, rows) | {name: values[rows] for name, values in errors_of_x.items()}
 
     def work() -> FitResult:
         # The solvers are loaded when something is fitted, so that the window is painted before.
@@ -254,8 +254,8 @@ def _errors_of_x(series: Series, recipe: AnyFit) -> dict[str, Array]:
     # A robust loss takes none; the check of the ± of x says that it is not used.
     if not recipe.use_x_errors or (isinstance(recipe, FormulaFit) and recipe.loss != SQUARES):
         return {}
-    found = {"sigma_x": series.values(Role.X_ERROR), "correlation": series.values(Role.CORRELATION)}
-    return {} if found["sigma_x"] is None else {name: one for name, one in found.items() if one is not None}
+    values = {"sigma_x": series.values(Role.X_ERROR), "correlation": series.values(Role.CORRELATION)}
+    return {} if values["sigma_x"] is None else {name: array for name, array in values.items() if array is not None}
 
 
 def _trials_of(series: Series) -> Array:
@@ -310,9 +310,9 @@ def response_of(series: Series, recipe: AnyFit) -> tuple[Array, str]:
 
 def coefficient_units(fit: DerivedFit) -> Sequence[str]:
     """Return the units of all coefficients of a fit, in order; blank where they cannot be told."""
-    told = fit.formula_units
-    if told is not None:
-        return [told.units[name] or "" for name in fit.result.coefficients]
+    answer = fit.formula_units
+    if answer is not None:
+        return [answer.units[name] or "" for name in fit.result.coefficients]
     first = 0 if fit.recipe.intercept else 1
     return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
 
@@ -321,13 +321,13 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     """Return what the model of a fit derives from its coefficients, each with its unit."""
     from vettore.core.fitting.propagate import quantities
 
-    model, told = CATALOGUE.get(fit.recipe.model), fit.formula_units
-    if model is None or told is None:
+    model, answer = CATALOGUE.get(fit.recipe.model), fit.formula_units
+    if model is None or answer is None:
         return ()
     called = model.names_beside([column.name for column in fit.series.columns])
     if not set(called.values()) <= set(fit.result.coefficients):
         return ()
-    known = {name: told.exponents[new] for name, new in called.items()}
+    known = {name: answer.exponents[new] for name, new in called.items()}
     named = CoefficientUnits({}, (), known)
     return tuple((quantity, named.of(quantity.tree)) for quantity in quantities(model, fit.result, called))
 

@@ -74,7 +74,7 @@ def _rests_on(study: Study, filling: Filling) -> tuple[object, ...]:
     """Return what the values of a filled series depend on."""
 
     def content(identity: str) -> object:
-        series: Series | None = next((one for one in study.series if one.id == identity), None)
+        series: Series | None = next((each for each in study.series if each.id == identity), None)
         if series is None:
             return None
         return (series.key, series.columns, series.set_aside, series.error_of_y)

@@ -26,25 +26,25 @@ MOST_RELATED = 300_000
 
 def findings_of(series: Series) -> list[Finding]:
     """Return what deserves a look in a series: in its single columns, then in y over x."""
-    found = column_findings(series)
+    findings = column_findings(series)
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is not None and y is not None:
-        found += what_to_look_at(x, y, series.in_use)
-    return found
+        findings += what_to_look_at(x, y, series.in_use)
+    return findings
 
 
 def column_findings(series: Series) -> list[Finding]:
     """Return what there is to say of single columns: blanks, words among numbers, unequal lengths, problems."""
-    found = []
+    findings = []
     for place, (column, settings) in enumerate(zip(series.data, series.columns, strict=True)):
         if column.problem:
-            found.append(Finding(FindingKind.BLANK, column=place, said=column.problem))
+            findings.append(Finding(FindingKind.BLANK, column=place, said=column.problem))
         elif column.texts is None:
-            found += [Finding(FindingKind.SAID_IN_FILE, column=place, said=remark) for remark in column.remarks]
+            findings += [Finding(FindingKind.SAID_IN_FILE, column=place, said=remark) for remark in column.remarks]
             if settings.raw is not None and series.table.columns[settings.raw].doubt is not None:
-                found.append(Finding(FindingKind.TWO_READINGS, remedy=Remedy.OTHER_READING, column=place))
-            found += _blanks(series, place)
-    return found
+                findings.append(Finding(FindingKind.TWO_READINGS, remedy=Remedy.OTHER_READING, column=place))
+            findings += _blanks(series, place)
+    return findings
 
 
 def _blanks(series: Series, place: int) -> list[Finding]:
@@ -54,21 +54,21 @@ def _blanks(series: Series, place: int) -> list[Finding]:
     if not blank or len(blank) == series.rows:
         return []
     if column.words:
-        found = [Finding(FindingKind.NOT_NUMBERS, tuple(sorted(column.words)), column=place)]
+        findings = [Finding(FindingKind.NOT_NUMBERS, tuple(sorted(column.words)), column=place)]
         rest = tuple(row for row in blank if row not in column.words)
-        found += [Finding(FindingKind.NO_NUMBER, rest, column=place)] if rest else []
+        findings += [Finding(FindingKind.NO_NUMBER, rest, column=place)] if rest else []
     else:
         at_end = blank[0] == series.rows - len(blank)
-        found = [Finding(FindingKind.ENDS_EARLY if at_end else FindingKind.NO_NUMBER, blank, column=place)]
+        findings = [Finding(FindingKind.ENDS_EARLY if at_end else FindingKind.NO_NUMBER, blank, column=place)]
     other = tuple(row for row, word in column.words.items() if read_number(word) is not None)
-    return [*found, Finding(FindingKind.OTHER_MARK, other, column=place)] if other else found
+    return [*findings, Finding(FindingKind.OTHER_MARK, other, column=place)] if other else findings
 
 
 @dataclass(frozen=True, eq=False)
 class ColumnNumbers:
     """A column in numbers, with its bars and how it goes together with x."""
 
-    told: Description
+    description: Description
     median_absolute_deviation: float
     bars: tuple[Array, Array]
     x_name: str
@@ -93,14 +93,14 @@ def column_numbers(series: Series, place: int) -> ColumnNumbers:
 
 def summary_table(series: Series) -> list[list[str]]:
     """Return the numbers of every column, in full precision, as rows of cells with a header."""
-    told = {}
+    by_name = {}
     for column, settings in zip(series.data, series.columns, strict=True):
         if column.texts is None:
             try:
-                told[settings.name] = asdict(describe(column.values[series.kept]))
+                by_name[settings.name] = asdict(describe(column.values[series.kept]))
             except VettoreError:
                 continue
-    measures = list(next(iter(told.values()), {}))
-    rows = [["", *told]]
-    rows += [[m.replace("_", " "), *("" if t[m] is None else repr(t[m]) for t in told.values())] for m in measures]
+    measures = list(next(iter(by_name.values()), {}))
+    rows = [["", *by_name]]
+    rows += [[m.replace("_", " "), *("" if t[m] is None else repr(t[m]) for t in by_name.values())] for m in measures]
     return rows

@@ -76,8 +76,10 @@ def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept
     reason = "" if fit.result.converged else fit.result.message
     base = Kept(series.name, name, "", verdict=verdict, outcome=outcome, reason=reason)
     out = [
-        replace(base, number=label, value=one.value, standard_error=_or_nan(one.standard_error), unit=unit)
-        for (label, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True)
+        replace(
+            base, number=label, value=coefficient.value, standard_error=_or_nan(coefficient.standard_error), unit=unit
+        )
+        for (label, coefficient), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True)
     ]
     for quantity, unit in derived_quantities(fit):
         error = _or_nan(quantity.standard_error)
@@ -93,26 +95,26 @@ def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept
 
 
 def _of_reading(study: Study, base: Kept, reading: object, label: str, fit: DerivedFit) -> list[Kept]:
-    told = derive_reading(study, reading)  # type: ignore[arg-type]
+    answer = derive_reading(study, reading)  # type: ignore[arg-type]
     x_unit, y_unit = fit.series.name_and_unit(Role.X)[1], fit.y_called[1]
-    found: list[tuple[float, float | None, str]] = []
-    if told.value is not None:
-        found.append((told.value, told.standard_error, told.unit))
-    found += [(place.x, place.standard_error, x_unit) for place in told.crossings]
+    parts: list[tuple[float, float | None, str]] = []
+    if answer.value is not None:
+        parts.append((answer.value, answer.standard_error, answer.unit))
+    parts += [(place.x, place.standard_error, x_unit) for place in answer.crossings]
     names_of = [label]
-    for turn in told.turns:
-        found += [(turn.x, None, x_unit), (turn.y, None, y_unit)]
-    if told.turns:
-        names_of = [f"{label} {turn.kind} {axis}" for turn in told.turns for axis in "xy"]
-    elif len(found) > 1:
-        names_of = [f"{label} ({place})" for place in range(1, len(found) + 1)]
-    if not found:
-        why = told.refusal or (str(told.problem.value) if told.problem is not None else "There is none.")
+    for turn in answer.turns:
+        parts += [(turn.x, None, x_unit), (turn.y, None, y_unit)]
+    if answer.turns:
+        names_of = [f"{label} {turn.kind} {axis}" for turn in answer.turns for axis in "xy"]
+    elif len(parts) > 1:
+        names_of = [f"{label} ({place})" for place in range(1, len(parts) + 1)]
+    if not parts:
+        why = answer.refusal or (str(answer.problem.value) if answer.problem is not None else "There is none.")
         return [replace(base, number=label, outcome=Outcome.NONE, reason=why)]
-    beyond = "beyond the data" if told.beyond else base.reason
+    beyond = "beyond the data" if answer.beyond else base.reason
     return [
         replace(base, number=name, value=value, standard_error=_or_nan(error), unit=unit, reason=beyond)
-        for name, (value, error, unit) in zip(names_of, found, strict=True)
+        for name, (value, error, unit) in zip(names_of, parts, strict=True)
     ]
 
 
@@ -175,8 +177,8 @@ def _of_surfaces(study: Study, series: Series) -> list[Kept]:
 
 
 def _gravest(fit: DerivedFit) -> str:
-    found = {check.verdict for check in fit.checks}
-    return next((verdict.value for verdict in (Verdict.BAD, Verdict.LOOK, Verdict.GOOD) if verdict in found), "")
+    verdicts = {check.verdict for check in fit.checks}
+    return next((verdict.value for verdict in (Verdict.BAD, Verdict.LOOK, Verdict.GOOD) if verdict in verdicts), "")
 
 
 def _or_nan(value: float | None) -> float:
@@ -196,7 +198,7 @@ def side_by_side(study: Study, made: Study, series: Iterable[str]) -> tuple[Besi
     """Return all numbers that were kept of some series, each beside the same number of the new data."""
     out = []
     for identity in series:
-        new = {(one.part, one.number): one for one in kept_numbers(made, made.find_series(identity))}
+        new = {(kept.part, kept.number): kept for kept in kept_numbers(made, made.find_series(identity))}
         for old in kept_numbers(study, study.find_series(identity)):
             other = new.get((old.part, old.number))
             apart = float("nan")

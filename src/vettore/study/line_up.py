@@ -109,9 +109,9 @@ def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
 
     Models of the catalogue that did not converge, or whose coefficients cannot be told apart here, are left out.
     """
-    sound = [one for one in entries if one.fit is not None and _is_sound(one)]
+    sound = [item for item in entries if item.fit is not None and _is_sound(item)]
     if sound:
-        most = max(one.fit.result.n for one in sound if one.fit is not None)
+        most = max(each.fit.result.n for each in sound if each.fit is not None)
         sound = [one for one in sound if one.fit is not None and one.fit.result.n == most]
     sound = _without_twins(sound)
     results = [one.fit.result for one in sound if one.fit is not None]
@@ -122,11 +122,11 @@ def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
         for entry, weight, result in zip(sound, weights, results, strict=True)
     ]
 
-    def order(one: Ranked) -> tuple[int, int, float]:
-        result = one.entry.fit.result if one.entry.fit else None
+    def order(first: Ranked) -> tuple[int, int, float]:
+        result = first.entry.fit.result if first.entry.fit else None
         assert result is not None
         fitted = result.n - result.degrees_of_freedom
-        return (0, fitted, result.aicc) if one.equal else (1, 0, result.aicc)
+        return (0, fitted, result.aicc) if first.equal else (1, 0, result.aicc)
 
     out.sort(key=order)
     # Of models that were not asked for by name, those without an answer here are left out.
@@ -144,7 +144,7 @@ def _without_twins(entries: Sequence[Entry]) -> list[Entry]:
     """Keep one of models that are the same curve: the one with fewer negative coefficients, so growth is no decay."""
     out: list[Entry] = []
     for entry in entries:
-        twin = next((i for i, one in enumerate(out) if _are_twins(one, entry)), None)
+        twin = next((i for i, item in enumerate(out) if _are_twins(item, entry)), None)
         if twin is None:
             out.append(entry)
             continue

@@ -30,7 +30,7 @@ def _plain(thing: Thing) -> Thing:
         changed = plain(thing)
         return thing if changed == thing else changed
     if isinstance(thing, tuple):
-        made = [_plain(one) for one in thing]
+        made = [_plain(item) for item in thing]
         if all(a is b for a, b in zip(made, thing, strict=True)):
             return thing
         changed = type(thing)(*made) if hasattr(thing, "_fields") else tuple(made)
@@ -39,11 +39,13 @@ def _plain(thing: Thing) -> Thing:
         source = _plain(thing.source)
         changed = thing if source is thing.source else dataclasses.replace(thing, source=source)
     elif isinstance(thing, msgspec.Struct):
-        told = _changed({name: getattr(thing, name) for name in thing.__struct_fields__})
-        changed = msgspec.structs.replace(thing, **told) if told else thing
+        by_name = _changed({name: getattr(thing, name) for name in thing.__struct_fields__})
+        changed = msgspec.structs.replace(thing, **by_name) if by_name else thing
     elif dataclasses.is_dataclass(thing) and not isinstance(thing, type):
-        told = _changed({field.name: getattr(thing, field.name) for field in dataclasses.fields(thing) if field.init})
-        changed = dataclasses.replace(thing, **told) if told else thing
+        by_name = _changed(
+            {field.name: getattr(thing, field.name) for field in dataclasses.fields(thing) if field.init}
+        )
+        changed = dataclasses.replace(thing, **by_name) if by_name else thing
     return changed
 
 

@@ -27,7 +27,7 @@ def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
     result, recipe = fit.result, fit.recipe
     if not result.converged:
         raise DataError("The search did not converge, so there is no likelihood to go down from.")
-    own = {name: (one.low, one.high) for name, one in result.coefficients.items()}
+    own = {name: (coefficient.low, coefficient.high) for name, coefficient in result.coefficients.items()}
     if result.method is Method.LINEAR or not isinstance(recipe, FormulaFit):
         return own
     sigma = fit.series.sigma if recipe.use_errors and NOISES[recipe.noise].takes_errors else None

@@ -52,8 +52,8 @@ class Pulls:
         self._span = fit.curve.span if fit.curve is not None else (0.0, 0.0)
         self._held = dict(fit.recipe.hold)
         self._free = tuple(name for name in fit.result.coefficients if name not in self._held)
-        told = fit.result.covariance is not None and tuple(fit.result.fitted_names or self._free) == self._free
-        self._metric = fit.result.covariance if told else None
+        is_wanted = fit.result.covariance is not None and tuple(fit.result.fitted_names or self._free) == self._free
+        self._metric = fit.result.covariance if is_wanted else None
         self._model: Model | None = None
         self._called: dict[str, str] = {}
         model = CATALOGUE.get(fit.recipe.model)
@@ -79,15 +79,15 @@ class Pulls:
     def pull(self, name: str, place: int, values: Values, y_of: YOf, x: float, y: float) -> dict[str, float] | None:
         """Return the values after pulling a grip to (x, y); None where no values bring the curve there."""
         if self._model is not None:
-            own = {one: values[new] for one, new in self._called.items()}
-            grip = next(one for one in self._model.grips if one.name == name)
+            own = {text: values[new] for text, new in self._called.items()}
+            grip = next(item for item in self._model.grips if item.name == name)
             pulled = pull_grip(grip, own, self._span, x, y)
             if pulled is None:
                 return None
-            new = {self._called[one]: value for one, value in pulled.items()}
-            return {**values, **new, **{one: values[one] for one in self._held}}
+            new = {self._called[word]: value for word, value in pulled.items()}
+            return {**values, **new, **{label: values[label] for label in self._held}}
         others = [(at, float(y_of(at))) for i, at in enumerate(self._points) if i != place] if self._stays else []
-        found = pull_through(self._tree, self._x_name, values, self._free, self._metric, [(x, y), *others])
-        if found is not None:
+        by_name = pull_through(self._tree, self._x_name, values, self._free, self._metric, [(x, y), *others])
+        if by_name is not None:
             self._points[place] = x
-        return found
+        return by_name

@@ -53,7 +53,7 @@ class Pairing:
     """
 
     wanted: str
-    found: int | None
+    number: int | None
     how: Found | None
     needed: bool
     conversion: tuple[float, float] = (1.0, 0.0)
@@ -84,12 +84,12 @@ def pairings(
         for place, raw, column in wanted:
             if place in out:
                 continue
-            found = _candidate(how, column, raw, there, used, chosen or {})
-            if found is not None:
-                used.add(found)
-                factors = _conversion(column, there[found]) if strict else (1.0, 0.0)
-                out[place] = Pairing(column.name, found, how, place in needed, factors)
-    told = []
+            number = _candidate(how, column, raw, there, used, chosen or {})
+            if number is not None:
+                used.add(number)
+                factors = _conversion(column, there[number]) if strict else (1.0, 0.0)
+                out[place] = Pairing(column.name, number, how, place in needed, factors)
+    answer = []
     for place, _, column in wanted:
         if place not in out and place in needed and strict:
             names_there = ", ".join(other.name for other in there) or "none"
@@ -98,8 +98,8 @@ def pairings(
                 f"columns are: {names_there}.",
                 column=column.name,
             )
-        told.append(out.get(place, Pairing(column.name, None, None, place in needed)))
-    return tuple(told)
+        answer.append(out.get(place, Pairing(column.name, None, None, place in needed)))
+    return tuple(answer)
 
 
 def _candidate(
@@ -149,15 +149,15 @@ def _needed(study: Study, series: Series) -> set[int]:
         wanted |= {place for place, column in enumerate(series.columns) if column.role is Role[name.upper()]}
     by_name = {column.name: place for place, column in enumerate(series.columns)}
     known = column_names(series.columns)
-    asked: set[str] = set()
+    texts: set[str] = set()
     for curve in study.curves_of(series.id):
         if curve.formula:
             read = read_formula(curve.formula, known)
-            asked |= {*read.data, *read.measured}
+            texts |= {*read.data, *read.measured}
     for recipe in study.all(SurfaceRecipe):
         if recipe.series == series.id:
-            asked |= {recipe.x, recipe.y, recipe.z}
-    wanted |= {by_name[name] for name in asked if name in by_name}
+            texts |= {recipe.x, recipe.y, recipe.z}
+    wanted |= {by_name[name] for name in texts if name in by_name}
     for _ in series.columns:
         for place in [*wanted]:
             formula = series.columns[place].formula
@@ -169,14 +169,14 @@ def _needed(study: Study, series: Series) -> set[int]:
     return wanted
 
 
-def paired_table(series: Series, table: Table, found: Iterable[Pairing]) -> Table:
+def paired_table(series: Series, table: Table, result: Iterable[Pairing]) -> Table:
     """Return the new table with its columns under the names, and in the units, that the series knows."""
     columns = []
     old = {column.name: column for column in series.table.columns}
-    for pairing in found:
-        if pairing.found is None:
+    for pairing in result:
+        if pairing.number is None:
             continue
-        new, known = table.columns[pairing.found], old[pairing.wanted]
+        new, known = table.columns[pairing.number], old[pairing.wanted]
         if known.texts is None and new.texts is not None:
             sample = next((text for text in new.texts if text.strip()), "")
             raise DataError(f"{new.name} holds words, as “{sample[:40]}”, where numbers are needed.", column=new.name)
@@ -216,9 +216,9 @@ def replayed(
     for series in targets:
         for table in tables:
             try:
-                found = pairings(study, series, table, match, chosen)
-                made = paired_table(series, table, found)
-                study = edits.renew_series(_without_missing(study, series, found), series.id, made)
+                result = pairings(study, series, table, match, chosen)
+                made = paired_table(series, table, result)
+                study = edits.renew_series(_without_missing(study, series, result), series.id, made)
             except VettoreError as error:
                 reasons.append(error)
                 continue
@@ -231,9 +231,9 @@ def replayed(
     return study, tuple(done)
 
 
-def _without_missing(study: Study, series: Series, found: Iterable[Pairing]) -> Study:
+def _without_missing(study: Study, series: Series, result: Iterable[Pairing]) -> Study:
     """Return the study without the roles of columns that the new data lack and nothing needs, as a ± that no fit uses."""
-    lacking = {pairing.wanted for pairing in found if pairing.found is None}
+    lacking = {pairing.wanted for pairing in result if pairing.number is None}
     columns = tuple(
         replace(column, role=Role.CARRIED)
         if column.raw is not None

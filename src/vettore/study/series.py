@@ -153,7 +153,9 @@ class Series:
 
         Raises DataError where there is not one column for each row.
         """
-        columns = [one.values for c, one in zip(self.columns, self.data, strict=True) if c.role is Role.COVARIANCE]
+        columns = [
+            column.values for c, column in zip(self.columns, self.data, strict=True) if c.role is Role.COVARIANCE
+        ]
         if not columns:
             return None
         if len(columns) != self.rows:
@@ -279,10 +281,10 @@ def new_series(identity: str, name: str, table: Table) -> Series:
     if seconds is None:
         return Series(identity, name, table, columns)
     # The dates take the place of x; what was guessed as x becomes y, and so on.
-    numbers = [one for one in columns if one.role is not Role.TEXT]
+    numbers = [item for item in columns if item.role is not Role.TEXT]
     left = iter([Role.Y, *(Role.CARRIED for _ in numbers)])
     columns = tuple(
-        one if one.role in (Role.TEXT, Role.Y_ERROR) else replace(one, role=next(left)) for one in columns
+        each if each.role in (Role.TEXT, Role.Y_ERROR) else replace(each, role=next(left)) for each in columns
     )
     span = float(np.nanmax(seconds) - np.nanmin(seconds))
     units: tuple[TimeUnit, ...] = ("d", "h", "min")

@@ -67,18 +67,18 @@ def recipe_for(series: Series, recipe: AnyFit) -> AnyFit:
 def fit_each(series: Sequence[Series], recipe: AnyFit) -> Several:
     """Fit a model to every series alone."""
     rows = []
-    for one in series:
+    for each in series:
         try:
-            own = recipe_for(one, recipe)
-            derived = fit_series(one, own)
+            own = recipe_for(each, recipe)
+            derived = fit_series(each, own)
             result = derived.result
             rows.append(
                 SeveralRow(
-                    one.id, one.name, dict(result.coefficients), result.residual_sd, "", derived.curve, own.formula
+                    each.id, each.name, dict(result.coefficients), result.residual_sd, "", derived.curve, own.formula
                 )
             )
         except DataError as error:
-            rows.append(SeveralRow(one.id, one.name, {}, refusal=str(error)))
+            rows.append(SeveralRow(each.id, each.name, {}, refusal=str(error)))
     return Several(tuple(rows))
 
 
@@ -92,12 +92,12 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
     formula = _formula(first, x_name, y_name)
     data: list[dict[str, Array]] = []
     spreads: list[dict[str, Array]] = []
-    for one in series:
-        x, y, sigma = points_in_use(one)
+    for each in series:
+        x, y, sigma = points_in_use(each)
         data.append({x_name: x, y_name: y})
         if recipe.use_errors and sigma is None:
             raise DataError(
-                f"{one.name} has no ± of y, but the rows are to be weighed by it. Fit with equal weights."
+                f"{each.name} has no ± of y, but the rows are to be weighed by it. Fit with equal weights."
             )
         if sigma is not None:
             spreads.append({y_name: sigma})
@@ -109,7 +109,7 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
         raise DataError(
             f"Fits with common coefficients are by least squares; take the {recipe.loss} loss away first."
         )
-    told = fit_shared(
+    shared_fit = fit_shared(
         formula,
         data,
         shared,
@@ -119,15 +119,15 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
         absolute_sigma=recipe.use_errors and recipe.errors_known,
     )
     rows = tuple(
-        _together(one, recipe, coefficients, told.result)
-        for one, coefficients in zip(series, told.coefficients, strict=True)
+        _together(single_series, recipe, coefficients, shared_fit.result)
+        for single_series, coefficients in zip(series, shared_fit.coefficients, strict=True)
     )
     try:
-        test, gap = told.against_apart, told.result.aicc - told.apart.aicc
+        test, gap = shared_fit.against_apart, shared_fit.result.aicc - shared_fit.apart.aicc
     except DataError:
         # Too few rows for every series alone, say; the fit together stands.
         test, gap = None, math.nan
-    return Several(rows, told.shared, told.result.residual_sd, test, gap if math.isfinite(gap) else None)
+    return Several(rows, shared_fit.shared, shared_fit.result.residual_sd, test, gap if math.isfinite(gap) else None)
 
 
 def _formula(recipe: AnyFit, x_name: str, y_name: str) -> str:

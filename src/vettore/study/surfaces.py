@@ -68,16 +68,16 @@ def columns_of(series: Series, recipe: SurfaceRecipe) -> tuple[int, int, int]:
         if column.texts is None and series.columns[place].role not in (Role.X_ERROR, Role.Y_ERROR)
     ]
     by_name = {series.columns[place].name: place for place in numbers}
-    found: list[int | None] = []
+    counts: list[int | None] = []
     for name, role in ((recipe.x, Role.X), (recipe.y, Role.Y), (recipe.z, Role.Z)):
         if name and name not in by_name:
             raise DataError(
                 f"{series.name} has no column of numbers “{name}”. Choose another on the left.", column=name
             )
-        found.append(by_name[name] if name else series.place(role))
-    taken = {place for place in found if place is not None}
+        counts.append(by_name[name] if name else series.place(role))
+    taken = {place for place in counts if place is not None}
     left = [place for place in numbers if place not in taken]
-    chosen = [place if place is not None or not left else left.pop(0) for place in found]
+    chosen = [place if place is not None or not left else left.pop(0) for place in counts]
     x, y, z = chosen
     if x is None or y is None or z is None:
         raise DataError(f"{TOO_FEW_COLUMNS} {series.name} has {len(numbers)}.")
@@ -99,13 +99,13 @@ def fits_of(study: Study, series: Series, recipe: SurfaceRecipe) -> tuple[Formul
     """Return the fits of a series whose formula is its z over x and y. Raises DataError without three columns."""
     names = [series.columns[place].name for place in columns_of(series, recipe)]
     every = [column.name for column in series.columns]
-    found = []
+    formula_fits = []
     for fit in study.curves_of(series.id):
         if isinstance(fit, FormulaFit):
             read = read_formula(fit.formula, every)
             if not read.transformed and read.response == names[2] and set(read.data) <= set(names[:2]) and read.data:
-                found.append(fit)
-    return tuple(found)
+                formula_fits.append(fit)
+    return tuple(formula_fits)
 
 
 def fit_of(study: Study, series: Series, recipe: SurfaceRecipe) -> FormulaFit | None:

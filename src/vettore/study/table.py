@@ -196,12 +196,12 @@ def columns_from_cells(columns: Sequence[Sequence[str]], evidence: Evidence) -> 
     """
     decided = decide_together(columns, evidence)
     votes = file_votes(decided, evidence)
-    return [column_from_cells(texts, one, votes) for texts, one in zip(columns, decided, strict=True)]
+    return [column_from_cells(texts, item, votes) for texts, item in zip(columns, decided, strict=True)]
 
 
 def file_votes(decided: Sequence[Decided], evidence: Evidence) -> bool:
     """Whether a file shows its decimal mark, by its delimiter or in some column."""
-    return evidence.decimal is not None or any(one.vote for one in decided)
+    return evidence.decimal is not None or any(item.vote for item in decided)
 
 
 def column_from_cells(texts: Sequence[str], decided: Decided, votes: bool) -> RawColumn:

@@ -33,7 +33,7 @@ class Terms:
 def offered(series: Series) -> tuple[str, ...]:
     """Return the terms offered for a series, in the name of its x."""
     x = name_text(series.name_and_unit(Role.X)[0])
-    return tuple(one.replace("exp", "\0").replace("x", x).replace("\0", "exp") for one in OFFERED)
+    return tuple(text.replace("exp", "\0").replace("x", x).replace("\0", "exp") for text in OFFERED)
 
 
 def build(series: Series, terms: Sequence[str]) -> Terms:

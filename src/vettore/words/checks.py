@@ -37,10 +37,10 @@ def check_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
     return CHECKS[check.kind].figure(check, result, style)
 
 
-def gravest_first(found: Sequence[Check]) -> list[Check]:
+def gravest_first(checks: Sequence[Check]) -> list[Check]:
     """Return checks in the order in which they are to be looked at."""
     verdicts, kinds = (Verdict.BAD, Verdict.LOOK, Verdict.GOOD), list(Kind)
-    return sorted(found, key=lambda check: (verdicts.index(check.verdict), kinds.index(check.kind)))
+    return sorted(checks, key=lambda check: (verdicts.index(check.verdict), kinds.index(check.kind)))
 
 
 def _probability(check: Check, style: NumberStyle) -> str:
@@ -76,10 +76,10 @@ def _pattern_words(check: Check) -> str:
 
 
 def _pattern_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    told, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
+    by_name, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
     return (
-        f"{int(told['runs'])} runs of like sign, {style.fixed(told['expected'], 0)} expected by chance, the longest of "
-        f"{counted(told['longest'], 'row')}; {of} with {style.fixed(told['correlation'], 2)} "
+        f"{int(by_name['runs'])} runs of like sign, {style.fixed(by_name['expected'], 0)} expected by chance, the longest of "
+        f"{counted(by_name['longest'], 'row')}; {of} with {style.fixed(by_name['correlation'], 2)} "
         f"({_probability(check, style)})"
     )
 
@@ -113,10 +113,12 @@ def _outliers_figure(check: Check, result: FitResult, style: NumberStyle) -> str
 def _influence(check: Check, result: FitResult) -> str:
     if not check.rows:
         return "No single row decides the curve."
-    one = len(check.rows) == 1
-    subject = f"{name_rows(sorted(check.numbers[:MOST_NAMED])).capitalize()} {'moves' if one else 'move'} the curve"
+    is_wanted = len(check.rows) == 1
+    subject = (
+        f"{name_rows(sorted(check.numbers[:MOST_NAMED])).capitalize()} {'moves' if is_wanted else 'move'} the curve"
+    )
     if check.outcome is Outcome.AS_BY_CHANCE:
-        return f"{subject}, as {'a row' if one else 'rows'} at such a place may by chance."
+        return f"{subject}, as {'a row' if is_wanted else 'rows'} at such a place may by chance."
     return f"{subject} strongly."
 
 
@@ -165,9 +167,9 @@ def _lack_of_fit(check: Check, result: FitResult) -> str:
 
 
 def _lack_of_fit_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    told = check.figures
-    freedom = f"{int(told['lack freedom'])}, {int(told['pure freedom'])}"
-    return f"F({freedom}) = {style.number(told['F'], 3)} ({_probability(check, style)})"
+    by_name = check.figures
+    freedom = f"{int(by_name['lack freedom'])}, {int(by_name['pure freedom'])}"
+    return f"F({freedom}) = {style.number(by_name['F'], 3)} ({_probability(check, style)})"
 
 
 def _trend(check: Check, result: FitResult) -> str:
@@ -198,11 +200,11 @@ def _many_rows(check: Check, result: FitResult) -> str:
 
 
 def _rows_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    told = check.figures
+    by_name = check.figures
     if check.outcome is Outcome.LEANS:
-        error, scatter = (style.number(told[name], 2) for name in ("leave-one-out error", "residual sd"))
+        error, scatter = (style.number(by_name[name], 2) for name in ("leave-one-out error", "residual sd"))
         return f"leave-one-out error {error}, residual standard deviation {scatter}"
-    return f"{counted(told['rows'], 'row')}, {counted(told['coefficients'], 'coefficient')}"
+    return f"{counted(by_name['rows'], 'row')}, {counted(by_name['coefficients'], 'coefficient')}"
 
 
 def _repeats_the_remark(check: Check, result: FitResult) -> str:

@@ -15,10 +15,10 @@ COMPARED = ("Model", "Coefficients", "Residual s", "R²", "Left-one-out error", 
 def comparison_words(compared: Sequence[Compared], style: NumberStyle) -> str:
     """Say which of several models the rows favour, from fits best first; see core.fit.compare."""
     first, *rest = compared
-    equal = [one for one in rest if one.equal]
+    equal = [item for item in rest if item.equal]
     if equal:
-        others = " and ".join(one.name for one in equal)
-        gap = style.number(max(abs(one.difference - first.difference) for one in equal), 2)
+        others = " and ".join(each.name for each in equal)
+        gap = style.number(max(abs(entry.difference - first.difference) for entry in equal), 2)
         words = f"{first.name} and {others} are equally good here (AICc differs by {gap}, less than {EQUALLY_GOOD:g})"
         fewer = all(first.coefficients < one.coefficients for one in equal)
         return f"{words}; {first.name} is the simpler." if fewer else f"{words}."

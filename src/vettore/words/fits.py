@@ -42,7 +42,7 @@ def summary(
     y_unit: str,
     set_aside: int,
     style: NumberStyle,
-    found: Sequence[Check] = (),
+    checks: Sequence[Check] = (),
     span: str = "",
 ) -> str:
     """Return the sentence for a fit; ``model`` is its name, ``set_aside`` the number of rows left out by the user.
@@ -74,7 +74,7 @@ def summary(
         parts.append(
             f"With {counted(result.n, 'row')} for {counted(fitted, 'coefficient')}, trust the ± only roughly."
         )
-    parts += _gravest(found, result)
+    parts += _gravest(checks, result)
     if span:
         parts.append(f"Only rows with {span} are fitted.")
     parts += _rows(set_aside)
@@ -195,9 +195,9 @@ def _percent(share: float, style: NumberStyle) -> str:
     return f"{style.fixed(math.floor(percent * 10**places) / 10**places, places)} %"
 
 
-def _gravest(found: Sequence[Check], result: FitResult) -> list[str]:
+def _gravest(checks: Sequence[Check], result: FitResult) -> list[str]:
     """Return the sentence of the gravest check, if any asks for a look; few rows are said already."""
-    asking = [check for check in found if check.verdict is not Verdict.GOOD and check.kind is not Kind.ROWS]
+    asking = [check for check in checks if check.verdict is not Verdict.GOOD and check.kind is not Kind.ROWS]
     if not asking:
         return []
     gravest = gravest_first(asking)[0]
@@ -247,8 +247,8 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         alike, p = style.fixed(result.memory.phi, 2), style.p_value(result.memory.p)
         squares = Line("neighbours correlate", f"{alike}, {p}")
     elif result.spread is not None and result.spread.p is not None:
-        told = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
-        scatter = Line("scatter, even + of y", told)
+        text = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
+        scatter = Line("scatter, even + of y", text)
         squares = Line("even scatter", style.p_value(result.spread.p))
     elif result.chi_squared is not None:
         ratio, above = style.number(result.reduced_chi_squared, 4), style.p_value(result.chi_squared_p)
@@ -280,8 +280,8 @@ def rows_words(fit: DerivedFit) -> str:
     if blank:
         rows += f", {blank} without a number in x or y"
     places = [series.place(role) for role in (Role.X, Role.Y)]
-    told = [words_in(series.data[place]) for place in places if place is not None]
-    return "; ".join([rows, *filter(None, told)])
+    texts = [words_in(series.data[place]) for place in places if place is not None]
+    return "; ".join([rows, *filter(None, texts)])
 
 
 def method_in_words(fit: DerivedFit) -> str:

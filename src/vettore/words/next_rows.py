@@ -20,7 +20,7 @@ def improvable(
 ) -> list[tuple[str, Improve, str]]:
     """Return what rows more can improve, as words, how the core is asked for it, and its unit: coefficients, readings, all."""
     units = dict(zip(fit.result.coefficients, coefficient_units(fit), strict=True))
-    found: list[tuple[str, Improve, str]] = [
+    texts: list[tuple[str, Improve, str]] = [
         (name, name, units[name] or "")
         for name in fit.result.fitted_names
         if fit.result.coefficients[name].standard_error
@@ -28,27 +28,27 @@ def improvable(
     for reading in readings:
         recipe = reading.recipe
         if recipe.asked_for is not None:
-            found.append((recipe.name or reading_question(fit, recipe, style), recipe.asked_for, reading.unit))
-    return [*found, ("all coefficients", ALL, "")]
+            texts.append((recipe.name or reading_question(fit, recipe, style), recipe.asked_for, reading.unit))
+    return [*texts, ("all coefficients", ALL, "")]
 
 
-def where_next_in_words(fit: DerivedFit, called: str, unit: str, told: WhereNext, style: NumberStyle) -> str:
+def where_next_in_words(fit: DerivedFit, called: str, unit: str, where_next: WhereNext, style: NumberStyle) -> str:
     """Say where so many rows more tell most, and what they make of the ±."""
     x_name, x_unit = fit.series.name_and_unit(Role.X)
-    rows = len(told.plan)
-    at = rows_at(told.plan, style)
+    rows = len(where_next.plan)
+    at = rows_at(where_next.plan, style)
     where = f"{x_name} = {at} {x_unit}".strip()
     more = "One row more tells" if rows == 1 else f"{rows} rows more tell"
-    gain = 100 * (1 - told.planned / told.now)
+    gain = 100 * (1 - where_next.planned / where_next.now)
     less = f"{style.fixed(gain, 1 if gain < 10 else 0)} % less"
     if called == "all coefficients":
-        each = 100 * (1 - told.planned_each)
+        each = 100 * (1 - where_next.planned_each)
         single = f"{style.fixed(each, 1 if each < 10 else 0)} % less"
         return (
             f"{more} most of all coefficients at {where}: the radius of their joint confidence region becomes {less} "
             f"(D-criterion), each ± {single} in the geometric mean."
         )
-    now, then = (style.number(value, 2) for value in (told.now, told.planned))
+    now, then = (style.number(value, 2) for value in (where_next.now, where_next.planned))
     becomes = f"the ± of {called} goes from {now} to {then} {unit}".strip()
     return f"{more} most at {where}: {becomes}, {less}."
 

@@ -81,10 +81,10 @@ def _plan(reading: DerivedReading, called: Called, style: NumberStyle) -> list[s
     return [f"{at}: ± {now} becomes {then} {reading.unit}".strip()]
 
 
-def _planned(asked: kinds.PlanReading, called: Called, style: NumberStyle) -> str:
-    wanted = "all coefficients" if asked.improve == "all" else asked.improve
-    price = f", a row costing {asked.price}" if asked.price else ""
-    return f"{counted(asked.rows, 'row')} more for {wanted}{price}"
+def _planned(plan_reading: kinds.PlanReading, called: Called, style: NumberStyle) -> str:
+    wanted = "all coefficients" if plan_reading.improve == "all" else plan_reading.improve
+    price = f", a row costing {plan_reading.price}" if plan_reading.price else ""
+    return f"{counted(plan_reading.rows, 'row')} more for {wanted}{price}"
 
 
 def _crossings(reading: DerivedReading, called: Called, style: NumberStyle) -> list[str]:
@@ -156,8 +156,8 @@ LIMITS = {
 
 
 def _limit_words(which: str) -> ReadingWords:
-    def question(asked: kinds.LimitReading, called: Called, style: NumberStyle) -> str:
-        times = "" if asked.times == 1 else f", measured {asked.times} times"
+    def question(limit_reading: kinds.LimitReading, called: Called, style: NumberStyle) -> str:
+        times = "" if limit_reading.times == 1 else f", measured {limit_reading.times} times"
         return f"{called.x} that {LIMITS[which]}{times}"
 
     return ReadingWords(
@@ -165,7 +165,7 @@ def _limit_words(which: str) -> ReadingWords:
         "times: 1",
         f"{which} limit",
         question,
-        lambda asked, called: called.x,
+        lambda request, called: called.x,
         pennant=f"{which} limit",
         asides=_beside_limit,
     )
@@ -180,8 +180,10 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "value at",
         "x",
         "value",
-        lambda asked, called, style: f"{called.y} at {called.x} = {style.short(asked.at)} {called.x_unit}".strip(),
-        lambda asked, called: called.y,
+        lambda request, called, style: (
+            f"{called.y} at {called.x} = {style.short(request.at)} {called.x_unit}".strip()
+        ),
+        lambda wanted, called: called.y,
         asides=_beside_value,
     ),
     kinds.PlaceReading: ReadingWords(
@@ -189,7 +191,7 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "y",
         "place",
         _where,
-        lambda asked, called: called.x,
+        lambda question, called: called.x,
         answers=_crossings,
         none="nowhere near the data",
         asides=_beside_place,
@@ -338,10 +340,10 @@ def present_lines(fit: DerivedFit, readings: Sequence[DerivedReading], style: Nu
         if has_answer(reading):
             words, unit = words_of(reading.recipe), called(fit)
             answers = words.answers(reading, unit, style) if words.answers is not None else []
-            asked = words.question(reading.recipe, in_short(unit), style)
+            word = words.question(reading.recipe, in_short(unit), style)
             texts = answers or [reading_numbers(fit, reading, style)]
             beyond = " (extrapolated)" if reading.beyond else ""
-            lines += [(asked if place == 0 else "", text + beyond) for place, text in enumerate(texts)]
+            lines += [(word if place == 0 else "", text + beyond) for place, text in enumerate(texts)]
     return lines
 
 

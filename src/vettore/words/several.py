@@ -28,9 +28,9 @@ def _against_apart(several: Several, style: NumberStyle) -> str:
     test = several.against_apart
     if test is None or several.aicc_above_apart is None:
         return ""
-    told = f"F = {style.number(test.f, 3)}, {style.p_value(test.p)}"
+    text = f"F = {style.number(test.f, 3)}, {style.p_value(test.p)}"
     gap = several.aicc_above_apart
     criterion = f"AICc is {style.number(abs(gap), 2)} {'higher' if gap > 0 else 'lower'} together"
     if test.p < DIFFERS:
-        return f"Each series alone fits better than chance would have it ({told}; {criterion}): look whether they differ."
-    return f"Each series alone fits no better than chance would have it ({told}; {criterion})."
+        return f"Each series alone fits better than chance would have it ({text}; {criterion}): look whether they differ."
+    return f"Each series alone fits no better than chance would have it ({text}; {criterion})."

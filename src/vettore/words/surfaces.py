@@ -91,12 +91,12 @@ def told_of(summits: tuple[Summit, ...]) -> tuple[Summit, ...]:
 def sentence_of(surface: Surface, sites: Sites, summits: tuple[Summit, ...], style: NumberStyle) -> str:
     """Return what the sites show, in two sentences."""
     counts = [sum(summit.shape is shape for summit in told_of(summits)) for shape in (Shape.HILL, Shape.HOLLOW)]
-    told = [
+    texts = [
         counted(count, word) if count > 1 else f"one {word}"
         for count, word in zip(counts, ("hill", "hollow"), strict=True)
         if count
     ]
-    first = " and ".join(told) if told else "no hill or hollow stands out"
+    first = " and ".join(texts) if texts else "no hill or hollow stands out"
     error = surface.left_out_error
     if error <= ROUNDING * float(np.abs(surface.z).max(initial=0)):
         error = 0.0
@@ -146,8 +146,8 @@ def looks_of(surface: Surface, sites: Sites, summits: tuple[Summit, ...], style:
 
 def _alone(surface: Surface, sites: Sites, summits: tuple[Summit, ...], style: NumberStyle) -> list[Look]:
     """Return a word on sites that make a hill or hollow by themselves; on many of them one word."""
-    told = told_of(summits)
-    alone = [summit for summit in summits if summit not in told]
+    answer = told_of(summits)
+    alone = [summit for summit in summits if summit not in answer]
     rows = []
     for summit in alone:
         _, site = surface.nearest(summit.x, summit.y)
@@ -189,12 +189,12 @@ def _gaps(surface: Surface, sites: Sites, style: NumberStyle) -> list[Look]:
 def variogram_words(variogram: Variogram, surface: Surface, sites: Sites, style: NumberStyle) -> str:
     """Return the variogram in one line."""
     unit, across = length_unit(sites), surface.sites.across.unit
-    told = [
+    texts = [
         VARIOGRAM_WORDS[variogram.shape],
         f"nugget {style.short(variogram.nugget, 2)}",
         f"sill {style.short(variogram.sill, 3)}",
     ]
     # On one scale for both axes a range is a length.
     if unit and across == surface.sites.along.unit:
-        told.append(f"range {style.short(variogram.range * across, 3)} {unit}")
-    return ", ".join(told)
+        texts.append(f"range {style.short(variogram.range * across, 3)} {unit}")
+    return ", ".join(texts)

@@ -92,8 +92,8 @@ class Axes(pg.GraphicsLayoutWidget):
             axis.setStyle(showValues=False)
             axis.showLabel(False)
             axis.setWidth(SHARED_WIDTH)
-        for one, other in ((self.upper.vb, first.upper.vb), (first.upper.vb, self.upper.vb)):
-            one.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
+        for hand_box, other in ((self.upper.vb, first.upper.vb), (first.upper.vb, self.upper.vb)):
+            hand_box.sigRangeChanged.connect(lambda _box, view, _changed, other=other: _take_view(other, view))
         _take_view(self.upper.vb, first.upper.vb.viewRange())
 
     def put(self, item: StageItem | Upright, z: float) -> None:

@@ -147,15 +147,15 @@ class Contours(StageItem):
             draw_line(painter, px, py, area, pen, MOST_SMOOTH_CORNERS)
             placed.append((lines, px, py))
         for lines, px, py in reversed(placed):
-            asked, lengths = lines is self._at_level, lines.lengths(px, py)
-            worth = np.flatnonzero((lengths >= LABELLED) | asked)
-            for one in worth[np.argsort(-lengths[worth], kind="stable")][:MOST_LABELS].tolist():
-                part = slice(*lines.ends[one])
-                text = self.numbers.short(lines.levels[one], 4)
-                self._label(painter, text, px[part], py[part], area, taken, asked)
+            is_wanted, lengths = lines is self._at_level, lines.lengths(px, py)
+            worth = np.flatnonzero((lengths >= LABELLED) | is_wanted)
+            for item in worth[np.argsort(-lengths[worth], kind="stable")][:MOST_LABELS].tolist():
+                part = slice(*lines.ends[item])
+                text = self.numbers.short(lines.levels[item], 4)
+                self._label(painter, text, px[part], py[part], area, taken, is_wanted)
 
     def _label(
-        self, painter: QPainter, text: str, px: Array, py: Array, area: QRectF, taken: list[QRectF], asked: bool
+        self, painter: QPainter, text: str, px: Array, py: Array, area: QRectF, taken: list[QRectF], is_wanted: bool
     ) -> None:
         painter.setFont(sans(10))
         width = painter.fontMetrics().horizontalAdvance(text) + 6
@@ -169,7 +169,7 @@ class Contours(StageItem):
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(255, 255, 255, 205))
                 painter.drawRoundedRect(box, 4, 4)
-                painter.setPen(QColor(theme().accent) if asked else QColor(30, 42, 50))
+                painter.setPen(QColor(theme().accent) if is_wanted else QColor(30, 42, 50))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
                 return
 

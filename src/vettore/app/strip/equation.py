@@ -28,7 +28,7 @@ class EquationStrip(EquationView):
     shaped = Signal(str, float)
     released = Signal()
     held = Signal(str)
-    asked = Signal(str)
+    requested = Signal(str)
 
     def __init__(self) -> None:
         self._focused = ""
@@ -111,7 +111,7 @@ class EquationStrip(EquationView):
         self._click.stop()
         name = self.chip_at(event.position())
         if name:
-            self.asked.emit(name)
+            self.requested.emit(name)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         name = self.chip_at(event.position())
@@ -149,7 +149,7 @@ class EquationStrip(EquationView):
         elif key == Qt.Key.Key_Space:
             self.held.emit(self._focused)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.asked.emit(self._focused)
+            self.requested.emit(self._focused)
         else:
             super().keyPressEvent(event)
 

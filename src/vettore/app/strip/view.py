@@ -125,9 +125,9 @@ class EquationView(QWidget):
         """Lay the equation out for the present width, height and mark."""
         beside = self._beside()
         room, high = self.width() - 2 * MARGIN, float(self.height())
-        asked = (self._edition, theme(), self.lit, room, beside, high)
-        if asked != self._arranged_for:
-            self._arranged_for = asked
+        parts = (self._edition, theme(), self.lit, room, beside, high)
+        if parts != self._arranged_for:
+            self._arranged_for = parts
             terms = (Row((self._left, Text(" = "))), *self._terms)
             self._arrangement = arranged(terms, self.chips, self.lit, room, beside, high) if self._terms else None
         lines = self._lines()

@@ -48,8 +48,8 @@ class AskBar(Bar):
         return np.flatnonzero(rows_where(series, text)).tolist()
 
     def _answer(self) -> None:
-        for one in (self.choose, self.aside):
-            one.setEnabled(False)
+        for item in (self.choose, self.aside):
+            item.setEnabled(False)
         try:
             rows = self.rows()
         except FormulaError as error:
@@ -64,8 +64,8 @@ class AskBar(Bar):
             return
         share = {0: "none", series.rows: "all"}.get(len(rows), f"{len(rows)} of {series.rows}")
         self.answer.setText(f"{share}: {'no row holds' if not rows else 'yes' if share == 'all' else 'rows hold'}")
-        for one in (self.choose, self.aside):
-            one.setEnabled(bool(rows))
+        for item in (self.choose, self.aside):
+            item.setEnabled(bool(rows))
 
     def _choose(self) -> None:
         rows = self._safely()

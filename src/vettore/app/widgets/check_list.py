@@ -114,9 +114,9 @@ class CheckRow(QWidget):
             self.picture.deleteLater()
             self.picture = None
             return
-        told = picture(self._check.kind, self._fit.result)
-        if told is not None:
-            self.picture = CheckPicture(told, self._check.rows, self._session.style)
+        answer = picture(self._check.kind, self._fit.result)
+        if answer is not None:
+            self.picture = CheckPicture(answer, self._check.rows, self._session.style)
             self.picture.clicked.connect(lambda place: self._session.choose_rows([int(self._fit.rows[place])]))
             self._grid.addWidget(self.picture, 3, 0, 1, 2)
 
@@ -153,12 +153,12 @@ class CheckList(QWidget):
         self.sentences: list[str] = []
         self.rows: list[CheckRow] = []
 
-    def show_checks(self, found: Sequence[Check], fit: DerivedFit) -> None:
+    def show_checks(self, checks: Sequence[Check], fit: DerivedFit) -> None:
         """Show the checks of a fit; pictures that are open stay open."""
         open_kinds = {row.kind for row in self.rows if row.picture is not None}
         clear(self._box)
-        self.setVisible(bool(found))
-        ordered = gravest_first(found)
+        self.setVisible(bool(checks))
+        ordered = gravest_first(checks)
         self.sentences = [check_sentence(check, fit.result) for check in ordered]
         self._box.addWidget(rule())
         self._box.addSpacing(HEADING_ROOM)

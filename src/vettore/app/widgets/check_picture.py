@@ -47,13 +47,13 @@ class CheckPicture(QWidget):
 
     def places(self) -> tuple[Array, Array]:
         """Return where the points stand, in pixels."""
-        told, frame = self._picture, self._frame()
-        ends = told.line or ()
-        x0, x1 = self._range(told.x, [x for x, _ in ends])
-        y0, y1 = self._range(told.y, [*told.levels, *(y for _, y in ends)])
+        picture, frame = self._picture, self._frame()
+        ends = picture.line or ()
+        x0, x1 = self._range(picture.x, [x for x, _ in ends])
+        y0, y1 = self._range(picture.y, [*picture.levels, *(y for _, y in ends)])
         self._scale = (x0, x1, y0, y1)
-        px = frame.left() + (told.x - x0) / (x1 - x0) * frame.width()
-        py = frame.bottom() - (told.y - y0) / (y1 - y0) * frame.height()
+        px = frame.left() + (picture.x - x0) / (x1 - x0) * frame.width()
+        py = frame.bottom() - (picture.y - y0) / (y1 - y0) * frame.height()
         return px, py
 
     def _pixel(self, x: float, y: float) -> QPointF:

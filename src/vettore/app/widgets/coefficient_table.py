@@ -70,7 +70,7 @@ class CoefficientTable(QWidget):
         if self._shown == LIKELY and (self._likely is None or self._likely[0] is not fit):
             self._find_likely(fit)
         style = self._session.style
-        told = [self._reach(coefficient) for coefficient in fit.result.coefficients.values()]
+        texts = [self._reach(coefficient) for coefficient in fit.result.coefficients.values()]
         beneath = self._beneath = self._goes_beneath(fit)
         for place, (coefficient, unit) in enumerate(
             zip(fit.result.coefficients.values(), coefficient_units(fit), strict=True)
@@ -90,7 +90,7 @@ class CoefficientTable(QWidget):
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
             said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
             self._grid.addWidget(label(said, "label"), row, 2)
-            reach = label(told[place], "muted")
+            reach = label(texts[place], "muted")
             side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             if beneath:
                 self._grid.addWidget(reach, row + 1, 1, 1, 3, Qt.AlignmentFlag.AlignLeft)
@@ -112,14 +112,17 @@ class CoefficientTable(QWidget):
     def _goes_beneath(self, fit: DerivedFit) -> bool:
         """Return whether there is no room for ranges beside the values."""
         style = self._session.style
-        pairs = [style.with_error(one.value, one.standard_error) for one in fit.result.coefficients.values()]
+        pairs = [
+            style.with_error(coefficient.value, coefficient.standard_error)
+            for coefficient in fit.result.coefficients.values()
+        ]
         value, small = QFontMetricsF(sans(SIZES.text, QFont.Weight.DemiBold)), QFontMetricsF(sans(SIZES.small))
         widest = max(
             (value.horizontalAdvance(number) + value.horizontalAdvance(f"± {error}") for number, error in pairs),
             default=0,
         )
-        told = map(self._reach, fit.result.coefficients.values())
-        reach = max((small.horizontalAdvance(text) for text in told), default=0)
+        answer = map(self._reach, fit.result.coefficients.values())
+        reach = max((small.horizontalAdvance(text) for text in answer), default=0)
         return widest + reach + BESIDE > self._room()
 
     def fit_room(self) -> None:

@@ -76,7 +76,7 @@ class Comparison(QWidget):
         self.words.setText(comparison_words(compared, style))
         clear(self._panels)
         self.plots, self._traces = [], []
-        widest = max(float(np.abs(one.fit.result.residuals).max()) for one in entries if one.fit)
+        widest = max(float(np.abs(item.fit.result.residuals).max()) for item in entries if item.fit)
         for place, entry in enumerate(entries):
             panel = QWidget()
             column = QVBoxLayout(panel)
@@ -134,10 +134,10 @@ class Comparison(QWidget):
     def _show_table(self, compared: Sequence[Compared], style: NumberStyle) -> None:
         headings = ("model", "coefficients", "residual s", "R²", "leave-one-out", "ΔAICc", "weight")
         rows, full = [], []
-        for one in compared:
-            rows.append(compared_row(one, style))
-            result = one.result
-            known = (result.residual_sd, one.r_squared_about_mean, result.left_one_out_error)
+        for item in compared:
+            rows.append(compared_row(item, style))
+            result = item.result
+            known = (result.residual_sd, item.r_squared_about_mean, result.left_one_out_error)
             numbers = ("" if value is None else value for value in known)
-            full.append((one.name, one.coefficients, *numbers, one.difference, one.weight))
+            full.append((item.name, item.coefficients, *numbers, item.difference, item.weight))
         self.table.show_rows(headings, rows, full)

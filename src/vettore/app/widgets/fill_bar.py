@@ -31,7 +31,7 @@ class FillBar(Bar):
         self.at.setPlaceholderText("one x, several, or a range: 12; 30.5   or   0 … 48 every 6")
         self.at.setAccessibleName("Read at these x")
         self.at.returnPressed.connect(self.read.emit)
-        self.asked = label("", "label")
+        self.question = label("", "label")
         self.way = QComboBox()
         self.way.addItems(list(WAYS))
         self.way.setAccessibleName("At which x values are filled in")
@@ -46,13 +46,13 @@ class FillBar(Bar):
         self._what.addWidget(self.other)
         self._what.setFixedHeight(self.every.sizeHint().height())
         fill = label("Fill in", "label")
-        for widget in (self.asked, fill):
+        for widget in (self.question, fill):
             widget.setFixedWidth(QUESTION)
         first, second = QHBoxLayout(), QHBoxLayout()
         for line in (first, second):
             line.setSpacing(8)
             lines.addLayout(line)
-        first.addWidget(self.asked)
+        first.addWidget(self.question)
         first.addWidget(self.at, 1)
         first.addWidget(button("Read", self.read.emit, "link", "Show the values at these x"))
         second.addWidget(fill)

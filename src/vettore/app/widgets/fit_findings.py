@@ -88,9 +88,13 @@ class FitFindings(Column):
         """Return the coefficients with all their digits, under headings."""
         rows = [["coefficient", "value", "standard error", "from", "to", "unit"]]
         if self._fit is not None:
-            for one, unit in zip(self._fit.result.coefficients.values(), coefficient_units(self._fit), strict=True):
-                numbers = (one.value, one.standard_error, one.low, one.high)
-                rows.append([one.name, *("" if number is None else repr(number) for number in numbers), unit or ""])
+            for coefficient, unit in zip(
+                self._fit.result.coefficients.values(), coefficient_units(self._fit), strict=True
+            ):
+                numbers = (coefficient.value, coefficient.standard_error, coefficient.low, coefficient.high)
+                rows.append(
+                    [coefficient.name, *("" if number is None else repr(number) for number in numbers), unit or ""]
+                )
         return rows
 
     def _lay_out(self) -> None:
@@ -150,9 +154,9 @@ class FitFindings(Column):
         if not fit.recipe.id:
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
-        told = fit.formula_units
+        answer = fit.formula_units
         # A better fit is among the checks, with what to do about it.
-        conflicts = () if told is None else map(conflict_in_words, told.contradictions)
+        conflicts = () if answer is None else map(conflict_in_words, answer.contradictions)
         warnings = (*sentences(fit.result.own_remarks), *conflicts, *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))

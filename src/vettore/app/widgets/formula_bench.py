@@ -23,7 +23,7 @@ from vettore.study.series import Role
 class FormulaBench(QWidget):
     """``asked`` tells that a formula is to be fitted, ``spread`` that the bench needs much room, or no longer."""
 
-    asked = Signal(str)
+    requested = Signal(str)
     spread = Signal(bool)
 
     def __init__(self, session: Session, own: OwnModels) -> None:
@@ -55,7 +55,7 @@ class FormulaBench(QWidget):
         self.terms, self.saving = TermsPanel(session), SavingPanel()
         self.terms.written.connect(self.field.setText)
         self.terms.refused.connect(lambda sentence: self._tell(sentence, "bad"))
-        self.saving.asked.connect(self.keep_model)
+        self.saving.requested.connect(self.keep_model)
         box.addLayout(line)
         box.addWidget(self.echo)
         box.addLayout(foot)
@@ -94,7 +94,7 @@ class FormulaBench(QWidget):
         """Ask for the formula to be fitted, when it can be read."""
         text = self.whole()
         if text and self.read is not None:
-            self.asked.emit(text)
+            self.requested.emit(text)
 
     def whole(self) -> str:
         """Return what was written, with y before it when there is no =."""

@@ -47,21 +47,21 @@ class FormulaField(QLineEdit):
                 event.ignore()
                 return
             popup.hide()
-        asked = event.key() == Qt.Key.Key_Space and event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        if not asked:
+        is_wanted = event.key() == Qt.Key.Key_Space and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if not is_wanted:
             super().keyPressEvent(event)
-        if asked or event.text():
-            self._offer(bool(asked))
+        if is_wanted or event.text():
+            self._offer(bool(is_wanted))
 
-    def _offer(self, asked: bool) -> None:
+    def _offer(self, is_wanted: bool) -> None:
         prefix = self._word()
         popup = self.completions.popup()
-        if not asked and len(prefix) < LETTERS:
+        if not is_wanted and len(prefix) < LETTERS:
             popup.hide()
             return
         self.completions.setCompletionPrefix(prefix)
-        found = [self.completions.currentCompletion()] if self.completions.completionCount() == 1 else []
-        if not self.completions.completionCount() or found == [prefix]:
+        texts = [self.completions.currentCompletion()] if self.completions.completionCount() == 1 else []
+        if not self.completions.completionCount() or texts == [prefix]:
             popup.hide()
             return
         frame = self.cursorRect()

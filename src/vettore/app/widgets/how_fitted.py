@@ -195,11 +195,11 @@ class HowFitted(QWidget):
         else:
             self.span.setText("Fit only a span of x …")
 
-    def show_checks(self, recipe: AnyFit, found: Sequence[Check]) -> None:
+    def show_checks(self, recipe: AnyFit, checks: Sequence[Check]) -> None:
         """Offer a scatter that grows where the residuals of a fit do."""
         grows = any(
             check.kind is Kind.SPREAD and check.verdict is not Verdict.GOOD and check.outcome is Outcome.GROWS
-            for check in found
+            for check in checks
         )
         free = NOISES[recipe.noise].takes_errors and not recipe.use_errors and recipe.loss == "squares"
         self._growing_offered = grows and free and not self._counts_offered

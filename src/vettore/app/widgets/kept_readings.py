@@ -40,8 +40,8 @@ class KeptReadings(QWidget):
             return
         self._box.addWidget(rule())
         self._box.addWidget(section("Kept readings"))
-        for one in kept:
-            self._add(fit, read(fit, one, kept))
+        for reading in kept:
+            self._add(fit, read(fit, reading, kept))
 
     def _add(self, fit: DerivedFit, reading: DerivedReading) -> None:
         line, recipe = reading_line(fit, reading, self._session.style), reading.recipe

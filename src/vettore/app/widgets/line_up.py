@@ -95,8 +95,8 @@ class Thumbnail(QAbstractButton):
         share = candidate.note or ("cannot be fitted" if candidate.curve is None else f"weight {self._share()}")
         self.setAccessibleName(f"{candidate.name}, {share}{pinned}")
         equal = ", as good as the best" if candidate.equal else ""
-        told = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
-        self.setToolTip(plain_tip(candidate.refusal or told))
+        text = f"{candidate.name}: share of the evidence (AICc weight) {self._share()}{equal}"
+        self.setToolTip(plain_tip(candidate.refusal or text))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -272,25 +272,25 @@ class LineUp(QWidget):
         for place in range(len(self._made), count):
             thumbnail = Thumbnail(Candidate("", ""), nothing, NumberStyle())
             thumbnail.pins = self._pins
-            thumbnail.clicked.connect(lambda _on=False, one=thumbnail: self.chosen.emit(one.candidate.key))
+            thumbnail.clicked.connect(lambda _on=False, item=thumbnail: self.chosen.emit(item.candidate.key))
             # After the event that asks for it, which another model may then stand under.
-            for asked, told in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
-                asked.connect(lambda one=thumbnail, told=told: self._tell(told, one.candidate.key))
+            for signal_instance, answer in ((thumbnail.pinned, self.pinned), (thumbnail.hidden, self.hidden)):
+                signal_instance.connect(lambda first=thumbnail, facts=answer: self._tell(facts, first.candidate.key))
             thumbnail.hide()
             self._grid.addWidget(thumbnail, place // 2, place % 2)
             if self._made:
                 tab_through(self._made[-1], [thumbnail])
             self._made.append(thumbnail)
 
-    def _tell(self, told: SignalInstance, key: Key) -> None:
+    def _tell(self, signal_instance: SignalInstance, key: Key) -> None:
         if self._pins:
-            QTimer.singleShot(0, self, lambda: told.emit(key))
+            QTimer.singleShot(0, self, lambda: signal_instance.emit(key))
 
     def show_candidates(
         self, candidates: list[Candidate], points: tuple[Array, Array], chosen: Key, style: NumberStyle
     ) -> None:
         """Show models in the order given, one of them chosen."""
-        had_keys = next((key for key, one in self.thumbnails.items() if one.hasFocus()), None)
+        had_keys = next((key for key, item in self.thumbnails.items() if item.hasFocus()), None)
         step = max(1, len(points[0]) // MOST_POINTS)
         thin = (points[0][::step], points[1][::step])
         if not all(np.array_equal(new, old) for new, old in zip(thin, self._points, strict=True)):
@@ -301,7 +301,7 @@ class LineUp(QWidget):
             thumbnail.show()
         for thumbnail in self._made[len(candidates) :]:
             thumbnail.hide()
-        self.thumbnails = {one.candidate.key: one for one in self._made[: len(candidates)]}
+        self.thumbnails = {each.candidate.key: each for each in self._made[: len(candidates)]}
         self.mark(chosen)
         if had_keys in self.thumbnails:
             self.thumbnails[had_keys].setFocus()

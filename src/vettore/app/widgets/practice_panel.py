@@ -43,7 +43,7 @@ class PracticePanel(Column):
         self.spacing.addItems([*map(str, Spacing), PLANNED])
         self.spacing.setItemData(len(Spacing), "Before there are data: the places from which most is known", TIP)
         self.plan = label("", "sentence", wrap=True)
-        self.kind.addItems([str(one) for one in Noise])
+        self.kind.addItems([str(noise) for noise in Noise])
         fields = QWidget()
         grid = QGridLayout(fields)
         grid.setContentsMargins(0, 0, 0, 0)

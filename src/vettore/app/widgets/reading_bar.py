@@ -77,8 +77,8 @@ class ReadingBar(QWidget):
     def _typed(self, row: int) -> None:
         """What was typed last is what is answered at the end of the line; without it, what else is asked."""
         texts = [field.text().strip() for field in self._row_fields]
-        asked = [place for place, text in enumerate(texts) if text]
-        self._active = row if texts[row] or not asked else asked[0]
+        numbers = [place for place, text in enumerate(texts) if text]
+        self._active = row if texts[row] or not numbers else numbers[0]
         self._answer()
 
     def _row_asks(self, row: int) -> type[Reading]:
@@ -90,14 +90,14 @@ class ReadingBar(QWidget):
         return MORE[self.more.currentIndex()]
 
     def _ask_other(self) -> None:
-        told, field = words.READINGS[self.other], self._row_fields[2]
-        field.setPlaceholderText(told.hint)
-        field.setToolTip(told.hint)
-        field.setEnabled(bool(told.hint))
-        field.setFixedWidth(WIDE_FIELD if len(told.hint) > LONG_HINT else FIELD)
-        field.setAccessibleName(f"Read {told.label}")
+        reading_words, field = words.READINGS[self.other], self._row_fields[2]
+        field.setPlaceholderText(reading_words.hint)
+        field.setToolTip(reading_words.hint)
+        field.setEnabled(bool(reading_words.hint))
+        field.setFixedWidth(WIDE_FIELD if len(reading_words.hint) > LONG_HINT else FIELD)
+        field.setAccessibleName(f"Read {reading_words.label}")
         field.clear()
-        self._active = 2 if not told.hint else self._active
+        self._active = 2 if not reading_words.hint else self._active
         self._answer()
 
     def show_fit(self, fit: DerivedFit | None) -> None:
@@ -130,63 +130,63 @@ class ReadingBar(QWidget):
 
     def present(self) -> list[DerivedReading]:
         """Return what is being read at the moment, kept or not; of a list of x, each."""
-        found: list[DerivedReading] = []
-        for asked in (*FIRST, self.other):
-            found += self._derive(asked)
-        return found
+        readings: list[DerivedReading] = []
+        for kind in (*FIRST, self.other):
+            readings += self._derive(kind)
+        return readings
 
-    def keep(self, asked: type[Reading]) -> None:
+    def keep(self, kind: type[Reading]) -> None:
         """Keep what one line reads; a list of x is shown as a table first."""
-        found = [one for one in self._derive(asked) if one.problem is None]
-        if not found or self._fit is None:
+        readings = [item for item in self._derive(kind) if item.problem is None]
+        if not readings or self._fit is None:
             return
-        if len(found) > 1:
-            self.table = ReadingTable(self._session, self._fit, found, self)
+        if len(readings) > 1:
+            self.table = ReadingTable(self._session, self._fit, readings, self)
             self.table.show()
             return
         if not self._fit.recipe.id:
             self._session.say("Choose a model in the line-up first; then its readings can be kept.", "bad")
             return
-        reading = found[0].recipe
-        told = words.READINGS[asked]
-        self.fields[asked].clear()
-        if not told.hint:
+        reading = readings[0].recipe
+        reading_words = words.READINGS[kind]
+        self.fields[kind].clear()
+        if not reading_words.hint:
             self.more.setCurrentIndex(0)
-        named = reading.changed(name=reading.given_name or told.name)
+        named = reading.changed(name=reading.given_name or reading_words.name)
         self._session.do("keep a reading", edits.keep(self._session.study, named))
 
-    def _derive(self, asked: type[Reading]) -> list[DerivedReading]:
-        text, fit = self.fields[asked].text(), self._fit
-        self._refusals.pop(asked, None)
-        if fit is None or (not text.strip() and words.READINGS[asked].hint):
+    def _derive(self, kind: type[Reading]) -> list[DerivedReading]:
+        text, fit = self.fields[kind].text(), self._fit
+        self._refusals.pop(kind, None)
+        if fit is None or (not text.strip() and words.READINGS[kind].hint):
             return []
         kept = self._session.study.readings_of(fit.recipe.id) if fit.recipe.id else ()
         try:
-            return [read(fit, reading, kept) for reading in asked.typed(text, fit.recipe.id)]
+            return [read(fit, reading, kept) for reading in kind.typed(text, fit.recipe.id)]
         except VettoreError as error:
-            self._refusals[asked] = str(error)
+            self._refusals[kind] = str(error)
             return []
 
     def _answer(self) -> None:
         for row, field in enumerate(self._row_fields):
-            found = self._derive(self._row_asks(row))
-            refusal = self._refusals.get(self._row_asks(row), "") or self._problem(found)
+            readings = self._derive(self._row_asks(row))
+            refusal = self._refusals.get(self._row_asks(row), "") or self._problem(readings)
             if field.property("wrong") != bool(refusal):
                 field.setProperty("wrong", bool(refusal))
                 field.style().unpolish(field)
                 field.style().polish(field)
             if row == self._active:
-                self._tell(found, refusal)
+                self._tell(readings, refusal)
         self.read_changed.emit()
 
-    def _tell(self, found: list[DerivedReading], refusal: str) -> None:
+    def _tell(self, readings: list[DerivedReading], refusal: str) -> None:
         """Say the answer to what was typed last, or why there is none."""
-        good = bool(found) and not refusal
-        answer, aside = self._words(found) if good else ("", "")
+        good = bool(readings) and not refusal
+        answer, aside = self._words(readings) if good else ("", "")
         self.said.setText(refusal or "   ".join(filter(None, (answer, aside))))
         self._make_room()
         self.keep_it.setVisible(good)
-        self.keep_it.setText("Keep" if len(found) == 1 else "Table")
+        self.keep_it.setText("Keep" if len(readings) == 1 else "Table")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -205,17 +205,17 @@ class ReadingBar(QWidget):
         """Why what was typed has no answer."""
         return tuple(dict.fromkeys(self._refusals.values()))
 
-    def _problem(self, found: list[DerivedReading]) -> str:
+    def _problem(self, readings: list[DerivedReading]) -> str:
         """Return why the first that has no answer has none."""
-        without = next((reading for reading in found if reading.problem is not None), None)
+        without = next((reading for reading in readings if reading.problem is not None), None)
         if without is None or self._fit is None:
             return ""
         return words.reading_numbers(self._fit, without, self._session.style)
 
-    def _words(self, found: list[DerivedReading]) -> tuple[str, str]:
+    def _words(self, readings: list[DerivedReading]) -> tuple[str, str]:
         fit, style = self._fit, self._session.style
         if fit is None:
             raise DataError("There is no fit to read from.")
-        if len(found) > 1:
-            return f"{len(found)} values", "Enter shows them as a table"
-        return words.reading_answer(fit, found[0], style), words.reading_asides(found[0], style)
+        if len(readings) > 1:
+            return f"{len(readings)} values", "Enter shows them as a table"
+        return words.reading_answer(fit, readings[0], style), words.reading_asides(readings[0], style)

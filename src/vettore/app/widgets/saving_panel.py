@@ -16,7 +16,7 @@ ABREAST = 3
 class SavingPanel(QWidget):
     """``asked`` tells that the formula is to be saved with what was typed."""
 
-    asked = Signal()
+    requested = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -30,7 +30,7 @@ class SavingPanel(QWidget):
         line = QHBoxLayout()
         line.addWidget(self.called, 1)
         line.addWidget(self.note, 3)
-        self.keep = button("Save", self.asked.emit, "", "Put it into my models")
+        self.keep = button("Save", self.requested.emit, "", "Put it into my models")
         line.addWidget(self.keep)
         box.addLayout(line)
         fields = QWidget()

@@ -140,8 +140,8 @@ class SeveralView(QWidget):
         self._show_table(several, style)
         refused = [f"{row.name}: {row.refusal}" for row in several.rows if row.refusal]
         self.words.setText("\n".join([several_in_words(several, style), *refused]))
-        found = {series.id: series for series in self._session.study.series}
-        pairs = [(row, found[row.series]) for row in several.rows if row.series in found and row.curve is not None]
+        eaches = {series.id: series for series in self._session.study.series}
+        pairs = [(row, eaches[row.series]) for row in several.rows if row.series in eaches and row.curve is not None]
         self._show_multiples(several, pairs, style)
         self._show_overlay(pairs)
 
@@ -173,10 +173,10 @@ class SeveralView(QWidget):
                 continue
             used = series.in_use
             note = _foot(row, several.shared, style)
-            one = Thumbnail(Candidate(row.series, row.name, row.curve, note=note), (x[used], y[used]), style)
-            one.setFixedHeight(TALL)
-            one.clicked.connect(lambda _on=False, key=row.series: self._session.choose(key))
-            self._pictures.addWidget(one, place // ABREAST, place % ABREAST)
+            thumbnail = Thumbnail(Candidate(row.series, row.name, row.curve, note=note), (x[used], y[used]), style)
+            thumbnail.setFixedHeight(TALL)
+            thumbnail.clicked.connect(lambda _on=False, key=row.series: self._session.choose(key))
+            self._pictures.addWidget(thumbnail, place // ABREAST, place % ABREAST)
         for column in range(ABREAST):
             self._pictures.setColumnStretch(column, 1)
 
@@ -223,14 +223,14 @@ class SeveralView(QWidget):
         if self._fit is None or self.several is None:
             return
         rows = {row.series: row for row in self.several.rows}
-        for one in self._chosen():
-            if one.id == self._fit.series.id:
+        for each in self._chosen():
+            if each.id == self._fit.series.id:
                 continue
             try:
-                recipe = recipe_for(one, self._fit.recipe)
+                recipe = recipe_for(each, self._fit.recipe)
             except VettoreError:
                 continue
-            row = rows.get(one.id)
+            row = rows.get(each.id)
             if row is not None and self.several.shared:
                 common = tuple((name, row.coefficients[name].value) for name in self.several.shared)
                 # A polynomial becomes the formula that it is, since only a formula has coefficients held.

@@ -163,7 +163,7 @@ class SeriesModel(QAbstractTableModel):
         """Light another row."""
         rows = {self.pointed, row} - {-1}
         self.pointed = row
-        for shown in (self.shown_at(one) for one in rows):
+        for shown in (self.shown_at(number) for number in rows):
             if shown < self.rowCount():
                 last = self.index(shown, self.columnCount() - 1)
                 self.dataChanged.emit(self.index(shown, 0), last, [Qt.ItemDataRole.BackgroundRole])

@@ -60,12 +60,12 @@ class ValueTable(QWidget):
         for row, count in enumerate(shape):
             for place in range(count):
                 kind = "muted" if row == 0 else "value"
-                one = label("", "label" if row and place == 0 else kind, wrap=row == 0)
+                text_label = label("", "label" if row and place == 0 else kind, wrap=row == 0)
                 if row:
-                    one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                    text_label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
-                self._grid.addWidget(one, row, place, side)
-                self._cells.append(one)
+                self._grid.addWidget(text_label, row, place, side)
+                self._cells.append(text_label)
 
     def copy(self) -> None:
         """Put the table on the clipboard, in full precision."""

@@ -111,9 +111,9 @@ class Welcome(QWidget):
         clear(self._cards)
         self._title.setVisible(bool(recent))
         self.cards = []
-        for one in recent[:MOST_CARDS]:
-            card = Card(one, day_words(datetime.fromtimestamp(one.path.stat().st_mtime), datetime.now()))
-            card.clicked.connect(lambda _checked=False, path=one.path: self.chosen.emit(path))
+        for item in recent[:MOST_CARDS]:
+            card = Card(item, day_words(datetime.fromtimestamp(item.path.stat().st_mtime), datetime.now()))
+            card.clicked.connect(lambda _checked=False, path=item.path: self.chosen.emit(path))
             self.cards.append(card)
         self._lay_out()
 

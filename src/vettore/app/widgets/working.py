@@ -115,9 +115,9 @@ class WorkingDrawer(QDialog):
         box.addWidget(label(f"{number}   {step.title}", "value", wrap=True))
         if step.words:
             box.addWidget(label(step.words, "sentence", wrap=True))
-        for one in step.boxes:
+        for text in step.boxes:
             echo = Echo(14.0)
-            echo.show_box(one)
+            echo.show_box(text)
             box.addWidget(echo)
         if step.rows:
             table = ValueTable()

@@ -52,8 +52,8 @@ def _range(
     problem: Separable, name: str, values: Mapping[str, float], lowest: float, allowed: float, step: float
 ) -> Interval:
     formula = problem.model.formula
-    held = [one for one in formula.coefficients if one not in problem.model.free]
-    limits = {one: pair for one, pair in problem.limits.items() if one != name}
+    held = [coefficient for coefficient in formula.coefficients if coefficient not in problem.model.free]
+    limits = {text: pair for text, pair in problem.limits.items() if text != name}
     model = prepared(str(formula), (*formula.data, *formula.measured), (*held, name), limits)
     if not model.free:
         return None, None
@@ -65,7 +65,7 @@ def _range(
         reached = search_to_end(kept, start)
         return (math.inf, start) if reached is None else (reached.projected.squares, reached.alpha)
 
-    alpha = np.array([values[one] for one in model.parts.nonlinear])
+    alpha = np.array([values[word] for word in model.parts.nonlinear])
     walk = partial(side, least, values[name], begin=alpha, lowest=lowest, allowed=allowed)
     bottom, top = problem.limits.get(name, (-math.inf, math.inf))
     low = bottom if values[name] <= bottom else walk(step=-step)

@@ -105,8 +105,11 @@ def with_mirrors(problem: Separable, answer: Polished, search: Search) -> Search
         )
         for values in _mirrors(problem, answer, search.equal)
     )
-    told = (Remark(RemarkKind.AS_GOOD, tuple(one.values), figures=tuple(one.values.values())) for one in as_good)
-    return replace(search, others=(*as_good, *search.others), remarks=(*search.remarks, *told), equal=())
+    remarks = (
+        Remark(RemarkKind.AS_GOOD, tuple(alternative.values), figures=tuple(alternative.values.values()))
+        for alternative in as_good
+    )
+    return replace(search, others=(*as_good, *search.others), remarks=(*search.remarks, *remarks), equal=())
 
 
 def _pairs(problem: Separable) -> list[tuple[int, int]]:
@@ -123,8 +126,8 @@ def _mirrors(problem: Separable, answer: Polished, others: Sequence[Reached]) ->
     """Return other answers (c, α): swaps of two coefficients, and what other rounds of the search came to."""
     alpha, floor = answer.alpha, float(answer.residual @ answer.residual)
     rounding = ROUNDING * float(problem.y @ problem.y)
-    told = [np.concatenate([answer.c, alpha])]
-    found = []
+    arrays = [np.concatenate([answer.c, alpha])]
+    numbers = []
     candidates = []
     for i, j in _pairs(problem):
         swapped = alpha.copy()
@@ -141,7 +144,7 @@ def _mirrors(problem: Separable, answer: Polished, others: Sequence[Reached]) ->
             continue
         values = np.concatenate([there.c, start])
         # The same numbers in another order are the same answer: like terms have changed places.
-        if not any(np.allclose(np.sort(values), np.sort(one), rtol=apart, atol=0) for one in told):
-            told.append(values)
-            found.append(values)
-    return found
+        if not any(np.allclose(np.sort(values), np.sort(array), rtol=apart, atol=0) for array in arrays):
+            arrays.append(values)
+            numbers.append(values)
+    return numbers

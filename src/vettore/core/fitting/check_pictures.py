@@ -40,14 +40,14 @@ PICTURED = frozenset(
 
 def has_picture(kind: Kind, result: FitResult) -> bool:
     """Whether a check of a fit has a picture."""
-    told = result.degrees_of_freedom >= 2 and not result.exact
-    return kind in PICTURED and told and result.residual_sd is not None and len(result.x) > 0
+    is_wanted = result.degrees_of_freedom >= 2 and not result.exact
+    return kind in PICTURED and is_wanted and result.residual_sd is not None and len(result.x) > 0
 
 
 def picture(kind: Kind, result: FitResult) -> Picture | None:
     """Return the picture of a check, or None for one that has none."""
-    told = diagnostics(result)
-    if told is None or result.residual_sd is None or not len(result.x):
+    answer = diagnostics(result)
+    if answer is None or result.residual_sd is None or not len(result.x):
         return None
     rest = np.where(result.leverage < 1 - ALONE, 1 - result.leverage, np.nan)
     scatter = float(np.sqrt(np.sum(weighted_residuals(result) ** 2) / result.degrees_of_freedom))
@@ -63,7 +63,7 @@ def picture(kind: Kind, result: FitResult) -> Picture | None:
             return _normal(even)
         case Kind.OUTLIERS | Kind.INFLUENCE:
             return Picture(
-                result.leverage, told.studentised, "leverage", "studentised residual", levels=(-3.0, 0.0, 3.0)
+                result.leverage, answer.studentised, "leverage", "studentised residual", levels=(-3.0, 0.0, 3.0)
             )
         case Kind.LACK_OF_FIT:
             return Picture(result.x, even, "x", "residual / its s", levels=(-2.0, 0.0, 2.0))

@@ -118,12 +118,12 @@ def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tu
     <Verdict.LOOK: 'look'>
     """
     named = np.asarray(numbers if numbers is not None else np.flatnonzero(result.rows_in_use) + 1)
-    found = [_convergence(result)]
+    results = [_convergence(result)]
     if result.exact:
-        return tuple(check for check in (*found, _enough(result)) if check is not None)
-    told = diagnostics(result)
+        return tuple(check for check in (*results, _enough(result)) if check is not None)
+    answer = diagnostics(result)
     counts = result.deviance is not None
-    if told is not None and result.n >= FEWEST_ROWS:
+    if answer is not None and result.n >= FEWEST_ROWS:
         r = weighted_residuals(result)
         with np.errstate(divide="ignore", invalid="ignore"):
             even = np.where(result.leverage < 1 - 1e-9, r / np.sqrt(np.maximum(1 - result.leverage, 1e-9)), 0.0)
@@ -131,21 +131,25 @@ def checks(result: FitResult, numbers: Sequence[int] | Rows | None = None) -> tu
         ordered, drawn = even[order], None
         if result.n <= MOST_ROWS and result.loss == SQUARES:
             drawn = clean_residuals(result.basis(), result.leverage, order)
-        found.append(_pattern(ordered, drawn))
+        results.append(_pattern(ordered, drawn))
         if counts:
             # Few counts are no normal distribution, and their scatter grows as it should.
-            found.append(_rare_counts(result, named))
+            results.append(_rare_counts(result, named))
         else:
-            found += [_spread(ordered, drawn, result.fitted[order]), _normal(ordered), _outliers(told, result, named)]
-        found.append(_influence(told, result, named))
-    found += [
+            results += [
+                _spread(ordered, drawn, result.fitted[order]),
+                _normal(ordered),
+                _outliers(answer, result, named),
+            ]
+        results.append(_influence(answer, result, named))
+    results += [
         _known_sigma(result),
         None if counts else _lack_of_fit(result),
         _trend(result),
         *_coefficients(result),
         _enough(result),
     ]
-    return tuple(check for check in found if check is not None)
+    return tuple(check for check in results if check is not None)
 
 
 def _verdict(p: float, tests: int = 1) -> Verdict:
@@ -205,9 +209,9 @@ def _normal(ordered: Array) -> Check:
     return Check(Kind.NORMAL, _verdict(p), figures={"statistic": statistic, "p": p})
 
 
-def _outliers(told: Diagnostics, result: FitResult, named: Array) -> Check:
-    size = np.where(np.isfinite(told.studentised), np.abs(told.studentised), np.inf)
-    size = np.where(np.isnan(told.studentised), 0.0, size)
+def _outliers(answer: Diagnostics, result: FitResult, named: Array) -> Check:
+    size = np.where(np.isfinite(answer.studentised), np.abs(answer.studentised), np.inf)
+    size = np.where(np.isnan(answer.studentised), 0.0, size)
     freedom = result.degrees_of_freedom - 1
     far = [i for i in _largest_first(size, size >= FAR) if t_two_sided(float(size[i]), freedom) * result.n < LOOK]
     figures = {"largest": float(size.max())}
@@ -237,17 +241,17 @@ def _numbers(named: Array, places: Sequence[int]) -> tuple[int, ...]:
 def _largest_first(values: Array, chosen: Mask) -> list[int]:
     """Return the places of the chosen values, from the largest."""
     places = np.flatnonzero(chosen)
-    found: list[int] = places[np.argsort(-values[places], kind="stable")].tolist()
-    return found
+    numbers: list[int] = places[np.argsort(-values[places], kind="stable")].tolist()
+    return numbers
 
 
-def _influence(told: Diagnostics, result: FitResult, named: Array) -> Check:
+def _influence(answer: Diagnostics, result: FitResult, named: Array) -> Check:
     """Name rows that move the curve by more than a row of clean data with their leverage would.
 
     With t the internally studentised residual D = t²h/(m(1 − h)), and t²/ν is a Beta(½, (ν − 1)/2) variable: at the
     ends of a cubic of twelve rows D exceeds 1 every third time by chance.
     """
-    cook = np.where(np.isnan(told.cook), np.inf, told.cook)
+    cook = np.where(np.isnan(answer.cook), np.inf, answer.cook)
     beyond = cook > COOK_LOOK
     # Only of those, since the chance takes far longer than the distance.
     far = beyond.copy()

@@ -37,7 +37,7 @@ def pattern_probability(ordered: Array, drawn: Array) -> float:
     """
     own, others = _pattern_statistics(ordered[None, :]), _pattern_statistics(drawn)
     pairs = list(zip(own, others, strict=True))
-    return smallest_of([(float(one[0]), many) for one, many in pairs])
+    return smallest_of([(float(values[0]), many) for values, many in pairs])
 
 
 def spread_probability(even: Array, drawn: Array, fitted: Array) -> float:

@@ -64,10 +64,10 @@ def _same_weights(result: FitResult, other: FitResult) -> bool:
     return _alike(result.error_of_y, other.error_of_y) and _alike(result.sigma_x, other.sigma_x)
 
 
-def _alike(one: Array | None, other: Array | None) -> bool:
-    if one is None or other is None:
-        return one is None and other is None
-    return bool(np.allclose(one, other, rtol=1e-9, atol=0.0))
+def _alike(values: Array | None, other: Array | None) -> bool:
+    if values is None or other is None:
+        return values is None and other is None
+    return bool(np.allclose(values, other, rtol=1e-9, atol=0.0))
 
 
 def akaike_weights(results: Sequence[FitResult]) -> tuple[float, ...]:
@@ -153,7 +153,12 @@ def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
         gap = 0.0 if result.aicc == best else result.aicc - best
         out.append(Compared(name, result, weight, gap, gap < EQUALLY_GOOD))
     return tuple(
-        sorted(out, key=lambda one: (0, one.coefficients, one.difference) if one.equal else (1, 0, one.difference))
+        sorted(
+            out,
+            key=lambda compared: (
+                (0, compared.coefficients, compared.difference) if compared.equal else (1, 0, compared.difference)
+            ),
+        )
     )
 
 
@@ -175,7 +180,7 @@ def nested_f(small: FitResult, large: FitResult) -> Nested:
         raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
     if small.noise != Noise.NORMAL:
         raise DataError("The scatter of these models follows from their curves; AICc compares them, and no F test.")
-    s, t = (float(np.sum(weighted_residuals(one) ** 2)) for one in (small, large))
+    s, t = (float(np.sum(weighted_residuals(result) ** 2)) for result in (small, large))
     if t > s * (1 + 1e-9):
         raise DataError("The model with more coefficients fits worse, so it does not contain the other.")
     if large.absolute_sigma:

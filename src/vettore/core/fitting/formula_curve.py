@@ -170,7 +170,7 @@ class FormulaCurve(Curve):
 
     def coefficient_spread(self, name: str) -> Array | None:
         """Return the spread of a coefficient; None for one at its limit."""
-        return self._spread([float(one == name) for one in self._free]) if name in self._free else None
+        return self._spread([float(text == name) for text in self._free]) if name in self._free else None
 
     def _variance(self, gradient: list[Program], x: Array) -> Array:
         if self._covariance is None:

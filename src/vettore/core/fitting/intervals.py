@@ -63,10 +63,10 @@ def profile_intervals(
     >>> low < decay.coefficients["k"].value < high
     True
     """
-    asked = names or result.fitted_names
+    texts = names or result.fitted_names
     if result.deviance is not None:
         # A fit of counts has them already.
-        return {name: (result.coefficients[name].low, result.coefficients[name].high) for name in asked}
+        return {name: (result.coefficients[name].low, result.coefficients[name].high) for name in texts}
     _usable(result)
     sigma = _sigma_of(result, sigma)
     quantile = t_quantile(result.level, result.interval_freedom)
@@ -75,9 +75,9 @@ def profile_intervals(
     allowed = lowest + quantile**2 * unit
     held = _held(result)
     out: dict[str, Interval] = {}
-    for name in asked:
-        one = result.coefficients[name]
-        if one.standard_error is None:
+    for name in texts:
+        coefficient = result.coefficients[name]
+        if coefficient.standard_error is None:
             raise DataError(f"{name} has no standard error, so its interval has no scale to start from.")
         model = prepared(result.formula, data, (*held, name))
         rows, used = pick_rows(model.formula, data, sigma, weights)
@@ -86,8 +86,8 @@ def profile_intervals(
         given: dict[str, Array | float] = {**{n: used[n] for n in model.formula.data}, **held}
         least = partial(_least, model, given, rows.y, root, name)
         alpha = np.array([result.coefficients[n].value for n in model.parts.nonlinear])
-        width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
-        low, high = (side(least, one.value, way, alpha, lowest, allowed) for way in (-width, width))
+        width = max(coefficient.standard_error * quantile, abs(coefficient.value) * 1e-12)
+        low, high = (side(least, coefficient.value, way, alpha, lowest, allowed) for way in (-width, width))
         out[name] = (low, high)
     return out
 
@@ -132,7 +132,7 @@ def bootstrap_intervals(
     theta = np.array([result.coefficients[name].value for name in model.free])
     rng = np.random.default_rng(seed)
     draw = _resampling(result, root, rng)
-    found, done = [], 0
+    items, done = [], 0
     while done < samples:
         count = min(max(AT_ONCE // result.n, 20), samples - done)
         y = draw(count)
@@ -144,11 +144,11 @@ def bootstrap_intervals(
             # With σ known the spread of an answer is too; else it comes from the resampled scatter.
             scatter = 1.0 if result.absolute_sigma else answers.squares[:, None] / result.degrees_of_freedom
             far = (answers.theta - theta) / np.sqrt(answers.unit_variance * scatter)
-        found.append(far[answers.converged & np.isfinite(far).all(axis=1)])
+        items.append(far[answers.converged & np.isfinite(far).all(axis=1)])
         done += count
         if progress is not None and progress(done, samples):
             break
-    return _studentised(result, model, np.concatenate(found))
+    return _studentised(result, model, np.concatenate(items))
 
 
 def _studentised(result: FitResult, model: Prepared, table: Array) -> dict[str, tuple[float, float]]:
@@ -189,7 +189,11 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
 def _held(result: FitResult) -> dict[str, float]:
     """Return the coefficients that keep their values: those that are held, and places of steps."""
     steps = [name for remark in result.own_remarks if remark.kind is RemarkKind.STEPS for name in remark.names]
-    return {name: one.value for name, one in result.coefficients.items() if one.held or name in steps}
+    return {
+        name: coefficient.value
+        for name, coefficient in result.coefficients.items()
+        if coefficient.held or name in steps
+    }
 
 
 def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:

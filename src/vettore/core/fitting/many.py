@@ -202,8 +202,8 @@ def _start_of_each(
     """Return the start of each series. Raises DataError."""
     starts = [start] * len(labels) if start is None or isinstance(start, Mapping) else list(start)
     check_each(starts, labels, "start")
-    for one in {id(one): one for one in starts}.values():
-        check_start(model.formula, one)
+    for by_name in {id(by_key): by_key for by_key in starts}.values():
+        check_start(model.formula, by_name)
     return starts
 
 
@@ -212,8 +212,8 @@ def _starts(model: Prepared, request: ManyRequest) -> list[Array]:
     nonlinear, count = model.parts.nonlinear, len(request.series)
     if not nonlinear:
         return [np.empty((count, 0))]
-    if all(one is not None and all(name in one for name in nonlinear) for one in request.starts):
-        return [np.array([[float((one or {})[name]) for name in nonlinear] for one in request.starts])]
+    if all(start is not None and all(name in start for name in nonlinear) for start in request.starts):
+        return [np.array([[float((by_name or {})[name]) for name in nonlinear] for by_name in request.starts])]
     chosen = sorted({int(place) for place in np.linspace(0, count - 1, SAMPLES).round()})
     answers = [request.alone(place).coefficients for place in chosen]
     return [np.tile([answer[name].value for name in nonlinear], (count, 1)) for answer in answers]
@@ -229,10 +229,10 @@ def _search_alone(best: Answers, errors: Array, request: ManyRequest, model: Pre
         alone = request.alone(i)
         if outside[i] or alone.sum_of_squares <= best.squares[i] or not np.isfinite(best.squares[i]):
             ones = [alone.coefficients[name] for name in model.free]
-            best.theta[i] = [one.value for one in ones]
+            best.theta[i] = [coefficient.value for coefficient in ones]
             best.squares[i] = alone.sum_of_squares
             best.converged[i] = alone.converged
-            errors[i] = [np.nan if one.standard_error is None else one.standard_error for one in ones]
+            errors[i] = [np.nan if item.standard_error is None else item.standard_error for item in ones]
 
 
 def _try_another(best: Answers, stack: Stack, start: Array, freedom: Array) -> None:
@@ -258,8 +258,8 @@ def _put_better(best: Answers, stack: Stack, start: Array, chosen: Rows) -> bool
     other = stack.take(chosen).solve(start[chosen])
     with np.errstate(all="ignore"):
         better = _usable(other) & ~(_usable(best)[chosen] & (best.squares[chosen] <= other.squares * (1 + SAME)))
-    for one in fields(Answers):
-        getattr(best, one.name)[chosen[better]] = getattr(other, one.name)[better]
+    for item in fields(Answers):
+        getattr(best, item.name)[chosen[better]] = getattr(other, item.name)[better]
     return bool(better.any())
 
 

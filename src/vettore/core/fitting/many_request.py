@@ -100,18 +100,20 @@ def stacked(model: Prepared, request: ManyRequest) -> tuple[dict[str, Array], Ar
     tables = {}
     for name in wanted:
         try:
-            lists = [one[name] for one in series]
+            lists = [numbers[name] for numbers in series]
         except KeyError:
-            place = next(i for i, one in enumerate(series) if name not in one)
+            place = next(i for i, by_name in enumerate(series) if name not in by_name)
             raise DataError(f"{request.label(place)} has no column “{name}”.", column=name) from None
         try:
             if not all(_is_simple(values) for values in lists):
                 # Masks, missing values and dates are for the one door of values.
                 raise TypeError
-            common = name not in read.measured and lists[-1] is lists[0] and all(one is lists[0] for one in lists)
+            common = (
+                name not in read.measured and lists[-1] is lists[0] and all(amounts is lists[0] for amounts in lists)
+            )
             table = np.array(lists[:1] if common else lists, dtype=np.float64)
         except (ValueError, TypeError):
-            arrays = [as_values(one[name], name) for one in series]
+            arrays = [as_values(by_key[name], name) for by_key in series]
             table = np.full((len(arrays), max(map(len, arrays))), np.nan)
             for i, values in enumerate(arrays):
                 table[i, : len(values)] = values
@@ -151,10 +153,10 @@ def _rows_with_numbers(tables: dict[str, Array], response: str) -> Mask:
 def _roots(model: Prepared, request: ManyRequest, mask: Mask) -> Array:
     """Return 1/σ (fits, rows) of the left sides; 0 for rows out of use and without a ±. Raises DataError."""
     read, roots = model.formula, np.zeros(mask.shape)
-    for place, one in enumerate(request.series):
+    for place, values in enumerate(request.series):
         sigma = request.sigma_of(place)
         assert sigma is not None
-        measured = {name: as_values(one[name], name) for name in read.measured}
+        measured = {name: as_values(values[name], name) for name in read.measured}
         n = len(measured[read.response])
         try:
             spread, called, _ = sigma_of_left(read, measured, sigma, n)

@@ -66,8 +66,8 @@ def _look_beside(problem: Separable, request: FitRequest, result: FitResult) -> 
     """Return a clearly better answer than that of the start that was given, from one round without it."""
     searched = thinned(problem, LOOKED_AT) if problem.n > LOOKED_AT else problem
     with np.errstate(all="ignore"):
-        found = find(searched, request.seed, rounds=1)
-        reached = None if found is None else found.best
+        results = find(searched, request.seed, rounds=1)
+        reached = None if results is None else results.best
         if reached is not None and searched is not problem:
             reached = search_to_end(problem, reached.alpha)
         if reached is None:
@@ -142,22 +142,22 @@ def _search(separable: Separable, problem: Problem) -> tuple[Reached | None, Sea
             for estimate in estimates
             if all(name in estimate for name in names)
         ]
-        first = [one for one in first if np.isfinite(one).all()]
+        first = [array for array in first if np.isfinite(array).all()]
     if first and not problem.start:
         near = agreed_estimate(separable, first, request.thorough)
         if near is not None:
             return canonical(separable, near.best), Search(near.tried, near.agreed, near.rounds, "estimates")
     pinned = {} if remarks else {name: float(problem.start[name]) for name in names if name in problem.start}
-    found: Found | None = find(
+    result: Found | None = find(
         separable, request.seed, request.progress, pinned, first, MOST_ROUNDS if request.thorough else 1
     )
-    if found is None:
+    if result is None:
         return None, Search(0)
-    if request.thorough and found.agreed < min(AGREE, found.rounds):
-        remarks = (*remarks, Remark(RemarkKind.FEW_ROUNDS_AGREE, figures=(found.agreed,)))
+    if request.thorough and result.agreed < min(AGREE, result.rounds):
+        remarks = (*remarks, Remark(RemarkKind.FEW_ROUNDS_AGREE, figures=(result.agreed,)))
     others = tuple(
         Alternative(dict(zip(separable.model.free, map(float, values), strict=True)), squares)
-        for squares, values in found.others
+        for squares, values in result.others
     )
-    search = Search(found.tried, found.agreed, found.rounds, others=others, remarks=remarks, equal=found.equal)
-    return canonical(separable, found.best), search
+    search = Search(result.tried, result.agreed, result.rounds, others=others, remarks=remarks, equal=result.equal)
+    return canonical(separable, result.best), search

@@ -84,8 +84,10 @@ def nonlinear_result(
             reach = joint_quantile(request.level, 1 + len(at_limit), interval_freedom)
             ranges = ranges_at_limits(separable, values, squares, reach, variance)
             coefficients = {
-                name: replace(one, low=ranges[name][0], high=ranges[name][1]) if name in ranges else one
-                for name, one in coefficients.items()
+                name: replace(coefficient, low=ranges[name][0], high=ranges[name][1])
+                if name in ranges
+                else coefficient
+                for name, coefficient in coefficients.items()
             }
         remarks.append(Remark(RemarkKind.RESTS_ON_LIMIT, names))
     return FitResult(

@@ -44,9 +44,9 @@ def out_of_range(problem: Separable) -> DataError:
 
 def no_finite_value(problem: Separable) -> DataError:
     """Return the refusal of a formula that had a value for no start: the same reason where it is that."""
-    told = out_of_range(problem)
-    if "leave the range of numbers here" not in str(told):
-        return told
+    data_error = out_of_range(problem)
+    if "leave the range of numbers here" not in str(data_error):
+        return data_error
     return DataError(
         f"{problem.model.formula} has no finite value for any starting values tried. Check the formula and its signs."
     )
@@ -58,8 +58,8 @@ def _fits(problem: Separable, text: str) -> bool:
     model = prepared(text, (*read.data, *read.measured), held, problem.limits)
     moved = Separable(model, problem.given, problem.plain_y, problem.root_weights, problem.limits)
     with np.errstate(all="ignore"):
-        found = find(moved, 1, rounds=1)
-    return found is not None and np.isfinite([*found.best.projected.c, *found.best.alpha]).all().item()
+        result = find(moved, 1, rounds=1)
+    return result is not None and np.isfinite([*result.best.projected.c, *result.best.alpha]).all().item()
 
 
 def not_apart(problem: Separable) -> tuple[str, ...]:

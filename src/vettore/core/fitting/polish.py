@@ -228,8 +228,8 @@ def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:
         norms = column_sizes(root)
         norms = np.where(norms > 0, norms, 1.0)
         u, sizes, v = np.linalg.svd((rows / norms[:, None]).T, full_matrices=False)
-        told = sizes > SINGULAR * sizes.max(initial=0.0)
-        return v[told].T / sizes[told] / norms[:, None], u[:, told].T @ residual, True
+        answer = sizes > SINGULAR * sizes.max(initial=0.0)
+        return v[answer].T / sizes[answer] / norms[:, None], u[:, answer].T @ residual, True
     return inverse_upper(root), whole[:m, m], False
 
 

@@ -150,7 +150,7 @@ def _powers_of(
     exact = list(map(operator.add, parts[:count], parts[count:]))
     power += table_power + dyadic.power_of(y_scale) - dyadic.power_of(x_scale)
     sums = [sum(exact[k] * table_of[k][i] for k in range(i, count)) for i in range(count)]
-    values = [_as_float(one, power) for one in sums]
+    values = [_as_float(item, power) for item in sums]
     largest_x = max(largest(rows.x), np.finfo(np.float64).tiny)
     for i, value in enumerate(values):
         exponent = i if intercept else i + 1

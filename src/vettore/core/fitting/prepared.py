@@ -52,11 +52,11 @@ class Prepared:
     @cached_property
     def phases(self) -> tuple[str, ...]:
         """The nonlinear coefficients that are added inside a sine or cosine."""
-        found: list[str] = []
+        texts: list[str] = []
         for node in walk(self.formula.right):
             if isinstance(node, Call) and node.function in ("sin", "cos"):
-                found += [name for name in _summands(node.arguments[0]) if name in self.parts.nonlinear]
-        return tuple(dict.fromkeys(found))
+                texts += [name for name in _summands(node.arguments[0]) if name in self.parts.nonlinear]
+        return tuple(dict.fromkeys(texts))
 
     @cached_property
     def order(self) -> tuple[int, ...]:
@@ -90,9 +90,9 @@ def misread(text: str, columns: frozenset[str]) -> tuple[Remark, ...]:
     unused = sorted(columns - {*read.data, *read.measured})
     remarks = []
     for name in read.coefficients:
-        alike = [one for one in unused if one.casefold() == name.casefold()]
+        alike = [label for label in unused if label.casefold() == name.casefold()]
         alike += get_close_matches(name, unused, 1, ALIKE) if len(name) >= SHORTEST else []
-        used = [one for one in read.data if one.casefold() == name.casefold()]
+        used = [item for item in read.data if item.casefold() == name.casefold()]
         joined = next((word for word in ARGUMENTS if name.startswith(word) and name[len(word) :] in columns), None)
         if alike:
             remarks.append(Remark(RemarkKind.SPELT_ALIKE, (name, alike[0])))
@@ -160,8 +160,8 @@ def _like_terms(parts: LinearParts) -> tuple[tuple[tuple[int, ...], ...], ...]:
     names = parts.nonlinear
     groups: dict[str, list[tuple[int, ...]]] = {}
     for term in parts.terms:
-        found = [names.index(part.name) for part in walk(term) if isinstance(part, Name) and part.name in names]
-        groups.setdefault(_shape(term, names), []).append(tuple(dict.fromkeys(found)))
+        numbers = [names.index(part.name) for part in walk(term) if isinstance(part, Name) and part.name in names]
+        groups.setdefault(_shape(term, names), []).append(tuple(dict.fromkeys(numbers)))
     return tuple(tuple(like) for like in groups.values() if len(like) > 1 and like[0])
 
 

@@ -112,7 +112,7 @@ def pick_rows(
         raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
     columns = {name: as_values(data[name], name) for name in wanted}
     n = check_lengths(columns)
-    told = remarks_on({name: data[name] for name in wanted})
+    remarks = remarks_on({name: data[name] for name in wanted})
     assert read.left is not None
     left = columns[read.response] if isinstance(read.left, Name) else evaluate(read.left, columns, n)
     spread, called = None, "sigma"
@@ -122,7 +122,7 @@ def pick_rows(
     if len(read.data) == 1:
         names = (read.data[0], read.left_text)
         rows = choose_rows(columns[read.data[0]], left, spread, weights, names, called)
-        return replace(rows, remarks=(*rows.remarks, *told, *rough)), {read.data[0]: rows.x}
+        return replace(rows, remarks=(*rows.remarks, *remarks, *rough)), {read.data[0]: rows.x}
     # Rows without a number in any column are left out in the same way as rows without y.
     together = np.zeros(n)
     for name in read.data:
@@ -130,4 +130,4 @@ def pick_rows(
     label = ", ".join(read.data) or "row"
     rows = choose_rows(together, left, spread, weights, (label, read.left_text), called)
     used = {name: picked(columns[name], rows.in_use) for name in read.data}
-    return replace(rows, remarks=(*rows.remarks, *told, *rough)), used
+    return replace(rows, remarks=(*rows.remarks, *remarks, *rough)), used

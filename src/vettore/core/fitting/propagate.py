@@ -44,7 +44,7 @@ def propagate(
         **{k: v[0] for k, v in given.items()},
     }
     tree = Reader(formula, frozenset(known)).read_all()
-    unknown = [one for one in names(tree) if one not in known]
+    unknown = [text for text in names(tree) if text not in known]
     if unknown:
         raise DataError(f"There is no value for {unknown[0]}. Known are {', '.join(known)}.")
     value = number_of(tree, known)
@@ -80,7 +80,7 @@ def _error(
 ) -> float | None:
     """Return the standard error; ``places`` gives the name in the tree of a coefficient of the result."""
     fitted: Sequence[str] = result.fitted_names or tuple(
-        name for name, one in result.coefficients.items() if one.standard_error is not None
+        name for name, item in result.coefficients.items() if item.standard_error is not None
     )
     called = {name: (name if places is None else places.get(name, "")) for name in fitted}
     used = [name for name in fitted if called[name] in names(tree)]

@@ -156,18 +156,21 @@ class FitResult(Goodness, Tells):
     log_det: float = 0.0
 
     def _line(self) -> str:
-        told = ", ".join(
+        text = ", ".join(
             f"{name} = {short(coefficient.value)}"
             + (f" ± {coefficient.standard_error:.2g}" if coefficient.standard_error is not None else "")
             for name, coefficient in self.coefficients.items()
         )
         state = "" if self.converged else ", did not converge"
-        return f"{self.formula}; {told}; R² = {short(self.r_squared) or 'unknown'}, n = {self.n}{state}"
+        return f"{self.formula}; {text}; R² = {short(self.r_squared) or 'unknown'}, n = {self.n}{state}"
 
     def _columns(self) -> Mapping[str, Sequence[Any]]:
         ones = list(self.coefficients.values())
         fields = ("value", "standard_error", "low", "high", "t", "p", "held", "at_limit")
-        return {"coefficient": list(self.coefficients), **{f: [getattr(one, f) for one in ones] for f in fields}}
+        return {
+            "coefficient": list(self.coefficients),
+            **{f: [getattr(coefficient, f) for coefficient in ones] for f in fields},
+        }
 
     def _facts(self) -> Mapping[str, Any]:
         return {
@@ -225,13 +228,13 @@ class FitResult(Goodness, Tells):
 
     @property
     def _parameters(self) -> int:
-        told = self.memory is not None or (self.spread is not None and self.spread.p is not None)
-        return super()._parameters + (1 if told else 0)
+        is_wanted = self.memory is not None or (self.spread is not None and self.spread.p is not None)
+        return super()._parameters + (1 if is_wanted else 0)
 
     def _misfit(self) -> float:
-        told = super()._misfit() + self.log_det
+        value = super()._misfit() + self.log_det
         # A scatter that follows from the curve is part of the likelihood.
-        return told if self.spread is None or self.sigma is None else told + 2 * float(np.log(self.sigma).sum())
+        return value if self.spread is None or self.sigma is None else value + 2 * float(np.log(self.sigma).sum())
 
     @property
     def error_of_y(self) -> Array | None:

@@ -49,17 +49,19 @@ class Role:
 
 def roles(tree: Node, nonlinear: Sequence[str], data: Sequence[str], coefficients: Sequence[str]) -> dict[str, Role]:
     """Return the role of each nonlinear coefficient."""
-    found = exponents_over(tree, tuple(coefficients), tuple(data))
+    values = exponents_over(tree, tuple(coefficients), tuple(data))
     kinds = dict.fromkeys(nonlinear, PLAIN)
     _walk(tree, "", frozenset(nonlinear), frozenset(data), kinds)
     turning = _in_turns(tree)
-    return {name: Role(kinds[name], found[name], name in turning) for name in nonlinear}
+    return {name: Role(kinds[name], values[name], name in turning) for name in nonlinear}
 
 
 def _in_turns(tree: Node) -> set[str]:
     """Return the names inside waves that are written with π."""
     waves = [node for node in walk(tree) if isinstance(node, Call) and node.function in TRIGONOMETRIC]
-    with_pi = [node for node in waves if any(isinstance(one, Number) and one.value == np.pi for one in walk(node))]
+    with_pi = [
+        node for node in waves if any(isinstance(number, Number) and number.value == np.pi for number in walk(node))
+    ]
     return {name for node in with_pi for name in names(node)}
 
 

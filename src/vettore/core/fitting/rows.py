@@ -70,7 +70,7 @@ def choose_rows(
         check_sign(given[spread_name], spread_name, zero_allowed=sigma is None)
     in_use = np.ones(len(given[x_name]), dtype=np.bool_)
     remarks = list(remarks_on({x_name: x, y_name: y}))
-    told = len(remarks)
+    number = len(remarks)
     for name, column in given.items():
         if name != "weights" and finite(column):
             continue
@@ -95,7 +95,7 @@ def choose_rows(
         y=y_used,
         weights=weighing,
         in_use=in_use,
-        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(remarks) > told else (),
+        left_out=tuple((np.flatnonzero(~in_use) + 1).tolist()) if len(remarks) > number else (),
         remarks=tuple(remarks),
     )
 

@@ -109,17 +109,17 @@ class Separable:
 
         return run
 
-    def _columns(self, found: list[Any], phi: Array, target: Array) -> None:
+    def _columns(self, items: list[Any], phi: Array, target: Array) -> None:
         """Write Φᵀ (p, n), and y less the offset (n,)."""
-        offset = found[0]
-        for row, value in zip(phi, found[1:], strict=False):
+        offset = items[0]
+        for row, value in zip(phi, items[1:], strict=False):
             row[...] = value
         if self.root_weights is not None:
             phi *= self.root_weights
             offset = offset * self.root_weights
         np.subtract(self.y, offset, out=target)
 
-    def _slopes(self, found: list[Any], c: Array, into: Array) -> None:
+    def _slopes(self, items: list[Any], c: Array, into: Array) -> None:
         """Write Dₖ as rows (q, n); a term of coefficient 0 has no say."""
         factors = [1.0, *c.tolist()]
         for row, places in zip(into, self.model.slopes, strict=True):
@@ -128,29 +128,29 @@ class Separable:
                 if factors[j] == 0.0:
                     continue
                 if begun:
-                    row += found[place] * (sign * factors[j])
+                    row += items[place] * (sign * factors[j])
                 else:
-                    np.multiply(found[place], sign * factors[j], out=row)
+                    np.multiply(items[place], sign * factors[j], out=row)
                     begun = True
             if not begun:
                 row[...] = 0.0
         flat = into.reshape(-1)
         # The product with itself is NaN where anything is, and quicker than a sum.
-        if np.isnan(flat @ flat) and self._mended(found):
-            self._slopes(found, c, into)
+        if np.isnan(flat @ flat) and self._mended(items):
+            self._slopes(items, c, into)
         elif self.root_weights is not None:
             into *= self.root_weights
 
-    def _mended(self, found: list[Any]) -> bool:
+    def _mended(self, items: list[Any]) -> bool:
         """Put 0 for derivatives without a value, and tell whether there were any.
 
         Such as 0^n·ln 0, where the curve is 0 whatever n: the derivative is 0 in the limit.
         """
         gaps = False
-        for place in range(1 + len(self.parts.terms), len(found)):
-            gap = np.isnan(found[place])
+        for place in range(1 + len(self.parts.terms), len(items)):
+            gap = np.isnan(items[place])
             if gap.any():
-                found[place] = np.where(gap, 0.0, found[place])
+                items[place] = np.where(gap, 0.0, items[place])
                 gaps = True
         return gaps
 
@@ -184,10 +184,10 @@ class Separable:
     def project(self, alpha: Array) -> Projected | None:
         """Return the projected problem at α, or None where the model has no finite value."""
         pause()
-        found = self._evaluated(alpha)
-        return (self._at_once(found) if self.model.factors is not None else None) or self._by_turns(found)
+        items = self._evaluated(alpha)
+        return (self._at_once(items) if self.model.factors is not None else None) or self._by_turns(items)
 
-    def _at_once(self, found: list[Any]) -> Projected | None:
+    def _at_once(self, items: list[Any]) -> Projected | None:
         """Return it where each Dₖ is c times one derivative: a factor of a column is one of the column of R, too.
 
         None where this does not do: for derivatives with gaps and columns that cannot be told apart.
@@ -195,9 +195,9 @@ class Separable:
         p, factors = len(self.parts.terms), self.model.factors or ()
         m = p + len(factors)
         rows = np.empty((m + 1, self.n))
-        self._columns(found, rows[:p], rows[m])
+        self._columns(items, rows[:p], rows[m])
         for row, (_, place, _) in zip(rows[p:m], factors, strict=True):
-            row[...] = found[place]
+            row[...] = items[place]
         if self.root_weights is not None:
             rows[p:m] *= self.root_weights
         whole = triangle(rows)
@@ -208,16 +208,16 @@ class Separable:
             column *= sign * c[j - 1] if j else sign
         return _projected(c, whole[p:, p:], whole)
 
-    def _by_turns(self, found: list[Any]) -> Projected | None:
+    def _by_turns(self, items: list[Any]) -> Projected | None:
         """Return it by the QR of Φ first, and then that of Φ, D and what is left of y, which has it in its corner."""
         p, q = len(self.parts.terms), len(self.parts.nonlinear)
         rows = np.empty((p + q + 1, self.n))
-        self._columns(found, rows[:p], rows[p + q])
+        self._columns(items, rows[:p], rows[p + q])
         solved = self._solve(rows[:p], rows[p + q])
         if solved is None:
             return None
         c, basis = solved
-        self._slopes(found, c, rows[p : p + q])
+        self._slopes(items, c, rows[p : p + q])
         if basis is None:
             whole = triangle(rows)
             return _projected(c, whole[p:, p:], whole) if finite(whole) else None
@@ -262,11 +262,11 @@ class Separable:
     def joint_into(self, alpha: Array, c: Array, residual: Array, rows: Array) -> None:
         """Write the residual and the derivatives of joint."""
         p = len(c)
-        found = self._evaluated(alpha)
-        self._columns(found, rows[:p], residual)
+        items = self._evaluated(alpha)
+        self._columns(items, rows[:p], residual)
         if p:
             residual -= c @ rows[:p]
-        self._slopes(found, c, rows[p:])
+        self._slopes(items, c, rows[p:])
 
 
 def _projected(c: Array, corner: Array, whole: Array | None) -> Projected:

@@ -73,7 +73,7 @@ class SharedFit(Tells):
         return columns
 
     def _facts(self) -> Mapping[str, Any]:
-        own = [{name: asdict(one) for name, one in series.items()} for series in self.coefficients]
+        own = [{name: asdict(coefficient) for name, coefficient in series.items()} for series in self.coefficients]
         return {**self.result.to_dict(), "shared": self.shared, "coefficients": own, "rows": self.rows}
 
 
@@ -171,7 +171,7 @@ class _Parts:
             (name, i): _named(name, i, read.coefficients, columns) for name in self.own for i in range(count)
         }
         self.wanted = [*read.data, *read.measured]
-        self.lengths = [len(as_values(one[self.wanted[0]], self.wanted[0])) for one in series]
+        self.lengths = [len(as_values(values[self.wanted[0]], self.wanted[0])) for values in series]
 
     @property
     def formula(self) -> str:
@@ -186,7 +186,9 @@ class _Parts:
 
     def joined(self) -> dict[str, Array]:
         """Return the rows of all series, with the number of each."""
-        out = {name: np.concatenate([as_values(one[name], name) for one in self.series]) for name in self.wanted}
+        out = {
+            name: np.concatenate([as_values(values[name], name) for values in self.series]) for name in self.wanted
+        }
         return {**out, self.number: np.repeat(np.arange(1.0, len(self.series) + 1), self.lengths)}
 
     def told(
@@ -218,9 +220,9 @@ def _with_constants(
     constants: Mapping[str, Sequence[float] | Mapping[str, float]],
 ) -> Sequence[Mapping[str, Values]]:
     """Return the series with their constants as columns. Raises DataError."""
-    out: list[dict[str, Any]] = [dict(one) for one in series]
+    out: list[dict[str, Any]] = [dict(values) for values in series]
     for name, given in constants.items():
-        if any(name in one for one in series):
+        if any(name in arrays for arrays in series):
             raise DataError(f"{name} is a column of the data and cannot be a constant of each series, too.")
         if isinstance(given, Mapping):
             missing = [label for label in labels if label not in given]
@@ -228,9 +230,9 @@ def _with_constants(
                 raise DataError(f"The constants {name} have no number for series “{missing[0]}”. Give one for each.")
             given = [given[label] for label in labels]
         check_each(given, labels, name)
-        for one, value in zip(out, given, strict=True):
-            rows = len(as_values(next(iter(one.values())), next(iter(one))))
-            one[name] = np.full(rows, a_number(value, f"{name} of a series"))
+        for by_name, value in zip(out, given, strict=True):
+            rows = len(as_values(next(iter(by_name.values())), next(iter(by_name))))
+            by_name[name] = np.full(rows, a_number(value, f"{name} of a series"))
     return out
 
 
@@ -273,14 +275,16 @@ def _starts(
         if name in parts.common and len(set(values)) > 1:
             raise DataError(f"{name} is common to all series, so it has one start.")
         check_each(values, parts.lengths, f"starts of {name}")
-        numbers = [a_number(one, f"A start of {name}") for one in values]
+        numbers = [a_number(amount, f"A start of {name}") for amount in values]
         out |= {parts.called.get((name, i), name): number for i, number in enumerate(numbers)}
     text = f"{to_text(read.left)} = {to_text(read.right)}" if read.left is not None else ""
     nonlinear = prepared(text, list(series[0]), parts.held).parts.nonlinear
     if not alone or not [name for name in nonlinear if name not in given]:
         return out
     spreads = [None] * len(series) if sigma is None else sigma
-    fits = [fit(text, one, hold=parts.held, seed=seed, sigma=own) for one, own in zip(series, spreads, strict=True)]
+    fits = [
+        fit(text, arrays, hold=parts.held, seed=seed, sigma=own) for arrays, own in zip(series, spreads, strict=True)
+    ]
     for name in (name for name in nonlinear if name not in given):
         values = [result.coefficients[name].value for result in fits]
         if name in parts.common:
@@ -291,10 +295,11 @@ def _starts(
 
 
 def _joined_sigma(read: Formula, sigma: Sequence[Sigma], lengths: Sequence[int]) -> dict[str, Array]:
-    each = [one if isinstance(one, Mapping) else {read.response: one} for one in sigma]
-    known = [name for name in read.measured if all(name in one for one in each)]
+    each = [values if isinstance(values, Mapping) else {read.response: values} for values in sigma]
+    known = [name for name in read.measured if all(name in by_name for by_name in each)]
     return {
-        name: np.concatenate([as_sigma(one[name], n) for one, n in zip(each, lengths, strict=True)]) for name in known
+        name: np.concatenate([as_sigma(table[name], n) for table, n in zip(each, lengths, strict=True)])
+        for name in known
     }
 
 

@@ -108,7 +108,7 @@ class Stack:
             return work(blocks[0], alpha, 0.0)
         with ThreadPoolExecutor(THREADS) as pool:
             parts = list(pool.map(lambda block: work(block, alpha, LEFT_OVER), blocks))
-        answers = Answers(*(np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(Answers)))
+        answers = Answers(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(Answers)))
         slow = np.flatnonzero(~answers.converged)
         if len(slow):
             rest = work(slow, answers.theta[:, self.p :], 0.0)
@@ -122,33 +122,33 @@ class Stack:
 
     def _state(self, theta: Array) -> _State:
         factors = [np.float64(1.0), *(c[:, None] for c in theta[: self.p])]
-        found = self._run(alpha[:, None] for alpha in theta[self.p :])
+        items = self._run(alpha[:, None] for alpha in theta[self.p :])
         # The first difference makes an array of its own, the others go into it.
-        parts = [factor * term for factor, term in zip(factors[1:], found[1 : 1 + self.p], strict=True)]
-        if np.ndim(found[0]) or found[0] != 0.0 or not parts:
-            parts.insert(0, found[0])
+        parts = [factor * term for factor, term in zip(factors[1:], items[1 : 1 + self.p], strict=True)]
+        if np.ndim(items[0]) or items[0] != 0.0 or not parts:
+            parts.insert(0, items[0])
         residual = self.y - parts[0]
         for part in parts[1:]:
             residual -= part
-        state = self._products(residual, factors, found)
+        state = self._products(residual, factors, items)
         if np.isnan(state.gram[np.arange(self.p, self.p + self.q), np.arange(self.p, self.p + self.q)]).any():
             # See Separable: a derivative without a value where the curve has one is 0 in the limit.
             width = 1 + self.p
-            found[width:] = [np.where(np.isnan(value), 0.0, value) for value in found[width:]]
-            state = self._products(residual, factors, found)
+            items[width:] = [np.where(np.isnan(value), 0.0, value) for value in items[width:]]
+            state = self._products(residual, factors, items)
         return state
 
-    def _products(self, residual: Array, factors: list[Any], found: list[Any]) -> _State:
+    def _products(self, residual: Array, factors: list[Any], items: list[Any]) -> _State:
         m, shape = self.p + self.q, self.y.shape
-        columns, scales = found[1 : 1 + self.p], list[Any]([None] * self.p)
+        columns, scales = items[1 : 1 + self.p], list[Any]([None] * self.p)
         for places in self.model.slopes:
             if len(places) == 1:
                 # A factor of a column is one of its products, too, of which there are fewer.
                 j, place, sign = places[0]
-                columns.append(found[place])
+                columns.append(items[place])
                 scales.append(sign * factors[j][:, 0] if j else np.float64(sign))
             else:
-                parts = [sign * factors[j] * found[place] for j, place, sign in places]
+                parts = [sign * factors[j] * items[place] for j, place, sign in places]
                 columns.append(reduce(operator.add, parts) if parts else np.float64(0.0))
                 scales.append(None)
         if self.mask is not None:

@@ -73,7 +73,7 @@ def find(
             reached.append(here)
             if best is None or here.projected.squares < best.projected.squares:
                 best = here
-            agreed = sum(_same(one.projected.squares, best.projected.squares, problem) for one in reached)
+            agreed = sum(_same(item.projected.squares, best.projected.squares, problem) for item in reached)
         stopped = progress is not None and progress(number + 1, best.projected.squares if best else np.inf)
         if agreed >= AGREE or stopped:
             break
@@ -97,10 +97,10 @@ def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool)
     if not thorough:
         reached = _best_of(problem, np.array(starts), FIRST_LOOK_STEPS)
         return Found(reached, 1, len(starts), len(starts), ()) if reached is not None else None
-    ends = [one for one in (search_to_end(problem, start) for start in starts) if one is not None]
+    ends = [item for item in (search_to_end(problem, start) for start in starts) if item is not None]
     if not ends:
         return None
-    best = min(ends, key=lambda one: one.projected.squares)
+    best = min(ends, key=lambda first: first.projected.squares)
     agreed = sum(_same(end.projected.squares, best.projected.squares, problem) for end in ends)
     return Found(best, agreed, len(starts), len(starts), ()) if agreed >= AGREE else None
 
@@ -118,13 +118,13 @@ def _round(
         return search_to_end(problem, np.empty(0)), 1
     tree, data = read.right, read.data
     columns = [np.asarray(problem.given[name], dtype=np.float64) for name in data]
-    found = roles(tree, names_of, data, read.coefficients)
+    by_name = roles(tree, names_of, data, read.coefficients)
 
     def drawn(name: str, count: int, rest: Array) -> Array:
         if name in pinned:
             return np.full(count, pinned[name])
         place = names_of.index(name)
-        return _inside(draw(found[name], columns, count, rng, rest), problem.low[place], problem.high[place], rng)
+        return _inside(draw(by_name[name], columns, count, rng, rest), problem.low[place], problem.high[place], rng)
 
     level = problem.plain_y - problem.plain_y.mean()
     draws = np.column_stack([drawn(name, DRAWS, level) for name in names_of])
@@ -155,10 +155,14 @@ def _round(
 
 def _best_of(problem: Separable, starts: Array, most: int = MOST_STEPS) -> Reached | None:
     """Search from every start for a few steps, then from the best of them to the end."""
-    short = [one for one in (search_to_end(problem, start, SHORT_STEPS) for start in starts) if one is not None]
-    short.sort(key=lambda one: one.projected.squares)
-    final = [search_to_end(problem, one.alpha, most) for one in short[:FINAL]]
-    return min((one for one in final if one is not None), key=lambda one: one.projected.squares, default=None)
+    short = [
+        reached for reached in (search_to_end(problem, start, SHORT_STEPS) for start in starts) if reached is not None
+    ]
+    short.sort(key=lambda item: item.projected.squares)
+    final = [search_to_end(problem, each.alpha, most) for each in short[:FINAL]]
+    return min(
+        (entry for entry in final if entry is not None), key=lambda first: first.projected.squares, default=None
+    )
 
 
 def _inside(values: Array, low: float, high: float, rng: np.random.Generator) -> Array:

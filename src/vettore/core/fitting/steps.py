@@ -102,11 +102,11 @@ def fit_steps(problem: Problem) -> FitResult | None:
     rows = {name: column[used] for name, column in columns.items()}
     edges: dict[str, Array] = {}
     for name in steps:
-        found = _thresholds(read, name, rows)
-        if found is None:
+        values = _thresholds(read, name, rows)
+        if values is None:
             return None
         low, high = problem.limits.get(name, (-math.inf, math.inf))
-        edges[name] = np.unique(np.clip(found, low, high))
+        edges[name] = np.unique(np.clip(values, low, high))
         if len(edges[name]) < 2:
             raise DataError(f"No row changes sides while {name} is within its limits.")
     others = {name: value for name, value in problem.start.items() if name not in steps}
@@ -119,9 +119,9 @@ def fit_steps(problem: Problem) -> FitResult | None:
     def profile(name: str, at: Mapping[str, float]) -> _Profile:
         return _profile(partial(_squares, series, name, at), edges[name], int(used.sum()))
 
-    at, told = _by_turns(steps, edges, profile, request.progress)
+    at, profiles = _by_turns(steps, edges, profile, request.progress)
     result = solve_request(plain.with_(hold={**problem.held, **at}))
-    return _with_steps(read, replace(result, formula=str(read)), at, told)
+    return _with_steps(read, replace(result, formula=str(read)), at, profiles)
 
 
 def _rows(problem: Problem) -> tuple[dict[str, Array], Mask, Sigma | None]:
@@ -142,26 +142,26 @@ def _rows(problem: Problem) -> tuple[dict[str, Array], Mask, Sigma | None]:
 
 def _picked(sigma: Sigma, used: Mask) -> Sigma:
     if isinstance(sigma, Mapping):
-        return {name: one if np.ndim(one) == 0 else np.asarray(one)[used] for name, one in sigma.items()}  # type: ignore[arg-type]
+        return {name: item if np.ndim(item) == 0 else np.asarray(item)[used] for name, item in sigma.items()}  # type: ignore[arg-type]
     return np.asarray(sigma)[used] if np.ndim(sigma) else sigma  # type: ignore[arg-type]
 
 
 def _thresholds(read: Formula, name: str, rows: Mapping[str, Array]) -> Array | None:
     """Return the values of a step at which a row changes sides, sorted; None where other coefficients decide, too."""
-    n, found = len(next(iter(rows.values()))), []
+    n, values = len(next(iter(rows.values()))), []
     for node in walk(read.right):
         if not isinstance(node, Compare) or name not in names(node):
             continue
         between = Binary("-", node.left, node.right)
         slope = derivative(between, name)
-        if any(one in read.coefficients for one in names(slope)) or set(names(between)) & set(read.coefficients) != {
-            name
-        }:
+        if any(text in read.coefficients for text in names(slope)) or set(names(between)) & set(
+            read.coefficients
+        ) != {name}:
             return None
         with np.errstate(all="ignore"):
             start = evaluate(replaced(between, name, Number(0.0)), rows, n)
-            found.append(-start / evaluate(slope, rows, n))
-    edges = np.unique(np.concatenate(found)) if found else np.empty(0)
+            values.append(-start / evaluate(slope, rows, n))
+    edges = np.unique(np.concatenate(values)) if values else np.empty(0)
     edges = edges[np.isfinite(edges)]
     if len(edges) < 2:
         raise DataError(f"{name} says where the curve steps, and all rows lie on one side wherever that is.")
@@ -198,11 +198,11 @@ def _squares(request: FitRequest, name: str, at: Mapping[str, float], edges: Arr
     others = {other: np.full(n, value) for other, value in at.items() if other != name}
     series = [{**rows, **others, name: np.full(n, middle)} for middle in middles.tolist()]
     spread = None if request.sigma is None else [request.sigma] * len(series)
-    told = fit_series(request, series, solve_request, spread, [request.start] * len(series))
+    many_fits = fit_series(request, series, solve_request, spread, [request.start] * len(series))
     with np.errstate(invalid="ignore"):
         # Where a part of the curve has too few rows its coefficients have no ±.
-        known = told.converged & np.isfinite(told.standard_errors).all(axis=1)
-    squares = np.where(known, told.sums_of_squares, np.inf)
+        known = many_fits.converged & np.isfinite(many_fits.standard_errors).all(axis=1)
+    squares = np.where(known, many_fits.sums_of_squares, np.inf)
     if not np.isfinite(squares).any():
         raise DataError(f"Wherever {name} is, some coefficient of the curve has too few rows to be told.")
     return squares
@@ -222,27 +222,29 @@ def _by_turns(
             name: float(np.quantile(edges[name], ((place + turn) % count + 0.5) / count))
             for place, name in enumerate(steps)
         }
-        told: dict[str, _Profile] = {}
+        profiles: dict[str, _Profile] = {}
         ended = False
         for _ in range(MOST_ROUNDS):
             before = dict(at)
             for name in steps:
-                told[name] = profile(name, at)
-                at[name] = told[name].middle
-            lowest = min(float(one.squares.min()) for one in told.values())
+                profiles[name] = profile(name, at)
+                at[name] = profiles[name].middle
+            lowest = min(float(item.squares.min()) for item in profiles.values())
             ended = progress is not None and bool(progress(turn + 1, lowest))
             if at == before or count == 1 or ended:
                 break
-        lowest = min(float(one.squares.min()) for one in told.values())
+        lowest = min(float(each.squares.min()) for each in profiles.values())
         if best is None or lowest < best[0]:
-            best = lowest, at, told
+            best = lowest, at, profiles
         if ended:
             break
     assert best is not None
     return best[1], best[2]
 
 
-def _with_steps(read: Formula, result: FitResult, at: Mapping[str, float], told: Mapping[str, _Profile]) -> FitResult:
+def _with_steps(
+    read: Formula, result: FitResult, at: Mapping[str, float], profiles: Mapping[str, _Profile]
+) -> FitResult:
     """Return a fit with its steps held as one in which they were fitted: they count among the coefficients."""
     freedom = result.degrees_of_freedom - len(at)
     known = result.absolute_sigma
@@ -252,21 +254,21 @@ def _with_steps(read: Formula, result: FitResult, at: Mapping[str, float], told:
     limit = -2 * math.log(1 - math.sqrt(result.level))
     coefficients: dict[str, Coefficient] = {}
     for name in read.coefficients:
-        one = result.coefficients[name]
+        coefficient = result.coefficients[name]
         if name in at:
-            profile, low, high = told[name], None, None
+            profile, low, high = profiles[name], None, None
             least = float(profile.squares.min())
             if enough:
                 low, high = profile.within(least + limit * (1.0 if known else least / freedom))
             coefficients[name] = Coefficient(name, at[name], None, low, high, freedom=freedom)
-        elif one.standard_error is None or not enough:
-            coefficients[name] = one if enough or one.held else Coefficient(name, one.value)
+        elif coefficient.standard_error is None or not enough:
+            coefficients[name] = coefficient if enough or coefficient.held else Coefficient(name, coefficient.value)
         else:
-            error = one.standard_error * wider
-            low, high = one.value - quantile * error, one.value + quantile * error
-            t = None if one.t is None else one.t / wider
+            error = coefficient.standard_error * wider
+            low, high = coefficient.value - quantile * error, coefficient.value + quantile * error
+            t = None if coefficient.t is None else coefficient.t / wider
             coefficients[name] = replace(
-                one, standard_error=error, low=low, high=high, t=t, freedom=math.inf if known else freedom
+                coefficient, standard_error=error, low=low, high=high, t=t, freedom=math.inf if known else freedom
             )
     covariance = None if result.covariance is None or not enough else result.covariance * wider**2
     scatter = None if result.residual_sd is None or not enough else result.residual_sd * wider

@@ -185,4 +185,4 @@ def _line(matrix: DoubleDouble, i: int) -> DoubleDouble:
 def _stacked(products: Iterable[DoubleDouble]) -> DoubleDouble:
     """Return the sums of products (m, k) along their last axis, as the lines of a matrix."""
     sums = [product.sum() for product in products]
-    return DoubleDouble(np.stack([one.high for one in sums]), np.stack([one.low for one in sums]))
+    return DoubleDouble(np.stack([number.high for number in sums]), np.stack([item.low for item in sums]))

@@ -54,11 +54,11 @@ class LinearWorking:
 def _sums(mark: str, names: list[str], left: str, normal: Array, right: Array) -> dict[str, float]:
     """Return the sums of products by what they are sums of."""
     sums = {}
-    for i, one in enumerate(names):
+    for i, name in enumerate(names):
         for j in range(i + 1):
-            sums[f"{mark}{_product(names[j], one)}"] = float(normal[i, j])
-    for i, one in enumerate(names):
-        sums[f"{mark}{_product(one, left)}"] = float(right[i])
+            sums[f"{mark}{_product(names[j], name)}"] = float(normal[i, j])
+    for i, name in enumerate(names):
+        sums[f"{mark}{_product(name, left)}"] = float(right[i])
     return sums
 
 
@@ -78,7 +78,7 @@ def linear_working(
     w = None if rows.weights is None else rows.weights.high
     weighted = design if w is None else design * w[:, None]
     normal, right = design.T @ weighted, weighted.T @ y
-    names = [_POWER.sub(lambda found: found[1].translate(_RAISED), to_text(term)) for term in model.parts.terms]
+    names = [_POWER.sub(lambda match: match[1].translate(_RAISED), to_text(term)) for term in model.parts.terms]
     left = to_text(model.formula.left) if model.formula.left is not None else "y"
     sums = _sums("Σ" if w is None else "Σ w·", names, left, normal, right)
     inverse: Array | None = None
@@ -110,10 +110,10 @@ def linear_working(
     )
 
 
-def _product(one: str, other: str) -> str:
-    if one == other == "1":
+def _product(text: str, other: str) -> str:
+    if text == other == "1":
         return "1"
-    factors = [factor for factor in (one, other) if factor != "1"]
+    factors = [factor for factor in (text, other) if factor != "1"]
     if len(factors) == 2 and factors[0] == factors[1]:
         return f"{factors[0]}²" if factors[0].isidentifier() else f"({factors[0]})²"
     return "·".join(factor if factor.rstrip(_FIGURES).isidentifier() else f"({factor})" for factor in factors)

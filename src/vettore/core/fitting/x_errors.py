@@ -45,9 +45,9 @@ def x_error_check(result: FitResult, x_name: str, x: Array, sigma_x: Array) -> C
     from scipy.special import ndtr
 
     moved, spread = effect
-    told = np.sqrt(np.diag(result.covariance))
+    values = np.sqrt(np.diag(result.covariance))
     with np.errstate(invalid="ignore", divide="ignore"):
-        bias, wider = np.abs(moved) / told, spread / told
+        bias, wider = np.abs(moved) / values, spread / values
         held = ndtr((NORMAL_95 - bias) / wider) - ndtr((-NORMAL_95 - bias) / wider)
     if not np.isfinite(held).all():
         return None

@@ -36,11 +36,11 @@ class CoefficientUnits:
         """Return the unit of a formula over the coefficients; blank where it cannot be told."""
         known = {name: vector for name, vector in self.exponents.items() if vector is not None}
         dimensions = Dimensions([name for name in self.exponents if name not in known], known, doubt_numbers=True)
-        found = dimensions.of(tree)
+        by_name = dimensions.of(tree)
         unknown = {*self.exponents, *dimensions.doubted}
-        if any(label or name in unknown for (label, name), power in found.items() if power):
+        if any(label or name in unknown for (label, name), power in by_name.items() if power):
             return ""
-        return units.composed({name: power for (_, name), power in found.items()})
+        return units.composed({name: power for (_, name), power in by_name.items()})
 
 
 def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> CoefficientUnits:
@@ -58,12 +58,12 @@ def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> Coeffi
     bases = list(dict.fromkeys(base for vector in vectors.values() for base in vector))
     for name in (*formula.data, *formula.measured):
         vectors.setdefault(name, {})
-    found = Dimensions(formula.coefficients, vectors, doubt_numbers=True)
+    dimensions = Dimensions(formula.coefficients, vectors, doubt_numbers=True)
     if formula.left is not None:
-        found.equal(formula.left, formula.right)
+        dimensions.equal(formula.left, formula.right)
     else:
-        found.of(formula.right)
-    solved = solve(found, bases)
+        dimensions.of(formula.right)
+    solved = solve(dimensions, bases)
     exponents = {
         name: None
         if vector is None
@@ -71,16 +71,18 @@ def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> Coeffi
         for name, vector in solved.exponents.items()
     }
     texts = {name: None if vector is None else units.composed(vector) for name, vector in exponents.items()}
-    told = CoefficientUnits(texts, (), exponents)
-    conflicts = [_conflict(equation, told, vectors) for equation in solved.contradictions]
+    answer = CoefficientUnits(texts, (), exponents)
+    conflicts = [_conflict(equation, answer, vectors) for equation in solved.contradictions]
     return CoefficientUnits(texts, tuple(dict.fromkeys(conflicts)), exponents)
 
 
-def _conflict(equation: Equation, told: CoefficientUnits, columns: Mapping[str, Mapping[str, float]]) -> UnitConflict:
+def _conflict(
+    equation: Equation, answer: CoefficientUnits, columns: Mapping[str, Mapping[str, float]]
+) -> UnitConflict:
     known = {
         **{
             name: {f"[{unit}]": power for unit, power in v.items()}
-            for name, v in told.exponents.items()
+            for name, v in answer.exponents.items()
             if v is not None
         },
         **columns,
@@ -98,7 +100,7 @@ def _conflict(equation: Equation, told: CoefficientUnits, columns: Mapping[str, 
 
 def exponents_over(tree: Node, coefficients: tuple[str, ...], data: tuple[str, ...]) -> dict[str, np.ndarray]:
     """Return the exponents of coefficients over data columns as far as a right side tells; 0 where it does not."""
-    found = Dimensions(coefficients, {name: {f"[{name}]": 1.0} for name in data})
-    found.of(tree)
-    solved = solve(found, [f"[{name}]" for name in data])
+    dimensions = Dimensions(coefficients, {name: {f"[{name}]": 1.0} for name in data})
+    dimensions.of(tree)
+    solved = solve(dimensions, [f"[{name}]" for name in data])
     return {n: np.zeros(len(data)) if v is None else v for n, v in solved.exponents.items()}

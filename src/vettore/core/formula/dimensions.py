@@ -127,8 +127,8 @@ class Dimensions:
                 self._compared(inner)
 
     def _sum(self, left: Node, right: Node) -> Vector:
-        one, other = self.of(left), self.of(right)
-        return self._shared(left, one, right, other)
+        by_name, other = self.of(left), self.of(right)
+        return self._shared(left, by_name, right, other)
 
     def _shared(self, left: Node, vector: Vector, right: Node, other: Vector) -> Vector:
         if _is_zero(left) or _is_zero(right):
@@ -195,13 +195,13 @@ class Solved:
     contradictions: tuple[Equation, ...]
 
 
-def solve(found: Dimensions, bases: Sequence[str]) -> Solved:
+def solve(dimensions: Dimensions, bases: Sequence[str]) -> Solved:
     """Solve the equations one by one, leaving out those that contradict the ones before; soft ones come last."""
-    unknown = {name: i for i, name in enumerate((*found.coefficients, *found.doubted))}
+    unknown = {name: i for i, name in enumerate((*dimensions.coefficients, *dimensions.doubted))}
     m = len(unknown)
     table = np.zeros((0, m + len(bases)))
     bad = []
-    for equation in sorted(found.equations, key=lambda one: one.soft):
+    for equation in sorted(dimensions.equations, key=lambda item: item.soft):
         row = np.zeros(m + len(bases))
         for (_, name), factor in equation.vector.items():
             row[unknown[name] if name in unknown else m + list(bases).index(name)] += factor
@@ -214,7 +214,7 @@ def solve(found: Dimensions, bases: Sequence[str]) -> Solved:
     solution, *_ = np.linalg.lstsq(table[:, :m], -table[:, m:], rcond=None) if m else (np.zeros((0, 0)),)
     rank = _rank(table[:, :m])
     exponents: dict[str, Array | None] = {}
-    for name in found.coefficients:
+    for name in dimensions.coefficients:
         i = unknown[name]
         probe = np.vstack([table[:, :m], np.eye(m)[i]])
         exponents[name] = np.round(solution[i], 6) + 0.0 if _rank(probe) == rank else None

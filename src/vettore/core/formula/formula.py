@@ -82,15 +82,15 @@ def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
     except FormulaError as error:
         raise FormulaError(error.message, error.position + right_start, error.hint) from None
     response = _response(left, known, text)
-    found = names(right)
-    both = next((name for name in ((response, *names(left)) if left is not None else ()) if name in found), "")
+    texts = names(right)
+    both = next((name for name in ((response, *names(left)) if left is not None else ()) if name in texts), "")
     if both:
         place = text.find(both, right_start)
         raise FormulaError(
             f"{both} stands on both sides of the formula.", max(place, right_start), "Take it out on the right."
         )
-    data = tuple(name for name in found if name in known)
-    free = tuple(name for name in found if name not in known)
+    data = tuple(name for name in texts if name in known)
+    free = tuple(name for name in texts if name not in known)
     return Formula(text, left, right, response, data, free, tuple(reader.doubts))
 
 

@@ -48,7 +48,7 @@ def linear_parts(
     alone = [name for name in free if name in firsts and name not in names(firsts[name])]
     together = {a: {b for b in alone if b != a and b in names(firsts[a])} for a in alone}
     chosen: list[str] = []
-    for name in sorted(alone, key=lambda one: (len(together[one]), free.index(one))):
+    for name in sorted(alone, key=lambda text: (len(together[text]), free.index(text))):
         if name not in apart and not any(other in together[name] or name in together[other] for other in chosen):
             chosen.append(name)
     linear = tuple(name for name in free if name in chosen)

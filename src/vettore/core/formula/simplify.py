@@ -96,12 +96,12 @@ def _summands(tree: Node, sign: int = 1) -> list[Term]:
 
 def _gathered(terms: Iterable[Term]) -> list[Term]:
     """Add up terms with the same factors."""
-    found: dict[frozenset[tuple[Node, int]], Term] = {}
+    by_name: dict[frozenset[tuple[Node, int]], Term] = {}
     for c, factors in terms:
         key = frozenset(factors.items())
-        before = found.get(key, (Fraction(0), factors))
-        found[key] = (before[0] + c, factors)
-    return [term for term in found.values() if term[0]]
+        before = by_name.get(key, (Fraction(0), factors))
+        by_name[key] = (before[0] + c, factors)
+    return [term for term in by_name.values() if term[0]]
 
 
 def _sum(terms: list[Term]) -> Node:
@@ -162,11 +162,11 @@ def _multiplied_out(term: Term) -> list[Term] | None:
         if n > 0 and _is_sum(factor) and n <= 2:
             parts = _summands(factor)
             for _ in range(n):
-                out = [_times(one, part) for one in out for part in parts]
+                out = [_times(pair, part) for pair in out for part in parts]
                 if len(out) > MOST_TERMS:
                     return None
         else:
-            out = [_times(one, (Fraction(1), {factor: n})) for one in out]
+            out = [_times(both, (Fraction(1), {factor: n})) for both in out]
     return out
 
 
@@ -208,7 +208,7 @@ def _minus(tree: Node) -> Node:
 
 def _chain(number: int, factors: list[tuple[Node, int]]) -> Node:
     parts: list[Node] = [Number(float(number))] if number != 1 or not factors else []
-    for factor, n in sorted(factors, key=lambda one: _order(one[0])):
+    for factor, n in sorted(factors, key=lambda pair: _order(pair[0])):
         parts.append(factor if n == 1 else Binary("^", factor, Number(float(n))))
     out = parts[0]
     for part in parts[1:]:

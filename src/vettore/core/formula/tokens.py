@@ -51,7 +51,7 @@ def tokens(text: str) -> list[Token]:
         raise FormulaError(
             f"The formula has {len(text)} characters; the most is {LONGEST_TEXT}.", LONGEST_TEXT, "Shorten it."
         )
-    found: list[Token] = []
+    result: list[Token] = []
     place, spaced = 0, False
     while place < len(text):
         match = _PATTERN.match(text, place)
@@ -61,10 +61,10 @@ def tokens(text: str) -> list[Token]:
         if kind == "space":
             spaced = True
         else:
-            found.append(_token(kind, piece, place, spaced))
+            result.append(_token(kind, piece, place, spaced))
             spaced = False
         place = match.end()
-    return [*found, Token("end", "", len(text), spaced)]
+    return [*result, Token("end", "", len(text), spaced)]
 
 
 def _token(kind: str, piece: str, place: int, spaced: bool) -> Token:

@@ -139,13 +139,17 @@ def names(node: Node) -> tuple[str, ...]:
         if _known(here) is None:
             new.append(here)
             waiting.extend(reversed(children(here)))
-    found: dict[int, tuple[str, ...]] = {}
+    texts: dict[int, tuple[str, ...]] = {}
     for part in reversed(new):
-        below = (found.get(id(child)) or _known(child) or () for child in children(part))
-        mine = (part.name,) if isinstance(part, Name) else tuple(dict.fromkeys(name for one in below for name in one))
-        found[id(part)] = mine
+        below = (texts.get(id(child)) or _known(child) or () for child in children(part))
+        mine = (
+            (part.name,)
+            if isinstance(part, Name)
+            else tuple(dict.fromkeys(name for words in below for name in words))
+        )
+        texts[id(part)] = mine
         _names_in[id(part)] = (part, mine)
-    return found[id(node)] if new else _known(node) or ()
+    return texts[id(node)] if new else _known(node) or ()
 
 
 def _known(node: Node) -> tuple[str, ...] | None:

@@ -142,18 +142,18 @@ def settle(spans: Sequence[Span], tolerance: float, fixed: tuple[float, float] =
         waiting += _looked_at_ends(span.function, fresh, tolerance)
     heapq.heapify(waiting)
     finished: list[_Piece] = []
-    value, error, size = (math.fsum(getattr(one, name) for one in waiting) for name in ("value", "error", "size"))
+    value, error, size = (math.fsum(getattr(piece, name) for piece in waiting) for name in ("value", "error", "size"))
     count = 0
     while waiting and len(waiting) + len(finished) < MOST_PIECES:
         if count % 64 == 63 or not math.isfinite(value + error):
             # Running sums gather rounding.
             every = (*waiting, *finished)
             value, error, size = (
-                math.fsum(getattr(one, name) for one in every) for name in ("value", "error", "size")
+                math.fsum(getattr(item, name) for item in every) for name in ("value", "error", "size")
             )
         count += 1
         goal = max(tolerance * abs(value + fixed[0]), ROUNDING * size)
-        done = math.fsum(one.error for one in finished)
+        done = math.fsum(each.error for each in finished)
         if error <= goal or math.isinf(done) or (done > goal and error - done <= LEFT_OVER * done):
             # Settled; or a border at which the function has no area; or one that leaves more than all the rest.
             break
@@ -166,7 +166,7 @@ def settle(spans: Sequence[Span], tolerance: float, fixed: tuple[float, float] =
                 heapq.heappush(waiting, new)
         value, error, size = value - worst.value, error - worst.error, size - worst.size
     every = (*waiting, *finished)
-    value, error, size = (math.fsum(getattr(one, name) for one in every) for name in ("value", "error", "size"))
+    value, error, size = (math.fsum(getattr(entry, name) for entry in every) for name in ("value", "error", "size"))
     area, error = value + fixed[0], error + fixed[1]
     settled = math.isfinite(error) and error <= 10 * max(tolerance * abs(area), ROUNDING * size)
     edges = sorted({one.low for one in every} | {one.high for one in every})
@@ -204,22 +204,22 @@ def _looked_at_ends(f: Function, pieces: list[_Piece], tolerance: float) -> list
     A function that falls off from a border within a thousandth of the piece is over before the first node; and what is
     level towards a border gives the same next to it and nearer still.
     """
-    low, high = np.array([piece.low for piece in pieces]), np.array([one.high for one in pieces])
+    low, high = np.array([piece.low for piece in pieces]), np.array([item.high for item in pieces])
     away = (high - low)[:, None] * NEXT_TO
     with np.errstate(all="ignore"):
-        found = np.stack(
+        values = np.stack(
             [f((edge[:, None] + way * away).ravel()).reshape(away.shape) for edge, way in ((low, 1), (high, -1))]
         )
-        mass = np.abs(found[:, :, 0]) * away[:, 0]
-        changes = np.abs(np.diff(found[:, :, 1:], axis=2)) * away[:, 1:-1]
+        mass = np.abs(values[:, :, 0]) * away[:, 0]
+        changes = np.abs(np.diff(values[:, :, 1:], axis=2)) * away[:, 1:-1]
     masses = np.max(np.where(np.isfinite(mass), mass, 0.0), axis=0).tolist()
     hidden = np.max(np.where(np.isfinite(changes), changes, 0.0), axis=(0, 2)).tolist()
     out = []
-    for one, whole, change in zip(pieces, masses, hidden, strict=True):
+    for each, whole, change in zip(pieces, masses, hidden, strict=True):
         more = max(
-            whole if whole > HIDDEN * one.size else 0.0, change if change > STEEP * tolerance * one.size else 0.0
+            whole if whole > HIDDEN * each.size else 0.0, change if change > STEEP * tolerance * each.size else 0.0
         )
-        out.append(replace(one, order=-max(one.error, more)) if more else one)
+        out.append(replace(each, order=-max(each.error, more)) if more else each)
     return out
 
 
@@ -269,17 +269,17 @@ def double_exponential(
             q = np.exp(-np.pi * np.sinh(s))
             weight = np.pi * np.cosh(s) / ((1 + 1 / q) * (1 + q)) * span
         distance = span / (1 + q)
-        found = np.zeros(len(s))
-        told = distance >= nearest
+        array = np.zeros(len(s))
+        numbers = distance >= nearest
         x = end + way * distance
         # The spacing of numbers moves x; the power law moves the value back.
         moved = np.abs(x - end)
-        told &= moved > 0
-        if told.any():
-            found[told] = f(x[told]) * (distance[told] / moved[told]) ** exponent
-        found[~told] = level * (distance[~told] / nearest) ** exponent if nearest > 0 else 0.0
-        found = np.where(np.isfinite(found), found * weight, 0.0)
-        values.update(zip(places, found.tolist(), strict=True))
+        numbers &= moved > 0
+        if numbers.any():
+            array[numbers] = f(x[numbers]) * (distance[numbers] / moved[numbers]) ** exponent
+        array[~numbers] = level * (distance[~numbers] / nearest) ** exponent if nearest > 0 else 0.0
+        array = np.where(np.isfinite(array), array * weight, 0.0)
+        values.update(zip(places, array.tolist(), strict=True))
 
     edge = int((REACH if nearest > 0 else REACH_AT_ZERO) * FINEST)
     total, change, size, step = math.nan, math.inf, 0.0, FINEST

@@ -137,7 +137,7 @@ class _counted:
                 except (TypeError, ValueError):
                     pass
                 self._single = True
-            return np.array([float(self._call(one)) for one in x.ravel().tolist()]).reshape(x.shape)  # type: ignore[arg-type]
+            return np.array([float(self._call(value)) for value in x.ravel().tolist()]).reshape(x.shape)  # type: ignore[arg-type]
 
 
 def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionArea:

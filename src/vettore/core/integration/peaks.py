@@ -57,25 +57,25 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
     limit = least
     if limit is None:
         limit = max(STANDS_OUT * spread, SHARE_OF_RANGE * float(np.ptp(values)))
-    found = sorted((one for one in _standing(values) if one[1] >= limit), key=lambda one: -one[1])[:most]
-    found.sort()
+    parts = sorted((facts for facts in _standing(values) if facts[1] >= limit), key=lambda item: -item[1])[:most]
+    parts.sort()
     spans = []
-    for place, (top, prominence, left, right) in enumerate(found):
+    for place, (top, prominence, left, right) in enumerate(parts):
         if place:
-            left = max(left, found[place - 1][0] + int(np.argmin(values[found[place - 1][0] : top])))
-        if place + 1 < len(found):
-            right = min(right, top + int(np.argmin(values[top : found[place + 1][0]])))
+            left = max(left, parts[place - 1][0] + int(np.argmin(values[parts[place - 1][0] : top])))
+        if place + 1 < len(parts):
+            right = min(right, top + int(np.argmin(values[top : parts[place + 1][0]])))
         spans.append((*_feet(values, top, prominence, left, right), prominence))
     measured = []
     for a, b, _ in spans:
         # Under straight lines nothing beyond the feet counts but the scatter, which is that of all points.
         part, known = slice(a, b + 1), np.full(b + 1 - a, spread) if spread > 0 else None
         measured.append(measure_peak(points[part], values[part], float(points[a]), float(points[b]), sigma=known))
-    total = sum(one.area for one in measured)
+    total = sum(peak.area for peak in measured)
     out = []
-    for one, (_, _, prominence) in zip(measured, spans, strict=True):
-        share = one.area / total if total else 0.0
-        out.append(replace(one, prominence=prominence, share=share))
+    for each, (_, _, prominence) in zip(measured, spans, strict=True):
+        share = each.area / total if total else 0.0
+        out.append(replace(each, prominence=prominence, share=share))
     return tuple(out)
 
 
@@ -138,12 +138,12 @@ def _standing(y: Array) -> list[tuple[int, float, int, int]]:
     order = range(first_top, len(heights), 2)
     left = _lowest_before(order, heights, lows, -1)
     right = _lowest_before(reversed(order), heights, lows, 1)
-    found = []
+    parts = []
     for k in order:
         if 0 < k < len(heights) - 1:
             top = int((starts[turns[k]] + ends[turns[k]]) // 2)
-            found.append((top, heights[k] - max(left[k][0], right[k][0]), left[k][1], right[k][1]))
-    return found
+            parts.append((top, heights[k] - max(left[k][0], right[k][0]), left[k][1], right[k][1]))
+    return parts
 
 
 def _lowest_before(

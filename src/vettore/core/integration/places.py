@@ -81,17 +81,17 @@ class Places:
 
     def edges(self, low: float, high: float) -> list[float]:
         """Return the borders of pieces over a finite range, its ends among them."""
-        found = {c for c in self.borders if low < c < high}
+        values = {c for c in self.borders if low < c < high}
         for c, w in self.features:
             if w < NARROW * (high - low):
                 count = 1 + math.ceil(math.log((high - low) / w, FARTHER))
                 reaches = (0.0, *(w * FARTHER**k for k in range(min(count, MOST_FARTHER))))
-                found |= {at for reach in reaches for at in (c - reach, c + reach) if low < at < high}
-        found = set(sorted(found)[:MOST_PLACES])
+                values |= {at for reach in reaches for at in (c - reach, c + reach) if low < at < high}
+        values = set(sorted(values)[:MOST_PLACES])
         # Points closer than rounding are one.
         near = 1e-13 * max(abs(low), abs(high))
         out = [low]
-        for at in sorted(found):
+        for at in sorted(values):
             if at - out[-1] > near and high - at > near:
                 out.append(at)
         return [*out, high]
@@ -140,9 +140,9 @@ def _parts(node: Node) -> Iterator[tuple[Node, str]]:
             yield from _parts(b)
             return
         case Call("min" | "max", arguments):
-            for i, one in enumerate(arguments):
+            for i, number in enumerate(arguments):
                 for other in arguments[:i]:
-                    yield Binary("-", one, other), "switch"
+                    yield Binary("-", number, other), "switch"
         case Call("abs" | "sign", (inner,)):
             yield inner, "switch"
         case Call("sin" | "cos", (inner,)):
@@ -186,18 +186,18 @@ def _note(places: Places, node: Node, kind: str, grid: Array) -> None:
 
 
 def _note_part(places: Places, node: Node, kind: str, grid: Array) -> None:
-    told = _polynomial(node)
-    if told is None:
+    values = _polynomial(node)
+    if values is None:
         _note_by_looking(places, node, kind, grid)
         return
-    if kind == "wave" and len(told) == 2:
-        places.frequencies.add(abs(told[1]))
+    if kind == "wave" and len(values) == 2:
+        places.frequencies.add(abs(values[1]))
         return
     centres: list[tuple[float, float]] = []
     crossed: list[float] = []
-    for root in find_roots(told):
+    for root in find_roots(values):
         z = root.value
-        width = 1 / abs(told[1]) if len(told) == 2 else abs(z.imag)
+        width = 1 / abs(values[1]) if len(values) == 2 else abs(z.imag)
         centres.append((z.real, width))
         if root.is_real and kind in ("switch", "border"):
             crossed.append(z.real)
@@ -210,8 +210,8 @@ def _note_part(places: Places, node: Node, kind: str, grid: Array) -> None:
         if len(exact) == len(crossed):
             places.borders -= set(crossed)
             places.borders |= set(exact)
-    if len(told) > 2:
-        slope = tuple(k * value for k, value in enumerate(told))[1:]
+    if len(values) > 2:
+        slope = tuple(k * value for k, value in enumerate(values))[1:]
         bend = tuple(k * value for k, value in enumerate(slope))[1:]
         for turn in find_roots(slope):
             steep = abs(sum(value * turn.value**k for k, value in enumerate(bend)))
@@ -259,8 +259,8 @@ def _note_by_looking(places: Places, node: Node, kind: str, grid: Array) -> None
     zeros, all_found = _zeros_on(node, np.unique([*grid, *turns]))
     if kind == "switch":
         places.unseen |= not (sure and all_found)
-    for kinds, found in ((("switch", "border"), zeros), ((), turns)):
-        for at in found[:MOST_PLACES]:
+    for kinds, values in ((("switch", "border"), zeros), ((), turns)):
+        for at in values[:MOST_PLACES]:
             if kind in kinds:
                 places.borders.add(at)
             # At a corner the slope is that of its sides.
@@ -286,16 +286,16 @@ def _with_known(grid: Array, places: Places) -> Array:
 
 def _zeros_on(node: Node, grid: Array) -> tuple[list[float], bool]:
     """Return the zeros that a grid shows when it is made finer until they are no more, and whether that came to an end."""
-    found = _zeros(node, grid)
+    values = _zeros(node, grid)
     for _ in range(MOST_FINER):
         if len(grid) > MOST_LOOKED_AT:
-            return found, False
+            return values, False
         grid = np.unique(np.concatenate([grid, grid[:-1] / 2 + grid[1:] / 2]))
         finer = _zeros(node, grid)
-        if len(finer) == len(found):
+        if len(finer) == len(values):
             return finer, True
-        found = finer
-    return found, False
+        values = finer
+    return values, False
 
 
 def _zeros(node: Node, grid: Array) -> list[float]:

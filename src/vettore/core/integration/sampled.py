@@ -250,7 +250,7 @@ def _positive_part(pieces: Pieces, base: Callable[[Array], Array], floor: Floor,
     """Return the area above the floor: strips are split where the curve crosses it."""
     if callable(floor):
         # Signs are told at the middles of finer strips.
-        fine = np.unique(np.concatenate([np.linspace(one, two, 9) for one, two in itertools.pairwise(edges)]))
+        fine = np.unique(np.concatenate([np.linspace(item, two, 9) for item, two in itertools.pairwise(edges)]))
         parts = _strips(pieces, fine) - _under_floor(base, floor, fine)
         return float(np.sum(parts[parts > 0]))
     ends = np.array([edges[0], edges[-1]])

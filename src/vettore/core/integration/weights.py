@@ -45,7 +45,7 @@ def _shares(x: Array, h: Array, a: float, b: float) -> tuple[Array, Array]:
     low, high = np.zeros(len(whole)), np.ones(len(whole))
     low[0], high[-1] = (a - x[first]) / h[first], (b - x[last]) / h[last]
     # Integrals of Hermite's four cubics over a part of a piece, from 0 to 1 along it.
-    parts = [whole * (one(high) - one(low)) for one in (_start, _rise, _end, _fall)]
+    parts = [whole * (function(high) - function(low)) for function in (_start, _rise, _end, _fall)]
     of_values[first : last + 1] += parts[0]
     of_values[first + 1 : last + 2] += parts[2]
     of_slopes[first : last + 1] += whole * parts[1]

@@ -173,8 +173,8 @@ class Interpolant(Noted, Curve):
         series = series.copy()
         series[0] -= y
         t = scale.t(np.array([low, high]))
-        found = chebyshev.real_roots(series, float(t[0]), float(t[1]))
-        return np.clip(found * scale.half + scale.middle, low, high)
+        values = chebyshev.real_roots(series, float(t[0]), float(t[1]))
+        return np.clip(values * scale.half + scale.middle, low, high)
 
     def turning_points(self, a: float, b: float) -> tuple[TurningPoint, ...]:
         """Return the tops and bottoms inside a … b; of a level stretch its ends are left out."""

@@ -45,8 +45,8 @@ SMOOTH = "first and second derivative are continuous"
 SPLINE_REACH = 30
 
 METHODS = {
-    one.key: one
-    for one in (
+    method.key: method
+    for method in (
         Method(
             "previous",
             "Previous value",

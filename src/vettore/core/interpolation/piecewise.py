@@ -43,9 +43,9 @@ class Pieces:
             if ends[0] <= ends[1]:
                 first, last = np.searchsorted(breaks, ends, side=side).tolist()
                 breaks = breaks[first:last]
-        found = np.searchsorted(breaks, x, side=side)
-        found += first - 1
-        return np.clip(found, 0, self.powers.shape[1] - 1, out=found)
+        values = np.searchsorted(breaks, x, side=side)
+        values += first - 1
+        return np.clip(values, 0, self.powers.shape[1] - 1, out=values)
 
     def value(self, x: Array, order: int = 0) -> Array:
         """Return the value or a derivative at x (n,)."""
@@ -90,7 +90,7 @@ class Pieces:
         powers[0] -= y
         left, right = np.maximum(self.breaks[:-1], low), np.minimum(self.breaks[1:], high)
         left[0], right[-1] = min(low, self.breaks[0]) if low < self.breaks[0] else left[0], max(right[-1], high)
-        found: list[float] = []
+        values: list[float] = []
         steps = np.diff(self.breaks)
         possible = np.flatnonzero(
             (right >= left) & _may_vanish(powers, left - self.breaks[:-1], right - self.breaks[:-1])
@@ -98,14 +98,14 @@ class Pieces:
         for i in possible.tolist():
             coefficients = powers[:, i]
             if not np.any(coefficients):
-                found += [left[i], right[i]]
+                values += [left[i], right[i]]
                 continue
             edge = EDGE * steps[i]
             for u in _real_roots(coefficients, steps[i]):
                 x = self.breaks[i] + u
                 if left[i] - edge <= x <= right[i] + edge:
-                    found.append(min(max(x, left[i]), right[i]))
-        roots = np.sort(np.array(found))
+                    values.append(min(max(x, left[i]), right[i]))
+        roots = np.sort(np.array(values))
         if len(roots) > 1:
             # Neighbouring pieces both report a root at the break between them.
             apart = np.diff(roots) > 1e-9 * float(np.median(steps))
@@ -242,12 +242,12 @@ def _real_roots(powers: Array, step: float) -> list[float]:
     companion = np.zeros((degree, degree))
     companion[np.arange(1, degree), np.arange(degree - 1)] = 1.0
     companion[:, -1] = -scaled[:degree] / scaled[degree]
-    found = []
+    values = []
     for z in np.linalg.eigvals(companion):
         # A double root splits into a pair as far apart as the root of the rounding.
         if abs(z.imag) <= 1e-7 * (1 + abs(z.real)):
-            found.append(_newton(scaled[: degree + 1], float(z.real)) * step)
-    return found
+            values.append(_newton(scaled[: degree + 1], float(z.real)) * step)
+    return values
 
 
 def _newton(coefficients: Array, u: float) -> float:

@@ -209,7 +209,7 @@ class Smoother:
         means = self._means(blocks, y)
         level, gamma = bands.fit(means, penalty, factor)
         inside = self._inside(blocks, y - means[blocks.which], level) if len(means) < n else 0.0
-        below, here, above = (2 * float(np.sum(np.log(one[0]))) for one in (sides[0], factor, sides[1]))
+        below, here, above = (2 * float(np.sum(np.log(values[0]))) for values in (sides[0], factor, sides[1]))
         rest = n - len(means) + (above - below) / (2 * STEP)
         square = max(n - rest - (above - 2 * here + below) / STEP**2, 0.0)
         misfit = inside + float(np.sum(blocks.weights * (means - level) ** 2))
@@ -230,7 +230,7 @@ class Smoother:
             return (math.exp(length) / (2 * math.pi)) ** 4 / self._spacing * self._weight
 
         grid = np.linspace(*lengths, LONG_GRID if long else GRID)
-        values = [self.score(y, penalty(one)) for one in grid.tolist()]
+        values = [self.score(y, penalty(item)) for item in grid.tolist()]
         if not any(map(math.isfinite, values)):
             # Without scatter there is nothing to smooth.
             return penalty(lengths[0])

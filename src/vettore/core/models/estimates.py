@@ -47,7 +47,7 @@ def decay(x: Array, y: Array) -> Sets:
 
 def growth(x: Array, y: Array) -> Sets:
     """Return rates of a growth from zero."""
-    return [{"k": -one["k"]} for one in decay(x, y)]
+    return [{"k": -by_name["k"]} for by_name in decay(x, y)]
 
 
 def decay_to_level(x: Array, y: Array) -> Sets:
@@ -60,7 +60,7 @@ def decay_to_level(x: Array, y: Array) -> Sets:
 
 def growth_to_level(x: Array, y: Array) -> Sets:
     """Return rates of a growth above a level."""
-    return [{"k": -one["k"]} for one in decay_to_level(x, y)]
+    return [{"k": -by_name["k"]} for by_name in decay_to_level(x, y)]
 
 
 def two_decays(x: Array, y: Array) -> Sets:
@@ -93,7 +93,7 @@ def sigmoid(x: Array, y: Array) -> Sets:
 
 def richards(x: Array, y: Array) -> Sets:
     """Return those of a sigmoid with several shapes."""
-    return [{**one, "v": v} for one in sigmoid(x, y)[:3] for v in (1.0, 0.3, 3.0)]
+    return [{**by_name, "v": v} for by_name in sigmoid(x, y)[:3] for v in (1.0, 0.3, 3.0)]
 
 
 def _half_x(x: Array, y: Array) -> float:
@@ -118,7 +118,7 @@ def hill(x: Array, y: Array) -> Sets:
 
 def falling_hill(x: Array, y: Array) -> Sets:
     """Return those of a dose response, rising or falling."""
-    return [*hill(x, y), *({**one, "n": -one["n"]} for one in hill(x, y)[:3])]
+    return [*hill(x, y), *({**by_name, "n": -by_name["n"]} for by_name in hill(x, y)[:3])]
 
 
 def inhibition(x: Array, y: Array) -> Sets:
@@ -164,13 +164,13 @@ def _half_width(x: Array, y: Array, top: int, base: float) -> float:
 
 def _tops(x: Array, y: Array, count: int, base: float) -> list[tuple[float, float]]:
     """Return (place, half width) of the largest peaks, each found in what the others leave."""
-    rest, found = y - base, []
+    rest, pairs = y - base, []
     for _ in range(count):
         top = int(np.argmax(np.abs(rest)))
         width = _half_width(x, rest, top, 0.0)
-        found.append((float(x[top]), width))
+        pairs.append((float(x[top]), width))
         rest = rest - rest[top] * np.exp(-np.log(2) * ((x - x[top]) / width) ** 2)
-    return found
+    return pairs
 
 
 def _base(y: Array) -> float:
@@ -188,12 +188,12 @@ def peak(x: Array, y: Array) -> Sets:
 
 def lorentzian(x: Array, y: Array) -> Sets:
     """Return place and half width at half height."""
-    return [{"m": one["m"], "w": one["s"] * 1.18} for one in peak(x, y)]
+    return [{"m": by_name["m"], "w": by_name["s"] * 1.18} for by_name in peak(x, y)]
 
 
 def pseudo_voigt(x: Array, y: Array) -> Sets:
     """Return those of a Lorentzian with a share of a half."""
-    return [{**one, "f": f} for one in lorentzian(x, y)[:4] for f in (0.3, 0.7)]
+    return [{**by_name, "f": f} for by_name in lorentzian(x, y)[:4] for f in (0.3, 0.7)]
 
 
 def lognormal(x: Array, y: Array) -> Sets:
@@ -254,7 +254,7 @@ def wave(x: Array, y: Array) -> Sets:
 
 def damped_wave(x: Array, y: Array) -> Sets:
     """Return those of a wave with slow dampings."""
-    return [{**one, "k": f / _span(x)} for one in wave(x, y)[:4] for f in (1.0, 4.0)]
+    return [{**by_name, "k": f / _span(x)} for by_name in wave(x, y)[:4] for f in (1.0, 4.0)]
 
 
 def rational(x: Array, y: Array) -> Sets:

@@ -65,21 +65,21 @@ class Model:
         """The names of the coefficients in formula order."""
         return self.read.coefficients
 
-    def columns_of(self, names: Sequence[str], asked: tuple[str, str] | None = None) -> tuple[str, str]:
+    def columns_of(self, names: Sequence[str], pair: tuple[str, str] | None = None) -> tuple[str, str]:
         """Return the columns that are x and y: those asked for, those of these names, or the only two in their order.
 
         Raises DataError where that does not tell.
         """
-        if asked is not None:
-            strange = [name for name in asked if name not in names]
-            if strange or asked[0] == asked[1]:
+        if pair is not None:
+            strange = [name for name in pair if name not in names]
+            if strange or pair[0] == pair[1]:
                 listed = ", ".join(names)
                 raise DataError(
                     f"There is no column “{strange[0]}”. The columns are {listed}."
                     if strange
-                    else f"{asked[0]} cannot be both x and y."
+                    else f"{pair[0]} cannot be both x and y."
                 )
-            return asked
+            return pair
         if {"x", "y"} <= set(names):
             return "x", "y"
         if len(names) == 2:
@@ -123,8 +123,8 @@ class Model:
         def estimate(given: Mapping[str, Array], response: Array) -> list[dict[str, float]]:
             order = np.argsort(given[x], kind="stable")
             with np.errstate(all="ignore"):
-                found = starts(given[x][order], response[order])
-            return [{called[name]: float(value) for name, value in one.items()} for one in found]
+                by_names = starts(given[x][order], response[order])
+            return [{called[name]: float(value) for name, value in by_name.items()} for by_name in by_names]
 
         return estimate
 
@@ -147,7 +147,7 @@ def own_model(
         if new != old and new in (*read.coefficients, x, y):
             raise DataError(f"{new} is a coefficient here, and the name of a column in the library. Rename it.")
         left, right = renamed(left, old, new), renamed(right, old, new)
-    strange = [one for one in meanings or {} if one not in read.coefficients]
+    strange = [text for text in meanings or {} if text not in read.coefficients]
     if strange:
         raise DataError(f"A meaning is given for {strange[0]}, which is no coefficient of {read}.")
     return Model(

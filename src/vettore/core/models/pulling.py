@@ -65,7 +65,7 @@ def place_grips(model: Model, values: Mapping[str, float], span: tuple[float, fl
     """
     known = _known(values, span)
     placed = (Placed(grip.name, _value(grip.x, known), _value(grip.y, known)) for grip in model.grips)
-    return tuple(one for one in placed if np.isfinite(one.x) and np.isfinite(one.y))
+    return tuple(item for item in placed if np.isfinite(item.x) and np.isfinite(item.y))
 
 
 def pull_grip(
@@ -104,8 +104,8 @@ def pull_through(
     def at(program: Program, now: Array) -> Array:
         given = {**values, **dict(zip(free, now.tolist(), strict=True)), x_name: x}
         with np.errstate(all="ignore"):
-            found = program({name: given[name] for name in program.inputs})
-        return np.broadcast_to(np.asarray(found, dtype=np.float64), x.shape)
+            result = program({name: given[name] for name in program.inputs})
+        return np.broadcast_to(np.asarray(result, dtype=np.float64), x.shape)
 
     miss = y - at(curve, theta)
     first = float(np.max(np.abs(miss)))

@@ -30,8 +30,8 @@ class Cubic(Kernel):
 
     def slopes(self, chosen: Whole) -> Array:
         """Return the gradients (…, 2) at sites (…,)."""
-        asked = np.unique(chosen)
-        new = asked[np.isnan(self._slopes[asked, 0])]
+        values = np.unique(chosen)
+        new = values[np.isnan(self._slopes[values, 0])]
         if len(new):
             self._slopes[new] = slopes_at(self.sites, new, neighbours_of(self.sites, new))
         return self._slopes[chosen]

@@ -39,8 +39,8 @@ class Fitted(Kernel):
     def _at(self, program: Program, u: Array, v: Array) -> Array:
         given = {self._names[0]: self.sites.across.given(u), self._names[1]: self.sites.along.given(v), **self._known}
         with np.errstate(all="ignore"):
-            found = program({name: given[name] for name in program.inputs})
-        return np.broadcast_to(np.asarray(found, dtype=np.float64), u.shape).copy()
+            result = program({name: given[name] for name in program.inputs})
+        return np.broadcast_to(np.asarray(result, dtype=np.float64), u.shape).copy()
 
     def value(self, u: Array, v: Array, triangle: Whole) -> Array:
         """Return the formula."""

@@ -75,12 +75,12 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     rise = rise - np.einsum("kmc,kc->km", d, plane)
     p, q = d[..., 0], d[..., 1]
     terms = np.stack([p, q, p * p, p * q, q * q], axis=-1)
-    told = np.zeros(len(chosen), dtype=bool)
+    values = np.zeros(len(chosen), dtype=bool)
     if around.shape[1] >= terms.shape[2]:
-        told = _told(terms.transpose(0, 2, 1) @ terms)
+        values = _told(terms.transpose(0, 2, 1) @ terms)
     slopes = np.empty((len(chosen), 2))
-    slopes[told] = _radial(d[told], terms[told], rise[told])
-    slopes[~told] = _least_squares(d[~told], terms[~told], rise[~told])
+    slopes[values] = _radial(d[values], terms[values], rise[values])
+    slopes[~values] = _least_squares(d[~values], terms[~values], rise[~values])
     return (slopes + plane) / reach[:, None]
 
 
@@ -107,11 +107,11 @@ def _told(normal: Array) -> Mask:
     """
     others = normal.shape[1] - 1
     total = np.trace(normal, axis1=1, axis2=2)
-    told: Mask = np.linalg.det(normal) > TOLD * total * (total / others) ** others
-    doubtful = np.flatnonzero(~told)
+    values: Mask = np.linalg.det(normal) > TOLD * total * (total / others) ** others
+    doubtful = np.flatnonzero(~values)
     size = np.linalg.eigvalsh(normal[doubtful])
-    told[doubtful] = size[:, 0] > TOLD * size[:, -1]
-    return told
+    values[doubtful] = size[:, 0] > TOLD * size[:, -1]
+    return values
 
 
 def _radial(d: Array, terms: Array, rise: Array) -> Array:
@@ -131,10 +131,10 @@ def _radial(d: Array, terms: Array, rise: Array) -> Array:
     system[:, n + 1 :, 1:n] = terms.transpose(0, 2, 1)
     right = np.zeros((k, n + drift + 1, 1))
     right[:, 1:n, 0] = rise
-    found = np.linalg.solve(system, right)[..., 0]
+    values = np.linalg.solve(system, right)[..., 0]
     distance = np.einsum("kmc,kmc->km", d, d)
-    pull = -POWER * np.sqrt(np.sqrt(distance)) * found[:, 1:n]
-    return np.einsum("kmc,km->kc", d, pull) + found[:, n + 1 : n + 3]
+    pull = -POWER * np.sqrt(np.sqrt(distance)) * values[:, 1:n]
+    return np.einsum("kmc,km->kc", d, pull) + values[:, n + 1 : n + 3]
 
 
 def _least_squares(d: Array, terms: Array, rise: Array) -> Array:

@@ -57,8 +57,12 @@ class Kriging(Radials):
         """Likely variograms as systems: the probability and the noise of each, and the system."""
         sites = self.sites
         return [
-            (weight, one.noise, System(one, sites.places, sites.z, np.full(len(sites), one.noise) / sites.count))
-            for weight, one in likely_variograms(sites, self.variogram)
+            (
+                weight,
+                variogram.noise,
+                System(variogram, sites.places, sites.z, np.full(len(sites), variogram.noise) / sites.count),
+            )
+            for weight, variogram in likely_variograms(sites, self.variogram)
         ]
 
     def _over_likely(self, at: Array) -> Array:

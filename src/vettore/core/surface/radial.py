@@ -119,10 +119,10 @@ class System:
         """c and b."""
         right = np.concatenate([self.z, np.zeros(len(self.matrix) - len(self.z))])
         try:
-            found: Array = np.linalg.solve(self.matrix, right)
+            values: Array = np.linalg.solve(self.matrix, right)
             if len(right) < FEW_ENOUGH:
-                found = found + np.linalg.solve(self.matrix, right - self.matrix @ found)
-            return found
+                values = values + np.linalg.solve(self.matrix, right - self.matrix @ values)
+            return values
         except np.linalg.LinAlgError:
             least: Array = np.linalg.lstsq(self.matrix, right, rcond=None)[0]
             return least
@@ -139,30 +139,30 @@ class System:
         """Return the surface at places (k, 2)."""
         n = len(self.places)
         c, b = self.coefficients[:n], self.coefficients[n:]
-        found = self._drift(at) @ b
+        values = self._drift(at) @ b
         for part, square in self._squares(at):
-            found[part] += self.radial.value(square) @ c
-        return found
+            values[part] += self.radial.value(square) @ c
+        return values
 
     def gradient(self, at: Array) -> Array:
         """Return the slopes (k, 2) at places."""
         n = len(self.places)
         c, b = self.coefficients[:n], self.coefficients[n:]
-        found = np.zeros((len(at), 2)) + (b[1:] if self._plane else 0)
+        values = np.zeros((len(at), 2)) + (b[1:] if self._plane else 0)
         for part, square in self._squares(at):
             pull = self.radial.slope(square) * c
-            found[part] += at[part] * pull.sum(axis=1)[:, None] - pull @ self.places
-        return found
+            values[part] += at[part] * pull.sum(axis=1)[:, None] - pull @ self.places
+        return values
 
     def variance(self, at: Array) -> Array:
         """Return φ(0) − kᵀ M⁻¹ k at places (k, 2)."""
         n = len(self.places)
-        found = np.empty(len(at))
+        values = np.empty(len(at))
         for part, square in self._squares(at):
             k = np.hstack([self.radial.value(square), self._drift(at[part])])
             k[:, :n][square == 0] = self.radial.at_zero
-            found[part] = self.radial.at_zero - np.einsum("ki,ki->k", k @ self.inverse, k)
-        return np.maximum(found, 0)
+            values[part] = self.radial.at_zero - np.einsum("ki,ki->k", k @ self.inverse, k)
+        return np.maximum(values, 0)
 
     def left_out(self) -> Array:
         """Return what the others say at each site (n,)."""

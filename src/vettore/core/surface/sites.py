@@ -129,16 +129,16 @@ class Sites:
     def triangle_at(self, u: Array, v: Array) -> Whole:
         """Return the triangle that holds each scaled place (k,), −1 outside the outermost sites."""
         good = np.isfinite(u) & np.isfinite(v)
-        found = np.full(len(u), -1, dtype=np.intp)
-        found[good] = self.triangles.at(u[good], v[good], self.nearest(u[good], v[good])[1])
-        return found
+        values = np.full(len(u), -1, dtype=np.intp)
+        values[good] = self.triangles.at(u[good], v[good], self.nearest(u[good], v[good])[1])
+        return values
 
     def nearest(self, u: Array, v: Array, count: int = 1) -> tuple[Array, Rows]:
         """Return distances and sites nearest to scaled places, each (…,) or (…, count) as the tree gives them."""
         workers = -1 if np.size(u) > MANY else 1
-        found = self.tree.query(np.stack([u, v], axis=-1), k=count, workers=workers)  # type: ignore[attr-defined]
+        result = self.tree.query(np.stack([u, v], axis=-1), k=count, workers=workers)  # type: ignore[attr-defined]
         # A place too far away for its distance to be a number is near to none; any site will do.
-        return found[0], np.minimum(found[1], len(self) - 1)
+        return result[0], np.minimum(result[1], len(self) - 1)
 
 
 class Triangles:
@@ -175,10 +175,10 @@ class Triangles:
 
     def walked(self, u: Array, v: Array, begin: Whole) -> Whole:
         """Return the triangle that holds each place (k,), walking from ``begin`` (k,), −1 for those outside from the start."""
-        found = begin.copy()
-        going = np.flatnonzero(found >= 0)
+        values = begin.copy()
+        going = np.flatnonzero(values >= 0)
         for _ in range(MOST_STEPS):
-            x, y = self._x[found[going]], self._y[found[going]]
+            x, y = self._x[values[going]], self._y[values[going]]
             x -= u[going, None]
             y -= v[going, None]
             # Twice the area between a place and each side, negative where it lies beyond.
@@ -187,12 +187,12 @@ class Triangles:
             out = beyond[np.arange(len(going)), side] < -ON_SIDE
             going = going[out]
             if not len(going):
-                return found
-            found[going] = self.beside[found[going], side[out]]
-            going = going[found[going] >= 0]
+                return values
+            values[going] = self.beside[values[going], side[out]]
+            going = going[values[going] >= 0]
         # Flat triangles may pass a place to and fro.
-        found[going] = self._cut.find_simplex(np.column_stack([u[going], v[going]]))
-        return found
+        values[going] = self._cut.find_simplex(np.column_stack([u[going], v[going]]))
+        return values
 
     def over_grid(self, across: Array, along: Array) -> Whole:
         """Return the triangle that holds each place of an even grid, columns ``across`` and rows ``along``, rows after rows.

@@ -81,16 +81,16 @@ def summits_of(surface: Surface, prominence: float | None) -> tuple[Summit, ...]
         return ()
     least = _least(surface, known) if prominence is None else prominence
     border = _border(np.isfinite(z))
-    found: list[Summit] = []
+    summits: list[Summit] = []
     saddles: list[tuple[int, float]] = []
     for shape, sign in ((Shape.HILL, 1.0), (Shape.HOLLOW, -1.0)):
         peaks = [peak for peak in _peaks(sign * z, least) if not border.flat[peak.place]]
         if shape is Shape.HILL:
             saddles = [(peak.saddle, peak.prominence) for peak in peaks if peak.saddle >= 0]
-        found += _placed(surface, shape, peaks, x, y, prominence)
-    found += _saddles(surface, saddles, x, y)
+        summits += _placed(surface, shape, peaks, x, y, prominence)
+    summits += _saddles(surface, saddles, x, y)
     order = {Shape.HILL: 0, Shape.HOLLOW: 1, Shape.SADDLE: 2}
-    return tuple(sorted(found, key=lambda summit: (order[summit.shape], -summit.prominence)))
+    return tuple(sorted(summits, key=lambda summit: (order[summit.shape], -summit.prominence)))
 
 
 def _lattice(surface: Surface) -> tuple[Array, Array]:
@@ -163,7 +163,7 @@ def _peaks(z: Array, least: float) -> list[_Peak]:
 
 
 def _placed(
-    surface: Surface, shape: Shape, peaks: list[_Peak], x: Array, y: Array, asked: float | None
+    surface: Surface, shape: Shape, peaks: list[_Peak], x: Array, y: Array, value: float | None
 ) -> list[Summit]:
     if not peaks:
         return []
@@ -173,7 +173,7 @@ def _placed(
     z, errors = surface(at_x, at_y), surface.smooth_error(at_x, at_y)
     summits = []
     for place, peak in enumerate(peaks):
-        if asked is None and surface.knows_error and peak.prominence < TIMES_ERROR * errors[place]:
+        if value is None and surface.knows_error and peak.prominence < TIMES_ERROR * errors[place]:
             continue
         held = _holding(surface, float(at_x[place]), float(at_y[place]), float(z[place]), sign * peak.prominence / 2)
         summits.append(
@@ -224,13 +224,13 @@ def _holding(surface: Surface, x: float, y: float, z: float, drop: float) -> int
 
 def _saddles(surface: Surface, saddles: list[tuple[int, float]], x: Array, y: Array) -> list[Summit]:
     """Return saddles, moved to where the surface is level."""
-    found = []
+    summits = []
     for place, prominence in saddles:
         row, column = divmod(place, len(x))
         at = _levelled(surface, float(x[column]), float(y[row]), (float(x[1] - x[0]), float(y[1] - y[0])))
         z, error = float(surface(*at)), float(surface.smooth_error(*at))
-        found.append(Summit(Shape.SADDLE, at[0], at[1], z, prominence, error, 0))
-    return found
+        summits.append(Summit(Shape.SADDLE, at[0], at[1], z, prominence, error, 0))
+    return summits
 
 
 def _levelled(surface: Surface, x: float, y: float, step: tuple[float, float]) -> tuple[float, float]:

@@ -177,10 +177,10 @@ class Surface(Noted):
     def left_out(self) -> Array:
         """What the other sites say at each site (n,), NaN where they do not reach, or were not asked of many sites."""
         chosen = self.sites.evenly(MOST_LEFT_OUT)
-        found = np.full(len(self.sites), np.nan)
+        values = np.full(len(self.sites), np.nan)
         if len(self.sites) > 3:
-            found[chosen] = self.kernel.left_out(chosen)
-        return found
+            values[chosen] = self.kernel.left_out(chosen)
+        return values
 
     @cached_property
     def left_out_error(self) -> float:
@@ -243,8 +243,8 @@ class Surface(Noted):
 
     def volume(self, above: float | None = None, within: Values | None = None) -> float:
         """Return the volume under the surface; above a level that of what stands over it only."""
-        told = self.covered(above, within)
-        return told.volume if above is None else told.above
+        answer = self.covered(above, within)
+        return answer.volume if above is None else answer.above
 
     def area_above(self, level: float, within: Values | None = None) -> float:
         """Return the area where the surface is above a level."""

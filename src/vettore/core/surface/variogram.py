@@ -101,17 +101,17 @@ def fit_variogram(sites: Sites, shape: Shape | None = None) -> Variogram:
         none = (ROUNDING * float(np.abs(sites.z).max()) or ROUNDING) ** 2
         return Variogram(shape or "spherical", 0.0, none, 1.0, distance, semivariance, pairs)
     likelihood = _Likelihood(sites)
-    found = [(likelihood.best(name), name) for name in (SHAPES if shape is None else (shape,))]
-    (_, reach, nugget, sill), name = max(found)
+    boths = [(likelihood.best(name), name) for name in (SHAPES if shape is None else (shape,))]
+    (_, reach, nugget, sill), name = max(boths)
     return Variogram(name, nugget, sill, reach, distance, semivariance, pairs)
 
 
-def likely_variograms(sites: Sites, found: Variogram) -> list[tuple[float, Variogram]]:
+def likely_variograms(sites: Sites, variogram: Variogram) -> list[tuple[float, Variogram]]:
     """Return all variograms of the shape of the one ``found`` that the sites leave likely, each with its probability."""
-    likely = _Likelihood(sites).likely(found.shape)
+    likely = _Likelihood(sites).likely(variogram.shape)
     whole = sum(weight for weight, *_ in likely)
     return [
-        (weight / whole, replace(found, range=reach, nugget=nugget, sill=sill))
+        (weight / whole, replace(variogram, range=reach, nugget=nugget, sill=sill))
         for weight, reach, nugget, sill in likely
     ]
 
@@ -149,15 +149,15 @@ class _Likelihood:
         known = [self._at(shape, power) for power in powers]
         best = max(range(GRID), key=lambda place: known[place][0])
         low, high = powers[max(best - 1, 0)], powers[min(best + 1, GRID - 1)]
-        found, where = known[best], powers[best]
+        values, where = known[best], powers[best]
         for _ in range(HALVINGS):
             for power in ((low + where) / 2, (where + high) / 2):
                 tried = self._at(shape, power)
-                if tried[0] > found[0]:
-                    found, where = tried, power
+                if tried[0] > values[0]:
+                    values, where = tried, power
             width = (high - low) / 4
             low, high = where - width, where + width
-        value, nugget, sill = found
+        value, nugget, sill = values
         return value, float(np.exp(where)), nugget, sill
 
     def _at(self, shape: Shape, power: float) -> tuple[float, float, float]:
@@ -176,10 +176,10 @@ class _Likelihood:
         n = len(z)
         # One row for each share.
         spread = (1 - shares[:, None]) * energies + shares[:, None]
-        told = np.sum(level**2 / spread, axis=1)
-        mean = np.sum(level * z / spread, axis=1) / told
+        answer = np.sum(level**2 / spread, axis=1)
+        mean = np.sum(level * z / spread, axis=1) / answer
         variance = np.sum((z - mean[:, None] * level) ** 2 / spread, axis=1) / (n - 1)
-        return -0.5 * ((n - 1) * np.log(variance) + np.sum(np.log(spread), axis=1) + np.log(told)), variance
+        return -0.5 * ((n - 1) * np.log(variance) + np.sum(np.log(spread), axis=1) + np.log(answer)), variance
 
     def likely(self, shape: Shape) -> list[tuple[float, float, float, float]]:
         """Return shares of probability, and the range, nugget and sill of each, of all that are likely.
@@ -188,15 +188,15 @@ class _Likelihood:
         """
         reach = float(self._distance.max())
         powers = np.log(reach) + np.linspace(math.log(LIKELY_RANGES[0]), math.log(LIKELY_RANGES[1]), LIKELY_GRID)
-        told = [self._of_shares(shape, power, LIKELY_SHARES) for power in powers]
+        pairs = [self._of_shares(shape, power, LIKELY_SHARES) for power in powers]
         # Each share stands for those nearer to it than to the next.
         ends = np.concatenate([[0.0], (LIKELY_SHARES[1:] + LIKELY_SHARES[:-1]) / 2, [1.0]])
-        values = np.array([values for values, _ in told]) + np.log(np.diff(ends))
+        values = np.array([values for values, _ in pairs]) + np.log(np.diff(ends))
         weights = np.exp(values - values.max())
         weights /= weights.sum()
         out = []
         for place, share in zip(*np.nonzero(weights > UNLIKELY), strict=True):
-            whole, nugget = float(told[place][1][share]) * self._size**2, float(LIKELY_SHARES[share])
+            whole, nugget = float(pairs[place][1][share]) * self._size**2, float(LIKELY_SHARES[share])
             out.append(
                 (float(weights[place, share]), float(np.exp(powers[place])), whole * nugget, whole * (1 - nugget))
             )

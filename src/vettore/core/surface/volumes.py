@@ -151,10 +151,10 @@ def _planes(corners: Array) -> tuple[Array, Array]:
     share, mean = np.zeros(len(corners)), np.zeros(len(corners))
     over = low >= 0
     share[over], mean[over] = 1.0, corners[over].mean(axis=1)
-    one = (middle <= 0) & (high > 0)
-    a, b, c = low[one], middle[one], high[one]
+    item = (middle <= 0) & (high > 0)
+    a, b, c = low[item], middle[item], high[item]
     tip = c * c / ((c - a) * (c - b))
-    share[one], mean[one] = tip, tip * c / 3
+    share[item], mean[item] = tip, tip * c / 3
     two = (low < 0) & (middle > 0)
     a, b, c = low[two], middle[two], high[two]
     tip = a * a / ((b - a) * (c - a))

@@ -85,13 +85,13 @@ class StudyFigure:
 
     def with_places(self) -> tuple[bytes, tuple[Place, ...], Plotted]:
         """Return the figure as a picture (PNG), where its parts stand on it, and the scale of its plot."""
-        found: list[Any] = []
+        items: list[Any] = []
 
         def look(figure: Any, paper: OnPaper) -> None:
-            found[:] = places_on(figure, *paper)
+            items[:] = places_on(figure, *paper)
 
         picture = drawn(self.draw, sheet_of(self.recipe, dpi=_fine_enough(self.recipe)), "png", look)
-        return picture, found[0], found[1]
+        return picture, items[0], items[1]
 
     def thumbnail(self, pixels: int) -> bytes:
         """Return the figure as a small square picture (PNG)."""

@@ -43,7 +43,7 @@ class InRows:
 
     def place(self) -> None:
         """Give every plot its place."""
-        left, right = ([max(told) for told in self._across(side)] for side in (0, 1))
+        left, right = ([max(values) for values in self._across(side)] for side in (0, 1))
         for _ in range(MOST_TIMES):
             self._set(left, right)
             # A plot of this width may have other figures than before.
@@ -51,20 +51,20 @@ class InRows:
             beyond = [[self._beyond(axes, renderer) for axes in row] for row in self._rows]
             need = [
                 [
-                    max((told[place][side] for told in beyond if place < len(told)), default=0.0)
+                    max((pairs[place][side] for pairs in beyond if place < len(pairs)), default=0.0)
                     for place in range(len(left))
                 ]
                 for side in (0, 1)
             ]
             if all(
-                asked <= has + NEARLY
+                value <= has + NEARLY
                 for pair in zip(need, (left, right), strict=True)
-                for asked, has in zip(*pair, strict=True)
+                for value, has in zip(*pair, strict=True)
             ):
                 break
             left, right = (
-                [max(pair) for pair in zip(has, asked, strict=True)]
-                for has, asked in zip((left, right), need, strict=True)
+                [max(pair) for pair in zip(has, numbers, strict=True)]
+                for has, numbers in zip((left, right), need, strict=True)
             )
 
     def _across(self, side: int) -> list[list[float]]:
@@ -90,7 +90,7 @@ class InRows:
         edge, between = EDGE_POINTS * point, BETWEEN_POINTS * point
         width, height = self._figure.bbox.width, self._figure.bbox.height
         around = [[self._around[axes] for axes in row] for row in self._rows]
-        above, below = ([max(one[side] for one in told) for told in around] for side in (2, 3))
+        above, below = ([max(values[side] for values in numbers) for numbers in around] for side in (2, 3))
         title = self._figure._suptitle
         over_all = 0.0 if title is None else title.get_window_extent().height + between
         wide = (width - 2 * edge - sum(left) - sum(right) - between * (len(left) - 1)) / len(left)

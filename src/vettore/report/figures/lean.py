@@ -100,9 +100,9 @@ def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
         return _with_attributes(made)
     count = 0
 
-    def moved(found: re.Match[str]) -> str:
+    def moved(match: re.Match[str]) -> str:
         nonlocal count
-        value = float(found.group()) + by[count % 2]
+        value = float(match.group()) + by[count % 2]
         count += 1
         return f"{value:.6g}" if abs(value) < 1e6 else repr(value)
 
@@ -115,7 +115,7 @@ def _radius_of(d: str) -> float | None:
     """Return the radius of a disc about 0 that a path draws, or None of any other shape."""
     if d.count("C") != DISC_SEGMENTS or "L" in d:
         return None
-    ends = np.array([float(found) for found in NUMBER.findall(d)]).reshape(-1, 2)[::3]
+    ends = np.array([float(item) for item in NUMBER.findall(d)]).reshape(-1, 2)[::3]
     sizes = np.hypot(*ends.T)
     radius = float(sizes[0])
     return radius if np.all(np.abs(sizes - radius) <= ON_THE_EDGE * radius) else None
@@ -125,7 +125,7 @@ def _thinned(d: str) -> str:
     """Return a long outline without the points that lie on the line between others (Ramer 1972, Douglas & Peucker 1973)."""
     if d.count("L") < LONG or not POLYGON.match(d):
         return d
-    points = np.array([float(found) for found in NUMBER.findall(d)]).reshape(-1, 2)
+    points = np.array([float(item) for item in NUMBER.findall(d)]).reshape(-1, 2)
     kept = np.zeros(len(points), dtype=np.bool_)
     kept[[0, -1]] = True
     waiting = [(0, len(points) - 1)]

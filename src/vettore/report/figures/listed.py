@@ -49,13 +49,13 @@ def figure_names(study: Study) -> tuple[tuple[str, str], ...]:
 def find_figure(study: Study, name: str) -> str:
     """Return the id of what has a figure, by its name or a part of it. Raises DataError for none, or several."""
     names = figure_names(study)
-    found = [of for of, told in names if name.casefold() in told.casefold()]
-    exact = [of for of, told in names if name.casefold() == told.casefold()]
-    if len(exact or found) != 1:
-        told = "; ".join(told for _, told in names) or "none"
-        many = "several figures" if found else "no figure"
+    texts = [of for of, text in names if name.casefold() in text.casefold()]
+    exact = [of for of, word in names if name.casefold() == word.casefold()]
+    if len(exact or texts) != 1:
+        told = "; ".join(label for _, label in names) or "none"
+        many = "several figures" if texts else "no figure"
         raise DataError(f"The study has {many} of “{name}”. It has: {told}.")
-    return (exact or found)[0]
+    return (exact or texts)[0]
 
 
 def _name(study: Study, of: str) -> str:

@@ -118,12 +118,12 @@ def _draw(figure: Any, plots: Sequence[_Small], recipe: FigureRecipe, style: Num
         )
         for small in plots
     ]
-    for axes, told, small in zip(used, decided, plots, strict=True):
-        limit(axes, told, small.scales)
+    for axes, figure_recipe, small in zip(used, decided, plots, strict=True):
+        limit(axes, figure_recipe, small.scales)
         for axis, scale in zip("xy", small.scales, strict=True):
             if scale != "log":
                 axes.locator_params(axis=axis, nbins=MOST_FIGURES)
-        part(axes, told, small.scales)
+        part(axes, figure_recipe, small.scales)
         dress_axes(axes, style, recipe.grid)
     if recipe.title:
         figure.suptitle(recipe.title, fontsize=recipe.type_size * 1.15, x=0.01, ha="left")
@@ -138,11 +138,11 @@ def _draw(figure: Any, plots: Sequence[_Small], recipe: FigureRecipe, style: Num
 def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[Hashable]) -> list[tuple[str, str]]:
     """Return the scales of each plot. Equal limits are of use on equal scales: straight ones, unless all alike have another."""
     own = [scales_of(recipe, plot) for plot in plots]
-    found = []
+    pairs = []
     for kind in kinds:
         x, y = ({scales[axis] for scales, other in zip(own, kinds, strict=True) if other == kind} for axis in (0, 1))
-        found.append((x.pop() if len(x) == 1 else "linear", y.pop() if len(y) == 1 else "linear"))
-    return found
+        pairs.append((x.pop() if len(x) == 1 else "linear", y.pop() if len(y) == 1 else "linear"))
+    return pairs
 
 
 def _draw_small(axes: Any, small: _Small, recipe: FigureRecipe) -> None:
@@ -181,9 +181,9 @@ def _shorten_title(axes: Any) -> None:
 
 def _panel_after(panel: str, by: int) -> str:
     """Return the mark of the panel so many after one: (c) is two after (a). After z come two letters: aa, bb."""
-    found = LETTER.search(panel)
-    if found is None:
+    match = LETTER.search(panel)
+    if match is None:
         return panel
-    first = ord("a" if found.group().islower() else "A")
-    times, place = divmod(ord(found.group()) - first + by, 26)
-    return panel[: found.start()] + chr(first + place) * (times + 1) + panel[found.end() :]
+    first = ord("a" if match.group().islower() else "A")
+    times, place = divmod(ord(match.group()) - first + by, 26)
+    return panel[: match.start()] + chr(first + place) * (times + 1) + panel[match.end() :]

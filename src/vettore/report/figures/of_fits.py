@@ -70,13 +70,13 @@ def fits_of_figure(study: Study, recipe: FigureRecipe) -> tuple[DerivedFit, ...]
 
 def answered(study: Study, fits: Iterable[str]) -> tuple[DerivedFit, ...]:
     """Return those of some fits that have an answer."""
-    found = []
+    result = []
     for identity in fits:
         try:
-            found.append(derive_fit(study, identity))
+            result.append(derive_fit(study, identity))
         except VettoreError:
             continue
-    return tuple(found)
+    return tuple(result)
 
 
 def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -> Layer:
@@ -107,11 +107,11 @@ def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -
 
 def _flags(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[Flag, ...]:
     kept = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
-    found = []
-    for reading in (read(fit, one, kept) for one in kept):
+    flags = []
+    for reading in (read(fit, item, kept) for item in kept):
         words = pennants(fit, reading, style)
-        found += [Flag(text, x, y) for (x, y), text in zip(reading.places, words, strict=False)]
-    return tuple(found)
+        flags += [Flag(text, x, y) for (x, y), text in zip(reading.places, words, strict=False)]
+    return tuple(flags)
 
 
 def _caption(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> str:
@@ -158,10 +158,10 @@ def scales_in_words(plot: Plot, recipe: FigureRecipe) -> str:
     """Say which axes are not straight, and what an inset shows."""
     words = ""
     scales = scales_of(recipe, plot)
-    for scale, told in (("log", "is logarithmic"), ("reciprocal", "is reciprocal")):
+    for scale, text in (("log", "is logarithmic"), ("reciprocal", "is reciprocal")):
         names = [name for name, known in zip("xy", scales, strict=True) if known == scale]
         if names:
-            words += f" The axis of {' and '.join(names)} {told}."
+            words += f" The axis of {' and '.join(names)} {text}."
     words += without_place([(plot, scales)])
     return words + (" The inset shows a part of x larger." if recipe.inset is not None else "")
 

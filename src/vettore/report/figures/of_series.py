@@ -131,7 +131,8 @@ def _caption(series: Series, plot: Plot, recipe: FigureRecipe) -> str:
         words += " Diamonds are values read between the points."
     words += scales_in_words(plot, recipe)
     if series.set_aside:
-        words += f" Open {marks_of(recipe)} are set aside: {name_rows([one.row + 1 for one in series.set_aside], most=12)}."
+        rows = name_rows([aside.row + 1 for aside in series.set_aside], most=12)
+        words += f" Open {marks_of(recipe)} are set aside: {rows}."
     return words
 
 

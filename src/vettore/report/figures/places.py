@@ -66,30 +66,30 @@ def places_on(
         sides = box.x0 / width, 1 - box.y1 / height, box.width / width, box.height / height
         return Place(what, *map(float, sides))
 
-    found = [] if many else _movable(axes, place, Text)
+    places = [] if many else _movable(axes, place, Text)
     frame = place("plot", axes.get_window_extent())
     title = figure._suptitle if many else axes._left_title
     if title is not None and title.get_text():
-        found.append(place("title", title.get_window_extent()))
+        places.append(place("title", title.get_window_extent()))
     else:
         # Where a title would begin.
-        found.append(Place("title", frame.x, 0.0, frame.width, max(frame.y, EDGE)))
-    with_words = [axes] if many else [one for one in figure.axes if one.xaxis.get_label_text()]
+        places.append(Place("title", frame.x, 0.0, frame.width, max(frame.y, EDGE)))
+    with_words = [axes] if many else [axis for axis in figure.axes if axis.xaxis.get_label_text()]
     lowest = with_words[-1] if with_words else axes
-    found.append(place("x title", lowest.xaxis.label.get_window_extent()))
-    found.append(place("y title", axes.yaxis.label.get_window_extent()))
+    places.append(place("x title", lowest.xaxis.label.get_window_extent()))
+    places.append(place("y title", axes.yaxis.label.get_window_extent()))
     below = lowest.get_window_extent()
-    found.append(Place("x axis", frame.x, 1 - float(below.y0) / height, frame.width, EDGE))
-    found.append(Place("y axis", frame.x - EDGE, frame.y, EDGE, frame.height))
+    places.append(Place("x axis", frame.x, 1 - float(below.y0) / height, frame.width, EDGE))
+    places.append(Place("y axis", frame.x - EDGE, frame.y, EDGE, frame.height))
     (x_low, x_high), (y_low, y_high) = axes.get_xlim(), axes.get_ylim()
-    return tuple(found), Plotted(frame, (float(x_low), float(x_high)), (float(y_low), float(y_high)), *scales)
+    return tuple(places), Plotted(frame, (float(x_low), float(x_high)), (float(y_low), float(y_high)), *scales)
 
 
 def _movable(axes: Any, place: Any, text: Any) -> list[Place]:
     """Return where notes, legend and inset stand."""
     notes = [child for child in axes.texts if child.get_gid() not in (PANEL, FLAG)]
-    found = [place(f"note {number}", text.get_window_extent(note)) for number, note in enumerate(notes)]
+    items = [place(f"note {number}", text.get_window_extent(note)) for number, note in enumerate(notes)]
     if axes.get_legend() is not None:
-        found.append(place("legend", axes.get_legend().get_window_extent()))
-    found += [place("inset", inset.get_window_extent()) for inset in axes.child_axes if inset.get_gid() == "inset"]
-    return found
+        items.append(place("legend", axes.get_legend().get_window_extent()))
+    items += [place("inset", inset.get_window_extent()) for inset in axes.child_axes if inset.get_gid() == "inset"]
+    return items

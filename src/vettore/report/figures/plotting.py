@@ -281,9 +281,9 @@ def _draw_legend(axes: Any, recipe: FigureRecipe) -> None:
     """Put the legend where it was dragged to, or into its corner."""
     if recipe.legend == "none":
         return
-    asked: dict[str, Any] = {"loc": recipe.legend, "borderaxespad": 0.6}
+    options: dict[str, Any] = {"loc": recipe.legend, "borderaxespad": 0.6}
     if recipe.legend_at is not None:
-        asked = {"loc": "lower left", "bbox_to_anchor": recipe.legend_at, "borderaxespad": 0.0}
-    legend = axes.legend(**asked, frameon=True, edgecolor=PAPER.rule, framealpha=0.9)
+        options = {"loc": "lower left", "bbox_to_anchor": recipe.legend_at, "borderaxespad": 0.0}
+    legend = axes.legend(**options, frameon=True, edgecolor=PAPER.rule, framealpha=0.9)
     # Where it was dragged to is where it stays: the plot does not give way to it.
     legend.set_in_layout(False)

@@ -39,15 +39,17 @@ def families(first: str) -> list[str]:
 def lacking() -> Iterator[set[str]]:
     """Give a set that holds, after something was drawn under this, the letters that no typeface in use has."""
     letters: set[str] = set()
-    with warnings.catch_warnings(record=True) as told:
+    with warnings.catch_warnings(record=True) as warning_messages:
         warnings.simplefilter("always")
         yield letters
-    for one in told:
-        found = LACKING.match(str(one.message))
-        if found is None:
-            warnings.warn_explicit(one.message, one.category, one.filename, one.lineno)
+    for warning_message in warning_messages:
+        match = LACKING.match(str(warning_message.message))
+        if match is None:
+            warnings.warn_explicit(
+                warning_message.message, warning_message.category, warning_message.filename, warning_message.lineno
+            )
         else:
-            letters.add(chr(int(found.group(1))))
+            letters.add(chr(int(match.group(1))))
 
 
 def find_others(letters: set[str]) -> bool:

@@ -135,10 +135,10 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
 
 
 def _noted(noted: NoteBlock) -> list[str]:
-    told = ["".join(map(_span, line)) for line in noted.lines]
+    texts = ["".join(map(_span, line)) for line in noted.lines]
     if not noted.is_list:
-        return told
-    return [r"\begin{itemize}", *(rf"\item {line}" for line in told), r"\end{itemize}"]
+        return texts
+    return [r"\begin{itemize}", *(rf"\item {line}" for line in texts), r"\end{itemize}"]
 
 
 def _span(span: Span) -> str:

@@ -66,8 +66,8 @@ def _block(block: Block, name: str, files: dict[str, bytes], level: str) -> list
 
 
 def _noted(noted: NoteBlock) -> list[str]:
-    told = ["".join(map(_span, line)) for line in noted.lines]
-    return [f"- {line}" for line in told] if noted.is_list else told
+    texts = ["".join(map(_span, line)) for line in noted.lines]
+    return [f"- {line}" for line in texts] if noted.is_list else texts
 
 
 def _span(span: Span) -> str:

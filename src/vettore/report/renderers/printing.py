@@ -126,8 +126,8 @@ def _frame(size: tuple[float, float], address: str) -> bytes:
 
     Pages are laid out by its size alone, so that the figure itself can be drawn meanwhile.
     """
-    told = f'width="{size[0]:g}mm" height="{size[1]:g}mm"'
-    return f'<svg xmlns="http://www.w3.org/2000/svg" {told}><image href="{address}" {told}/></svg>'.encode()
+    text = f'width="{size[0]:g}mm" height="{size[1]:g}mm"'
+    return f'<svg xmlns="http://www.w3.org/2000/svg" {text}><image href="{address}" {text}/></svg>'.encode()
 
 
 def pictures_here(data: bytes, scale: float) -> tuple[list[Picture], tuple[int, ...]]:

@@ -75,9 +75,9 @@ def columns_of(table: Table, page: float) -> Columns | None:
     Where not all fit on single lines, what the longest words leave is shared out by how much more each column would take
     (CSS 2.1, 17.5.2.2).
     """
-    told = [_of_column(table, place) for place in range(max(map(len, (table.headings, *table.rows))))]
+    values = [_of_column(table, place) for place in range(max(map(len, (table.headings, *table.rows))))]
     for spare in (SPARE, LEAST_SPARE):
-        least, natural = ([spare * column[side] + column[2] for column in told] for side in (0, 1))
+        least, natural = ([spare * column[side] + column[2] for column in values] for side in (0, 1))
         if sum(natural) <= page:
             break
     whole = sum(natural)
@@ -87,7 +87,7 @@ def columns_of(table: Table, page: float) -> Columns | None:
         share = (page - sum(least)) / (whole - sum(least))
         natural = [low + share * (high - low) for low, high in zip(least, natural, strict=True)]
         whole = page
-    return Columns(tuple(100 * one / whole for one in natural), whole if table.matrix else page)
+    return Columns(tuple(100 * value / whole for value in natural), whole if table.matrix else page)
 
 
 def pair_columns(block: Pairs, page: float) -> tuple[float, float]:

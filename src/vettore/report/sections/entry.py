@@ -42,11 +42,11 @@ class Subject:
 
     def by_series(self, blocks: Callable[[Series], Iterable[Block]]) -> tuple[Block, ...]:
         """Return the blocks about each series, under its name where several have some."""
-        told = [(series, tuple(blocks(series))) for series in self.series]
-        told = [(series, some) for series, some in told if some]
-        if len(told) < 2:
-            return tuple(block for _, some in told for block in some)
-        return tuple(block for series, some in told for block in (Heading(series.name), *some))
+        pairs = [(series, tuple(blocks(series))) for series in self.series]
+        pairs = [(series, some) for series, some in pairs if some]
+        if len(pairs) < 2:
+            return tuple(block for _, some in pairs for block in some)
+        return tuple(block for series, some in pairs for block in (Heading(series.name), *some))
 
 
 @dataclass(frozen=True)

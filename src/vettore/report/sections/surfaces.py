@@ -44,11 +44,11 @@ def _surface(subject: Subject, series: Series, recipe: SurfaceRecipe) -> list[Bl
         Paragraph(sentence_of(surface, sites, summits, style)),
         subject.figure(recipe.id),
     ]
-    told = told_of(summits)
-    if told:
+    answer = told_of(summits)
+    if answer:
         rows = tuple(
             (SHAPE_WORDS[summit.shape], summit_place(summit, sites, style), summit_height(summit, sites, style))
-            for summit in told
+            for summit in answer
         )
         blocks.append(Table(("", "at", sites.columns[2].name), rows, words=(0,)))
     looks = tuple(Line(look.what, look.more) for look in looks_of(surface, sites, summits, style))

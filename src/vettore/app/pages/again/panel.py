@@ -44,8 +44,8 @@ class AgainPanel(Column):
         buttons = QWidget()
         line = QHBoxLayout(buttons)
         line.setContentsMargins(0, 0, 0, 0)
-        for one in (self.take, self.save, self.other, self.back):
-            line.addWidget(one)
+        for item in (self.take, self.save, self.other, self.back):
+            line.addWidget(item)
         line.addStretch()
         self.add(self.title, self.trouble, self._columns_title, self._columns, rule(), self._numbers_title)
         self.add(self._numbers, buttons)
@@ -73,8 +73,8 @@ class AgainPanel(Column):
                 )
             ):
                 self._put(row, place, label(words, kind, wrap=place == 0))
-        for one in (self.take, self.save):
-            one.setEnabled(again.made is not None)
+        for item in (self.take, self.save):
+            item.setEnabled(again.made is not None)
 
     def _put(self, row: int, place: int, widget: QLabel) -> None:
         side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
@@ -87,7 +87,7 @@ class AgainPanel(Column):
         for row, question in enumerate(questions):
             combo = self.combos[question.wanted] = QComboBox()
             combo.addItems([NO_COLUMN, *question.there])
-            combo.setCurrentText(question.found)
+            combo.setCurrentText(question.likely)
             combo.setAccessibleName(f"The column of the new file for {question.wanted}")
             combo.activated.connect(
                 lambda _place, wanted=question.wanted, combo=combo: self.column_chosen.emit(

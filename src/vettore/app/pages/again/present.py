@@ -24,7 +24,7 @@ class Question:
     """A column that is needed, what it is called in the new file as far as that is known, and what there is to choose."""
 
     wanted: str
-    found: str
+    likely: str
     there: tuple[str, ...]
     how: str
 
@@ -68,7 +68,7 @@ def work_again(
     trouble, made, lines = "", None, ()
     try:
         made, done = replayed(study, tables, only=series.id, chosen=dict(chosen))
-        table = next((one for one in tables if one.source == made.find_series(series.id).table.source), table)
+        table = next((item for item in tables if item.source == made.find_series(series.id).table.source), table)
         lines = tuple(_line(beside, style) for beside in side_by_side(study, made, done))
     except VettoreError as error:
         trouble = str(error)
@@ -80,7 +80,7 @@ def _questions(study: Study, series: Series, table: Table, chosen: Mapping[str, 
     return tuple(
         Question(
             pairing.wanted,
-            NO_COLUMN if pairing.found is None else there[pairing.found],
+            NO_COLUMN if pairing.number is None else there[pairing.number],
             there,
             "" if pairing.how is None else HOW_WORDS[pairing.how],
         )

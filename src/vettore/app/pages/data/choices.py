@@ -42,8 +42,8 @@ class Choices(QWidget):
         self.join.setToolTip("Join the points by a line in the order of x")
         self.cross.setToolTip("A reading cross with the values under the pointer")
         grid = QGridLayout()
-        for place, one in enumerate((self.log_x, self.log_y, self.join, self.cross)):
-            grid.addWidget(one, place // 2, place % 2)
+        for place, item in enumerate((self.log_x, self.log_y, self.join, self.cross)):
+            grid.addWidget(item, place // 2, place % 2)
         box.addLayout(grid)
 
     def show_log(self, log_x: bool, log_y: bool) -> None:

@@ -39,18 +39,18 @@ class Findings(QStackedWidget):
         self.aside_title, self.aside = section("Set aside"), Pairs()
         self.numbers_title, self.numbers, self.histogram = section("In numbers"), Pairs(), Histogram()
         self.numbers_title.setWordWrap(True)
-        self.told = Column("Findings about the data")
-        self.told.add(section("What came in"), self.source, self.differently, self.follow, self.followed, rule())
-        self.told.add(self.look_title, self.look, self.look_rule)
-        self.told.add(self.aside_title, self.aside, self.aside_rule)
-        self.told.add(self.numbers_title, self.numbers, self.histogram)
-        self.told.add(CopyTable(self._numbers_in_full))
-        self.told.column.addStretch()
+        self.of_series = Column("Findings about the data")
+        self.of_series.add(section("What came in"), self.source, self.differently, self.follow, self.followed, rule())
+        self.of_series.add(self.look_title, self.look, self.look_rule)
+        self.of_series.add(self.aside_title, self.aside, self.aside_rule)
+        self.of_series.add(self.numbers_title, self.numbers, self.histogram)
+        self.of_series.add(CopyTable(self._numbers_in_full))
+        self.of_series.column.addStretch()
         self.first_steps = FirstSteps(show_help)
-        self.addWidget(self.told)
+        self.addWidget(self.of_series)
         self.addWidget(self.first_steps)
         about("data.md#check-how-it-was-read", self.source, self.differently)
-        about("data.md#look-for-what-is-wrong", self.told)
+        about("data.md#look-for-what-is-wrong", self.of_series)
         about("data.md#follow-a-file", self.follow)
 
     def show_series(self, series: Series, column: int) -> None:
@@ -98,7 +98,7 @@ class Findings(QStackedWidget):
         self._session.background.run(
             "numbers",
             lambda: column_numbers(series, place),
-            lambda told: self._tell_numbers(told, column, series.name_and_unit(Role.X)[1]),
+            lambda answer: self._tell_numbers(answer, column, series.name_and_unit(Role.X)[1]),
             lambda sentence: self.numbers.show_pairs([("count", "0"), ("", sentence)]),
         )
 

@@ -29,7 +29,7 @@ class TableHands:
     def _series(self) -> Series | None:
         """The series that the table shows, as the study has it now."""
         shown = self._table.model().series
-        return next((one for one in self._session.study.series if shown is not None and one.id == shown.id), None)
+        return next((each for each in self._session.study.series if shown is not None and each.id == shown.id), None)
 
     def type_cell(self, row: int, place: int, text: str) -> None:
         """Type over a cell, or into the blank row below typed data."""

@@ -50,7 +50,7 @@ class DataPage(Page):
         super().__init__(session, doors)
         self._column = -1
         self._shown: tuple[object, ...] = ()
-        self.asked = Choices(
+        self.choices = Choices(
             {
                 "open": doors.open_file,
                 "paste": lambda: self.bringing.paste(),
@@ -58,22 +58,21 @@ class DataPage(Page):
                 "practice": lambda: self.practice.open(),
             }
         )
-        self.choices = self.asked
         self._build_stage()
         self._listen_to_choices()
-        self.findings = self.told = Findings(session, self._remedy, doors.read_differently, doors.show_help)
-        self.practice = Practice(session, self.plot, self.told)
+        self.findings = Findings(session, self._remedy, doors.read_differently, doors.show_help)
+        self.practice = Practice(session, self.plot, self.findings)
         self.practice.opened.connect(self._begin_practice)
         self.practice.closed.connect(self._leave_practice)
         session.pointed_changed.connect(self._show_pointed)
         session.follower.changed.connect(self.redraw)
 
     def _listen_to_choices(self) -> None:
-        self.asked.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))
-        self.asked.join.clicked.connect(lambda _checked: self.refresh())
-        self.asked.cross.clicked.connect(self._set_cross)
-        for one in (self.asked.log_x, self.asked.log_y):
-            one.clicked.connect(self._set_log)
+        self.choices.hand.currentTextChanged.connect(lambda words: self.plot.set_hand(Hand(words)))
+        self.choices.join.clicked.connect(lambda _checked: self.refresh())
+        self.choices.cross.clicked.connect(self._set_cross)
+        for box in (self.choices.log_x, self.choices.log_y):
+            box.clicked.connect(self._set_log)
 
     def _build_stage(self) -> None:
         self.plot = Plot(self.session.say)
@@ -149,10 +148,12 @@ class DataPage(Page):
         """Show the chosen series."""
         series = self.session.series
         self.stage.setCurrentIndex(0 if series is None else 1)
-        self.asked.dragging.setVisible(series is not None)
+        self.choices.dragging.setVisible(series is not None)
         self.first = self.plot if series is not None else self.welcome.first
         if not self.practice.is_open:
-            self.told.setCurrentWidget(self.told.told if series is not None else self.told.first_steps)
+            self.findings.setCurrentWidget(
+                self.findings.of_series if series is not None else self.findings.first_steps
+            )
         self.table.show_series(series, self.session.style)
         if series is None:
             self.welcome.show_recent(self.doors.recent())
@@ -160,7 +161,7 @@ class DataPage(Page):
         if self._column >= len(series.columns) or self._column < 0:
             self._column = series.place(Role.Y) or 0
         self._show_plot(series)
-        self.told.show_series(series, self._column)
+        self.findings.show_series(series, self._column)
         self.show_rows()
 
     def close_topmost(self) -> bool:
@@ -201,13 +202,13 @@ class DataPage(Page):
             ink,
             None if sigma is None else sigma[rows],
         )
-        self.plot.trace.setVisible(self.asked.join.isChecked())
-        if self.asked.join.isChecked():
+        self.plot.trace.setVisible(self.choices.join.isChecked())
+        if self.choices.join.isChecked():
             used = np.flatnonzero(series.in_use)
             self.plot.trace.set_data(x[used], y[used], ink)
         others = [
-            (one.name, one.x, one.y, self.session.ink(self.session.study.find_series(one.id)))
-            for one in beside(self.session.study, series, self.session.beside)
+            (item.name, item.x, item.y, self.session.ink(self.session.study.find_series(item.id)))
+            for item in beside(self.session.study, series, self.session.beside)
         ]
         self.plot.show_others(others, (series.name, ink))
         shown = (series.key, series.place(Role.X), series.place(Role.Y), tuple(name for name, *_ in others))
@@ -239,7 +240,7 @@ class DataPage(Page):
     def _choose_column(self, place: int) -> None:
         if place >= 0 and place != self._column and self.session.series is not None:
             self._column = place
-            self.told.show_column(self.session.series, self._column)
+            self.findings.show_column(self.session.series, self._column)
 
     def show_rows(self) -> None:
         """Light the chosen rows on plot and table."""
@@ -268,11 +269,11 @@ class DataPage(Page):
         self.plot.cross.set_place(None, "")
 
     def _set_log(self) -> None:
-        self.plot.set_log(self.asked.log_x.isChecked(), self.asked.log_y.isChecked())
+        self.plot.set_log(self.choices.log_x.isChecked(), self.choices.log_y.isChecked())
 
     def _show_log(self, *log: bool) -> None:
         """Follow the scales of the axes, and say which rows have no place on them."""
-        self.asked.show_log(*log)
+        self.choices.show_log(*log)
         series = self.session.series
         for role, on in zip((Role.X, Role.Y), log, strict=True):
             words = without_place(series, role) if on and series is not None else ""

@@ -64,7 +64,7 @@ def set_aside(series: Series) -> Pairs:
 
 def in_numbers(numbers: ColumnNumbers, column: ColumnSettings, x_unit: str, style: NumberStyle) -> Pairs:
     """Return a column in numbers, and how it goes with x."""
-    told = numbers.told
+    told = numbers.description
 
     def unit(value: float | None, digits: int = 5) -> str:
         return f"{style.number(value, digits)} {column.unit}".strip()
@@ -96,13 +96,13 @@ def text_numbers(texts: Iterable[str]) -> Pairs:
     return [("text in", f"{sum(filled)} of {len(filled)} rows")]
 
 
-def beside(study: Study, series: Series, asked: Iterable[str]) -> list[Beside]:
+def beside(study: Study, series: Series, texts: Iterable[str]) -> list[Beside]:
     """Return the series that were asked to stand beside one, in the order of the study."""
-    out, wanted = [], set(asked)
-    for one in study.series:
-        x, y = one.values(Role.X), one.values(Role.Y)
-        if one.id in wanted and one.id != series.id and x is not None and y is not None:
-            out.append(Beside(one.id, one.name, x[one.in_use], y[one.in_use]))
+    out, wanted = [], set(texts)
+    for each in study.series:
+        x, y = each.values(Role.X), each.values(Role.Y)
+        if each.id in wanted and each.id != series.id and x is not None and y is not None:
+            out.append(Beside(each.id, each.name, x[each.in_use], y[each.in_use]))
     return out
 
 

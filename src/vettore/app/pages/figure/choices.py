@@ -75,7 +75,7 @@ class FigureChoices(Column):
         self.preset.addItems([*SIZES, OWN_SIZE])
         self.preset.setAccessibleName("What the figure is for")
         self.preset.activated.connect(lambda _place: self.preset_chosen.emit(self.preset.currentText()))
-        sizes = [(words, self._size(name, told)) for words, name, told in self._sizes()]
+        sizes = [(words, self._size(name, text)) for words, name, text in self._sizes()]
         self.add(section("Size"), fields(("for", self.preset), *sizes))
         for axis in "xy":
             self._add_axis(axis)
@@ -175,19 +175,19 @@ class FigureChoices(Column):
         self._show_rows(rows, ("palette", "points_colour", "curve_colour", "mark", "mark_size", "line_width"))
         self.add(section("Look"), rows, self.serif, rule())
 
-    def _combo(self, name: str, words: dict[str, str], told: str) -> QComboBox:
+    def _combo(self, name: str, words: dict[str, str], text: str) -> QComboBox:
         combo = QComboBox()
         combo.addItems(list(words))
-        combo.setAccessibleName(told)
+        combo.setAccessibleName(text)
         combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         combo.setMinimumContentsLength(5)
         combo.activated.connect(lambda _place: self.chosen.emit(name, words[combo.currentText()]))
         self.combos[name] = (combo, words)
         return combo
 
-    def _size(self, name: str, told: str) -> QLineEdit:
+    def _size(self, name: str, text: str) -> QLineEdit:
         field = self.fields[name] = QLineEdit()
-        field.setAccessibleName(told)
+        field.setAccessibleName(text)
         field.editingFinished.connect(lambda: field.isModified() and self.size_typed.emit(name, field.text()))
         return field
 

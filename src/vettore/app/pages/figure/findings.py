@@ -34,8 +34,8 @@ class FigureFindings(Column):
         self.add(section("Save it"))
         self.saves = {}
         for ending, words in FORMATS.items():
-            told = f"Save the figure as {words}"
-            self.saves[ending] = button(words, lambda ending=ending: self.save_asked.emit(ending), "", told)
+            text = f"Save the figure as {words}"
+            self.saves[ending] = button(words, lambda ending=ending: self.save_asked.emit(ending), "", text)
             self.add(self.saves[ending])
         self.data = QCheckBox("with its data beside it")
         self.data.setToolTip("The rows, and each drawn curve with its band, as CSV beside the figure")

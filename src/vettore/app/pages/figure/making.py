@@ -113,10 +113,10 @@ def style_text(recipe: FigureRecipe) -> str:
 def with_style(recipe: FigureRecipe, text: str) -> FigureRecipe:
     """Return the recipe with the look of a style's text. Raises VettoreError in a sentence."""
     try:
-        told = json.loads(text)
-        if not isinstance(told, dict) or told.get("vettore figure style") != 1:
+        answer = json.loads(text)
+        if not isinstance(answer, dict) or answer.get("vettore figure style") != 1:
             raise VettoreError("The file holds no style of a figure.")
-        look = {name: told[name] for name in LOOKS if name in told}
+        look = {name: answer[name] for name in LOOKS if name in answer}
         whole = {**msgspec.to_builtins(recipe), **look}
         return msgspec.convert(whole, FigureRecipe)
     except (ValueError, msgspec.ValidationError, RecursionError) as error:

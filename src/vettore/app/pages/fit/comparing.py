@@ -67,10 +67,10 @@ class Comparing:
             refused = [f"{entry.name}: {entry.refusal}" for entry in entries if entry.fit is None]
             if refused:
                 raise DataError(" ".join(refused))
-            return entries, compare({one.name: one.fit.result for one in entries if one.fit})
+            return entries, compare({item.name: item.fit.result for item in entries if item.fit})
 
         self._session.background.run(
-            "compare", work, lambda found: self.comparison.show_compared(series, *found), self.comparison.refuse
+            "compare", work, lambda result: self.comparison.show_compared(series, *result), self.comparison.refuse
         )
 
     def open_ladder(self) -> None:
@@ -79,7 +79,7 @@ class Comparing:
         if series is None or recipe is None:
             return
         try:
-            found: Ladder = ladder(
+            result: Ladder = ladder(
                 {
                     entry.key: entry.fit.result
                     for entry in self._filler.entries
@@ -90,7 +90,7 @@ class Comparing:
             self._session.say(str(error), "bad")
             return
         self.ladder.show_ladder(
-            found, recipe.degree if isinstance(recipe, PolynomialFit) else -1, self._session.style
+            result, recipe.degree if isinstance(recipe, PolynomialFit) else -1, self._session.style
         )
 
     def refresh(self) -> None:

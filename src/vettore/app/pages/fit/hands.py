@@ -35,7 +35,7 @@ class Hands:
         strip.shaped.connect(self.shape)
         strip.released.connect(self._let_go)
         strip.held.connect(self.turn_hold)
-        strip.asked.connect(self.ask_coefficient)
+        strip.requested.connect(self.ask_coefficient)
         strip.refit.connect(self.refit)
         grips.pulled.connect(self.pull)
         grips.released.connect(self._let_go)
@@ -140,7 +140,7 @@ class Hands:
         if self.fit is None:
             return None
         recipe = self.fit.recipe
-        limits = next(((low, high) for one, low, high in recipe.limits if one == name), (None, None))
+        limits = next(((low, high) for text, low, high in recipe.limits if text == name), (None, None))
         model = CATALOGUE.get(recipe.model)
         meanings = {}
         if model is not None:
@@ -165,7 +165,7 @@ class Hands:
         held = {**dict(recipe.hold)}
         held.pop(name, None)
         limits = [limit for limit in recipe.limits if limit[0] != name]
-        start = [one for one in recipe.start if one[0] != name]
+        start = [pair for pair in recipe.start if pair[0] != name]
         if hold:
             held[name] = value
         else:
@@ -213,7 +213,7 @@ class Hands:
         if self.fit is not None and self._pulls is not None and curve is not None:
             values = self._shaping.values if self._shaping else values_of(self.fit)
             self._grips_shown = self._pulls.places(values, curve)
-        self.grips.set_grips([(one.x, one.y, one.name) for one in self._grips_shown])
+        self.grips.set_grips([(placed.x, placed.y, placed.name) for placed in self._grips_shown])
 
     def pull(self, place: int, x: float, y: float) -> None:
         """Pull a grip to a point of the plot; the coefficients that it stands for follow."""

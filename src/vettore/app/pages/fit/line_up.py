@@ -65,7 +65,7 @@ class LineUpFiller(QObject):
 
     def _hide(self, key: Key) -> None:
         self.hidden.add(key)
-        self.pinned = [one for one in self.pinned if one != key]
+        self.pinned = [number for number in self.pinned if number != key]
         self.arrange()
 
     def _show_hidden(self) -> None:
@@ -96,10 +96,10 @@ class LineUpFiller(QObject):
         def stopped() -> bool:
             return self._filled != filled
 
-        def done(found: tuple[Entry, ...]) -> None:
+        def done(entries: tuple[Entry, ...]) -> None:
             if stopped():
                 return
-            self.entries += found
+            self.entries += entries
             self.arrange()
             if self._waiting:
                 now, self._waiting = tuple(self._waiting[:AT_ONCE]), self._waiting[AT_ONCE:]
@@ -122,13 +122,13 @@ class LineUpFiller(QObject):
         self._ranked = tuple(ranked(self.entries))
         order = list(self._ranked)
         if self.by_complexity:
-            order.sort(key=lambda one: (_coefficients(one.entry), isinstance(one.entry.key, str)))
-        there = {one.entry.key for one in order}
+            order.sort(key=lambda item: (_coefficients(item.entry), isinstance(item.entry.key, str)))
+        there = {each.entry.key for each in order}
         self.pinned = [key for key in self.pinned if key in there or self._waiting]
         hidden = self.hidden & there
-        order = [one for one in order if one.entry.key not in hidden]
+        order = [entry for entry in order if entry.entry.key not in hidden]
         # Pinned models first, in the order of pinning.
-        order.sort(key=lambda one: self.pinned.index(one.entry.key) if one.entry.key in self.pinned else MOST)
+        order.sort(key=lambda first: self.pinned.index(first.entry.key) if first.entry.key in self.pinned else MOST)
         self.candidates = [self._candidate(one) for one in order]
         shown = in_view(self.candidates, self._chosen())
         self._panel.show_state(len(self.pinned), len(hidden), len(self.candidates) - len(shown))
@@ -142,8 +142,8 @@ class LineUpFiller(QObject):
         if not self._waiting:
             self.filled.emit()
 
-    def _candidate(self, one: Ranked) -> Candidate:
-        entry, style = one.entry, self._session.style
+    def _candidate(self, item: Ranked) -> Candidate:
+        entry, style = item.entry, self._session.style
         figures = ""
         if entry.fit is not None:
             result = entry.fit.result
@@ -154,10 +154,10 @@ class LineUpFiller(QObject):
             key=entry.key,
             name=entry.name,
             curve=entry.fit.result.curve if entry.fit else None,
-            weight=one.weight,
+            weight=item.weight,
             refusal=entry.refusal,
-            equal=one.equal,
-            note="a curve above" if entry.fit and not one.weight and is_own(entry) else None,
+            equal=item.equal,
+            note="a curve above" if entry.fit and not item.weight and is_own(entry) else None,
             pinned=entry.key in self.pinned,
             formula=entry.fit.result.formula if entry.fit else "",
             figures=figures,
@@ -168,7 +168,7 @@ class LineUpFiller(QObject):
         """Return the simplest of the models that are equally good, once all have been tried."""
         if self._waiting:
             return None
-        return next((one.entry for one in self._ranked if one.entry.fit is not None and one.weight), None)
+        return next((item.entry for item in self._ranked if item.entry.fit is not None and item.weight), None)
 
 
 def in_view(candidates: list[Candidate], chosen: Key) -> list[Candidate]:

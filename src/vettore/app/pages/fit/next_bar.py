@@ -30,10 +30,10 @@ HEIGHT = 58
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class PlanAndSentence:
     """What the strip shows, and the sentence beside it."""
 
-    told: WhereNext
+    where_next: WhereNext
     sentence: str
 
 
@@ -43,14 +43,14 @@ class NextStrip(QWidget):
     def __init__(self, plot: Plot) -> None:
         super().__init__()
         self._plot = plot
-        self.told: WhereNext | None = None
+        self.where_next: WhereNext | None = None
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName("How much less the ± would be by a row more, over x")
         plot.upper.vb.sigXRangeChanged.connect(lambda *_range: self.update())
 
-    def show_told(self, told: WhereNext | None) -> None:
+    def show_told(self, where_next: WhereNext | None) -> None:
         """Show what was found, or nothing."""
-        self.told = told
+        self.where_next = where_next
         self.update()
 
     def across(self, x: float) -> float:
@@ -59,7 +59,7 @@ class NextStrip(QWidget):
         return float(self.mapFrom(self.window(), self._plot.mapTo(self.window(), place)).x())
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        if self.told is None:
+        if self.where_next is None:
             return
         with painting(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -69,11 +69,11 @@ class NextStrip(QWidget):
             )
             area = QRectF(left.x(), 4, frame.width(), HEIGHT - 20)
             painter.fillRect(area, colour("plot_ground"))
-            gain = 1 - self.told.standard_error / self.told.now
+            gain = 1 - self.where_next.standard_error / self.where_next.now
             most = max(float(np.max(gain)), 1e-12)
             line = [
                 QPointF(self.across(x), area.bottom() - area.height() * share / most)
-                for x, share in zip(self.told.x.tolist(), np.maximum(gain, 0.0).tolist(), strict=True)
+                for x, share in zip(self.where_next.x.tolist(), np.maximum(gain, 0.0).tolist(), strict=True)
             ]
             painter.setClipRect(area.adjusted(0, 0, 0, 16))
             under = QPolygonF([QPointF(line[0].x(), area.bottom()), *line, QPointF(line[-1].x(), area.bottom())])
@@ -92,10 +92,10 @@ class NextStrip(QWidget):
 
     def _mark_plan(self, painter: QPainter, area: QRectF) -> None:
         """Mark the places of the plan beneath the strip; those at one place stand above each other as a number."""
-        assert self.told is not None
+        assert self.where_next is not None
         painter.setFont(sans(SIZES.small))
-        for x in sorted(set(self.told.plan)):
-            at, times = self.across(x), self.told.plan.count(x)
+        for x in sorted(set(self.where_next.plan)):
+            at, times = self.across(x), self.where_next.plan.count(x)
             painter.setPen(QPen(colour("accent"), 1.6))
             painter.drawLine(QPointF(at, area.top()), QPointF(at, area.bottom()))
             painter.setBrush(colour("accent"))
@@ -186,18 +186,21 @@ class NextBar(QWidget):
         log, price = bool(self._plot.framing.log[0]), self.price.text()
         rows, target, style = self.rows.value(), read_number(self.wanted.text()), self._session.style
 
-        def work() -> Found:
-            told = plan_next(fit, improve, rows, price, log)
-            sentence = where_next_in_words(fit, called, unit, told, style)
+        def work() -> PlanAndSentence:
+            where_next = plan_next(fit, improve, rows, price, log)
+            sentence = where_next_in_words(fit, called, unit, where_next, style)
             if price.strip():
                 sentence += f" That gains most for its price, {price.strip()} a row."
             if target is not None and target > 0 and called != "all coefficients":
                 needed = rows_needed(fit.result, places_of(fit, log), improve, target)
                 sentence += " " + rows_needed_in_words(target, unit, *needed, style)
-            return Found(told, sentence)
+            return PlanAndSentence(where_next, sentence)
 
         self._session.background.run(
-            "next", work, lambda found: self._show(found.told, found.sentence), lambda words: self._show(None, words)
+            "next",
+            work,
+            lambda result: self._show(result.where_next, result.sentence),
+            lambda words: self._show(None, words),
         )
 
     def _keep(self) -> None:
@@ -222,7 +225,7 @@ class NextBar(QWidget):
         )
         self._session.do("keep a plan", keep(study, plan))
 
-    def _show(self, told: WhereNext | None, sentence: str) -> None:
+    def _show(self, where_next: WhereNext | None, sentence: str) -> None:
         self.sentence.setText(sentence)
-        self.strip.show_told(told)
+        self.strip.show_told(where_next)
         self.strip.setAccessibleDescription(sentence)

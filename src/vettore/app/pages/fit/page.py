@@ -44,10 +44,10 @@ class FitPage(Page):
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
         self.deciding = Deciding(session, self._say_refusal)
-        self.choices = self.asked = Choices(
+        self.choices = Choices(
             {"another": self.deciding.add_another, "several": self.fit_several, "formula": self.open_bench}
         )
-        self.panel, self.how = self.asked.panel, self.asked.how
+        self.panel, self.how = self.choices.panel, self.choices.how
         self.line_up = self.panel.line_up
         self.filler = LineUpFiller(session, self.panel, self.deciding.chosen_key)
         self.comparing = Comparing(session, self.filler, self.deciding.present_recipe, self.choose)
@@ -60,7 +60,7 @@ class FitPage(Page):
         self.hands = Hands(self.deciding, self.strip, self.plot, self.drawn.grips)
         self.comparing.set_stage(self.drawn)
         self.over = OverStage(session, self.drawn, self.filler, self.deciding.chosen_key, self.choose)
-        self.findings = self.told = FitFindings(session, self.preview_without, self.deciding.take_better)
+        self.findings = FitFindings(session, self.preview_without, self.deciding.take_better)
         self._listen()
 
     @property
@@ -83,9 +83,9 @@ class FitPage(Page):
         panel.degrees_asked.connect(self.comparing.open_ladder)
         panel.more_asked.connect(self.over.open_sheet)
         self._waiting.timeout.connect(self.drawn.searching.show)
-        self.told.next_asked.connect(lambda: self.drawn.ask_next(self.fit))
-        self.told.replayed.connect(self.hands.show_step)
-        self.bench.asked.connect(self.fit_own)
+        self.findings.next_asked.connect(lambda: self.drawn.ask_next(self.fit))
+        self.findings.replayed.connect(self.hands.show_step)
+        self.bench.requested.connect(self.fit_own)
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
         self.drawn.without.closed.connect(self.drawn.leave_preview)
@@ -103,7 +103,7 @@ class FitPage(Page):
         if series is None:
             self.deciding.fit = None
             self.hands.let_fit_go()
-            self.told.show_fit(None, "")
+            self.findings.show_fit(None, "")
             self.filler.clear()
             return
         recipe = self.deciding.recipe(series)
@@ -112,7 +112,7 @@ class FitPage(Page):
         self.show_rows()
         self.bench.show_series()
         self.how.show_recipe(series, recipe, self.session.style)
-        self.asked.another.setEnabled(self.session.curve is not None)
+        self.choices.another.setEnabled(self.session.curve is not None)
         self._begin(series, recipe)
 
     def _begin(self, series: Series, recipe: AnyFit) -> None:
@@ -147,7 +147,7 @@ class FitPage(Page):
         self._done_waiting()
         self.drawn.show_fit(fit)
         self.hands.take_fit(fit)
-        self.told.show_fit(fit, "")
+        self.findings.show_fit(fit, "")
         self.how.show_checks(fit.recipe, fit.checks)
         self.readings.show_fit(fit)
         self.drawn.show_next(fit)
@@ -158,7 +158,7 @@ class FitPage(Page):
         self._done_waiting()
         self.hands.let_fit_go()
         self.drawn.refuse(sentence)
-        self.told.show_fit(None, sentence)
+        self.findings.show_fit(None, sentence)
         self.readings.show_fit(None)
         self.drawn.show_next(None)
 
@@ -168,7 +168,7 @@ class FitPage(Page):
             kept = self.drawn.kept.of(self.session.study, self.fit)
             present = self.readings.present()
             self.plot.pennants.set_flags(flags_of(self.fit, kept, present, self.session.style))
-            self.told.show_present(present, self.readings.refusals)
+            self.findings.show_present(present, self.readings.refusals)
 
     def _suggest(self) -> None:
         """Show the simplest of the equally good models while the user has chosen none."""
@@ -271,9 +271,9 @@ class FitPage(Page):
         if fit is None:
             return
 
-        def done(found: Without) -> None:
-            self.plot.ghost.set_curve(found.then.curve)
-            self.drawn.without.show_without(found)
+        def done(without: Without) -> None:
+            self.plot.ghost.set_curve(without.then.curve)
+            self.drawn.without.show_without(without)
             # So that the plot stays large.
             self.readings.hide()
 

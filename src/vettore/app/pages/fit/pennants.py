@@ -24,7 +24,7 @@ class ReadingsOfFit:
         """Return what the kept readings of a fit say; a fit that is not kept has none."""
         kept = study.readings_of(fit.recipe.id) if fit.recipe.id else ()
         if self._known[0] is not fit or self._known[1] != kept:
-            self._known = (fit, kept, [read(fit, one, kept) for one in kept])
+            self._known = (fit, kept, [read(fit, reading, kept) for reading in kept])
         return self._known[2]
 
 
@@ -33,7 +33,7 @@ def flags_of(
 ) -> list[Flag]:
     """Return the pennants of kept readings and of what is being read."""
     out: list[Flag] = []
-    for reading, is_kept in [*((one, True) for one in kept), *((one, False) for one in present)]:
+    for reading, is_kept in [*((item, True) for item in kept), *((each, False) for each in present)]:
         if fit.curve is not None:
             words = pennants(fit, reading, style)
             out += [(x, y, text, is_kept) for (x, y), text in zip(reading.places, words, strict=False)]

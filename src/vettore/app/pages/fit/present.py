@@ -109,16 +109,16 @@ def equation_of(fit: DerivedFit, shaped: Mapping[str, float] | None, style: Numb
     at_zero = any(coefficient.value == 0.0 for coefficient in fit.result.coefficients.values())
     spread = float(np.ptp(fit.result.y)) if at_zero and fit.result.n else 1.0
     chips = {}
-    for (name, one), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
-        value, error = style.with_error(one.value, one.standard_error)
-        number = one.value
-        if shaped is not None and shaped[name] != one.value:
+    for (name, item), unit in zip(fit.result.coefficients.items(), coefficient_units(fit), strict=True):
+        value, error = style.with_error(item.value, item.standard_error)
+        number = item.value
+        if shaped is not None and shaped[name] != item.value:
             number = shaped[name]
             value, error = style.number(number, 5), ""
-        known = error if one.standard_error is not None else ""
-        spoken = f"{name} is {value} {unit}, {'held' if one.held else f'± {error}'}"
+        known = error if item.standard_error is not None else ""
+        spoken = f"{name} is {value} {unit}, {'held' if item.held else f'± {error}'}"
         chips[name] = Chip(
-            f"{value} {unit}".strip(), known, number, step_of(one, spread), one.held, one.at_limit, spoken
+            f"{value} {unit}".strip(), known, number, step_of(item, spread), item.held, item.at_limit, spoken
         )
     return Equation(
         renamed(left, short),

@@ -108,7 +108,7 @@ class FunctionAnswer:
     ``used`` are the points (k, 3) of a fixed number of strips: x, value, and by how much it counts.
     """
 
-    asked: FunctionAsked
+    function: FunctionAsked
     area: FunctionArea
     rungs: tuple[Rung, ...]
     curve: FormulaCurve
@@ -122,7 +122,7 @@ class FunctionAnswer:
         """What the area lies under: what the rule puts in place of the function, or the function itself."""
         if not len(self.used):
             return self.curve
-        return joined(self.asked.rule, self.area.edges, self.used[:, 1])
+        return joined(self.function.rule, self.area.edges, self.used[:, 1])
 
 
 Asked = AreaAsked | FunctionAsked

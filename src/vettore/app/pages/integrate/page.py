@@ -168,8 +168,8 @@ class IntegratePage(Page):
         if series is None or recipe is None:
             return
 
-        def done(found: tuple[int, object]) -> None:
-            count, made = found
+        def done(pair: tuple[int, object]) -> None:
+            count, made = pair
             if not count:
                 self.session.say("No peak stands out of the scatter of these points.")
                 return

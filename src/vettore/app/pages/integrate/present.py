@@ -116,7 +116,7 @@ def present(
     style: NumberStyle,
 ) -> View:
     """Return how a state is shown; ``curve`` is the chosen fit, ``answer`` and ``refusal`` what was worked out for it."""
-    series = next((one for one in study.series if one.id == state.series), None)
+    series = next((each for each in study.series if each.id == state.series), None)
     recipe = state.area(study)
     of_function = isinstance(answer, FunctionAnswer)
     invites = ""
@@ -268,7 +268,7 @@ def _settles(steps: tuple[Settling, ...], area: SampledArea, style: NumberStyle)
 
 
 def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
-    area, asked = answer.area, answer.asked
+    area, function = answer.area, answer.function
     error = "" if area.error is None else f"error below {style.number(area.error, 2)}"
     digits = 12 if area.error is not None and area.error < SURE * abs(area.area) else 8
     last = answer.rungs[-1].extrapolated if answer.rungs else None
@@ -278,7 +278,7 @@ def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
         number=style.number(area.area, digits) if area.settled else "not settled",
         unit=error if area.settled else area.message,
         pairs=(
-            ("function", asked.formula),
+            ("function", function.formula),
             ("strips", str(area.strips)),
             ("evaluations", str(area.evaluations)),
             *((("", area.message),) if area.settled else ()),
@@ -291,7 +291,7 @@ def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
             )
             for rung in answer.rungs[-MOST_RUNGS:]
         ),
-        settles="" if last is None else f"The rungs lead to {style.number(last, 10)} ({asked.rule} rule).",
+        settles="" if last is None else f"The rungs lead to {style.number(last, 10)} ({function.rule} rule).",
         drawing=Drawing(
             area.edges if area.error is None else ends,
             answer.shape_of,
@@ -300,7 +300,7 @@ def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
             curve=answer.curve,
             home=(x, answer.y),
             points=(answer.used[:, 0], answer.used[:, 1]),
-            what=asked,
+            what=function,
         ),
         headings=POINTS,
         strips=tuple(

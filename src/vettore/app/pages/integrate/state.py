@@ -56,5 +56,5 @@ class State:
 
     def function(self, study: Study) -> FunctionRecipe | None:
         """Return the kept function that is typed, if it is one."""
-        asked = (self.typed.formula, self.typed.start, self.typed.end)
-        return next((known for known in study.functions if (known.formula, known.start, known.end) == asked), None)
+        texts = (self.typed.formula, self.typed.start, self.typed.end)
+        return next((known for known in study.functions if (known.formula, known.start, known.end) == texts), None)

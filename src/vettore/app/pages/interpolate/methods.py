@@ -65,8 +65,10 @@ class Methods:
             return
         self._tried = tried
         candidates = [
-            Candidate(one.key, one.name, one.curve, refusal=one.about, note=one.note, pinned=one.key in self.pinned)
-            for one in offered(tried, self._session.style)
+            Candidate(
+                item.key, item.name, item.curve, refusal=item.about, note=item.note, pinned=item.key in self.pinned
+            )
+            for item in offered(tried, self._session.style)
         ]
         method = self._session.study.interpolant_of(series.id).method
         self._line_up.show_candidates(candidates, (x[series.in_use], y[series.in_use]), method, self._session.style)
@@ -79,14 +81,14 @@ class Methods:
             self._plot.take_away(item)
         self._lines = []
         entries = []
-        pinned = [one for one in self._tried if one.key in self.pinned and one.curve is not None]
-        for place, one in enumerate(pinned):
+        pinned = [tried for tried in self._tried if tried.key in self.pinned and tried.curve is not None]
+        for place, each in enumerate(pinned):
             ink = theme().series[(place + 2) % len(theme().series)]
             line = CurveLine(ink=ink)
-            line.set_curve(one.curve)
+            line.set_curve(each.curve)
             self._plot.put(line, 4)
             self._lines.append(line)
-            entries.append((METHODS[one.key].name, ink))
+            entries.append((METHODS[each.key].name, ink))
         first = [(chosen.method.name, theme().fit)] if chosen is not None else []
         self._plot.legend.set_entries([*first, *entries] if entries else [])
 

@@ -40,15 +40,14 @@ class InterpolatePage(Page):
         super().__init__(session, doors)
         self.curve: Interpolant | None = None
         self._shown: tuple[object, ...] = ()
-        self.asked = Choices()
-        self.choices = self.asked
+        self.choices = Choices()
         self._build_stage()
-        self.methods = Methods(session, self.asked.methods, self.plot, lambda: self.curve)
-        self.findings = self.told = Findings(self.show_working)
-        self.asked.chosen.connect(self.choose)
-        self.asked.pinned.connect(self.methods.turn_pin)
-        self.asked.changed.connect(lambda words, fields: self._change(words, **fields))
-        self.asked.refused.connect(lambda sentence: session.say(sentence, "bad"))
+        self.methods = Methods(session, self.choices.methods, self.plot, lambda: self.curve)
+        self.findings = Findings(self.show_working)
+        self.choices.chosen.connect(self.choose)
+        self.choices.pinned.connect(self.methods.turn_pin)
+        self.choices.changed.connect(lambda words, fields: self._change(words, **fields))
+        self.choices.refused.connect(lambda sentence: session.say(sentence, "bad"))
 
     def _build_stage(self) -> None:
         self.plot = Plot(self.session.say)
@@ -84,11 +83,11 @@ class InterpolatePage(Page):
         if series is None:
             self.curve = None
             self.methods.forget()
-            self.asked.methods.show_candidates([], (np.empty(0), np.empty(0)), "", self.session.style)
+            self.choices.methods.show_candidates([], (np.empty(0), np.empty(0)), "", self.session.style)
             return
         self._show_points(series)
         recipe = self.session.study.interpolant_of(series.id)
-        self.asked.show_recipe(recipe, series.sigma is not None, self.session.style)
+        self.choices.show_recipe(recipe, series.sigma is not None, self.session.style)
         self.session.background.run(
             "interpolate",
             lambda: derive_interpolant(series, recipe).get_ready(),
@@ -169,7 +168,7 @@ class InterpolatePage(Page):
         self.plot.dress(self.session.style)
         self.plot.set_titles(series.label(Role.X), series.label(Role.Y))
         x_name, x_unit = series.name_and_unit(Role.X)
-        self.bar.asked.setText(f"At {named(x_name if len(x_name) <= LONGEST_NAME else 'x', x_unit)} =")
+        self.bar.question.setText(f"At {named(x_name if len(x_name) <= LONGEST_NAME else 'x', x_unit)} =")
         self.bar.show_series()
         if x is None or y is None:
             return
@@ -195,9 +194,9 @@ class InterpolatePage(Page):
         self.plot.line.set_curve(curve)
         recipe = self.session.study.interpolant_of(series.id)
         if curve.method.key == "smoothing" and recipe.penalty is None:
-            self.asked.show_found(curve.penalty)
+            self.choices.show_found(curve.penalty)
         view = present(series, recipe, curve, self.session.style)
-        self.told.show_view(view)
+        self.findings.show_view(view)
         self.plot.pennants.set_flags(list(view.flags))
         self.methods.draw_beside()
         self.session.say("", "status")
@@ -208,4 +207,4 @@ class InterpolatePage(Page):
         self.plot.pennants.set_flags([])
         self.refusal.setText(sentence)
         self.refusal.show()
-        self.told.show_view(View(sentence))
+        self.findings.show_view(View(sentence))

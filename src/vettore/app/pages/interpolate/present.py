@@ -93,9 +93,9 @@ def doubts_of(curve: Interpolant, unit: str, style: NumberStyle) -> tuple[tuple[
 def offered(tried: tuple[Tried, ...], style: NumberStyle) -> list[Offered]:
     """Return the methods with what each misses when a point is left out, the closest first, the impossible last."""
 
-    def rank(one: Tried) -> tuple[bool, float]:
-        error = None if one.curve is None else one.curve.left_out_error
-        return one.curve is None, math.inf if error is None else error
+    def rank(item: Tried) -> tuple[bool, float]:
+        error = None if item.curve is None else item.curve.left_out_error
+        return item.curve is None, math.inf if error is None else error
 
     def note(curve: Interpolant | None) -> str:
         if curve is None:
@@ -104,13 +104,13 @@ def offered(tried: tuple[Tried, ...], style: NumberStyle) -> list[Offered]:
 
     return [
         Offered(
-            one.key,
-            METHODS[one.key].name,
-            note(one.curve),
-            one.refusal or METHODS[one.key].use,
-            one.curve,
+            each.key,
+            METHODS[each.key].name,
+            note(each.curve),
+            each.refusal or METHODS[each.key].use,
+            each.curve,
         )
-        for one in sorted(tried, key=rank)
+        for each in sorted(tried, key=rank)
     ]
 
 

@@ -50,7 +50,7 @@ class PolynomialPage(Page):
         self.shelf.turned.connect(self.refresh)
         self.shelf.fit_asked.connect(self.add_from_fit)
         self._build_stage()
-        self.findings = self.told = Findings(self.fit_shape, self.keep_function, self.remove)
+        self.findings = Findings(self.fit_shape, self.keep_function, self.remove)
 
     def _build_stage(self) -> None:
         self.strip = PolynomialStrip()
@@ -88,9 +88,9 @@ class PolynomialPage(Page):
     def refresh(self) -> None:
         """Show the shelf, and the chosen polynomial of it."""
         shelf = shelf_of(self.session.study)
-        if not any(one.recipe.id == self._chosen for one in shelf):
+        if not any(shelved.recipe.id == self._chosen for shelved in shelf):
             self._chosen = shelf[-1].recipe.id if shelf else ""
-        self.shown = next((one for one in shelf if one.recipe.id == self._chosen), None)
+        self.shown = next((item for item in shelf if item.recipe.id == self._chosen), None)
         self.shelf.show_shelf(shelf, self.shown, self.session.style)
         curve = self.session.curve
         self.shelf.from_fit.setEnabled(curve is not None and not curve.formula)
@@ -123,7 +123,7 @@ class PolynomialPage(Page):
             self.plot.show_home(x, p(x), with_zero=True)
         self.turns.set_turns(list(view.marks))
         self._show_grips(() if p.is_zero else p.root_list)
-        self.told.show_view(view, shelved.letter)
+        self.findings.show_view(view, shelved.letter)
         self.evaluate()
         self.session.say("", "status")
 
@@ -137,7 +137,7 @@ class PolynomialPage(Page):
         except DataError as error:
             self._refuse(str(error))
             at = []
-        self.told.show_values(self.shown.letter, *values_at(self.shown, at, self.session.style))
+        self.findings.show_values(self.shown.letter, *values_at(self.shown, at, self.session.style))
 
     # What is done by hand.
 

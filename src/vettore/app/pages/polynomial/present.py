@@ -129,10 +129,10 @@ class Made:
     fit: str = ""
 
 
-def from_two(sign: str, one: Shelved, other: Shelved, style: NumberStyle) -> Made:
+def from_two(sign: str, shelved: Shelved, other: Shelved, style: NumberStyle) -> Made:
     """Return what an operation makes of two polynomials. Raises VettoreError, as for a division by zero."""
-    p, q = one.polynomial, other.polynomial
-    name = f"{one.letter} {sign} {other.letter}" if sign != "gcd" else f"gcd({one.letter}, {other.letter})"
+    p, q = shelved.polynomial, other.polynomial
+    name = f"{shelved.letter} {sign} {other.letter}" if sign != "gcd" else f"gcd({shelved.letter}, {other.letter})"
     if sign == "÷":
         quotient, rest = divmod(p, q)
         return Made(quotient, f"rest {polynomial_text(rest, style)}", name)
@@ -146,9 +146,9 @@ def from_two(sign: str, one: Shelved, other: Shelved, style: NumberStyle) -> Mad
     return Made(operations[sign](), "", name)
 
 
-def from_one(key: str, one: Shelved, by: float, style: NumberStyle) -> Made:
+def from_one(key: str, shelved: Shelved, by: float, style: NumberStyle) -> Made:
     """Return the slope, the area from 0, or the polynomial with x shifted ``by`` so much."""
-    p, letter = one.polynomial, one.letter
+    p, letter = shelved.polynomial, shelved.letter
     if key == "slope":
         return Made(p.slope(), "", f"slope of {letter}")
     if key == "area":

@@ -107,10 +107,10 @@ class Shelf(QWidget):
         grid.setSpacing(5)
         self.makers: dict[str, QPushButton] = {}
         for place, (sign, tip) in enumerate(OPERATIONS):
-            one = button(sign, lambda sign=sign: self._make(sign), "choice", tip)
-            one.setAccessibleName(tip)
-            self.makers[sign] = one
-            grid.addWidget(one, place // 3, place % 3)
+            item = button(sign, lambda sign=sign: self._make(sign), "choice", tip)
+            item.setAccessibleName(tip)
+            self.makers[sign] = item
+            grid.addWidget(item, place // 3, place % 3)
         outer.addLayout(grid)
         outer.addWidget(section("Make from it"))
         single = QHBoxLayout()
@@ -118,8 +118,8 @@ class Shelf(QWidget):
             button(words, lambda words=words: self._make_one(words), "choice", tip)
             for words, tip in (("slope", "derivative"), ("area", "antiderivative from 0"))
         ]
-        for one in self.singles:
-            single.addWidget(one)
+        for item in self.singles:
+            single.addWidget(item)
         self.shift = QLineEdit()
         self.shift.setPlaceholderText("x + …")
         self.shift.setAccessibleName("Shift x by")
@@ -130,26 +130,28 @@ class Shelf(QWidget):
     def show_shelf(self, shelf: Sequence[Shelved], shown: Shelved | None, style: NumberStyle) -> None:
         """List the polynomials, the shown one marked."""
         self._shown, self._style = shown, style
-        self._shelved = {one.recipe.id: one for one in shelf}
+        self._shelved = {shelved.recipe.id: shelved for shelved in shelf}
         clear(self._list)
         self.buttons = {}
         kept = [box.currentData() for box in (self.left, self.right)]
         for box in (self.left, self.right):
             box.clear()
-        for one in shelf:
-            words = f"{one.letter}   {one.recipe.name}\n      {one.recipe.made or f'degree {one.polynomial.degree}'}"
+        for item in shelf:
+            words = (
+                f"{item.letter}   {item.recipe.name}\n      {item.recipe.made or f'degree {item.polynomial.degree}'}"
+            )
             line = button(
-                words, lambda identity=one.recipe.id: self.chosen.emit(identity), "choice", "Show this polynomial"
+                words, lambda identity=item.recipe.id: self.chosen.emit(identity), "choice", "Show this polynomial"
             )
             line.setCheckable(True)
-            line.setChecked(one is shown)
-            self.buttons[one.recipe.id] = line
+            line.setChecked(item is shown)
+            self.buttons[item.recipe.id] = line
             self._list.addWidget(line)
             for box in (self.left, self.right):
-                box.addItem(one.letter, one.recipe.id)
+                box.addItem(item.letter, item.recipe.id)
         for place, (box, before) in enumerate(zip((self.left, self.right), kept, strict=True)):
-            found = box.findData(before)
-            box.setCurrentIndex(found if found >= 0 else min(place, box.count() - 1))
+            number = box.findData(before)
+            box.setCurrentIndex(number if number >= 0 else min(place, box.count() - 1))
         if self.left.currentIndex() == self.right.currentIndex() and len(shelf) > 1 and kept[0] == kept[1]:
             self.right.setCurrentIndex(len(shelf) - 1)
         for part in (*self.makers.values(), *self.singles, self.left, self.right, self.shift):
@@ -174,9 +176,9 @@ class Shelf(QWidget):
 
     def _make(self, sign: str) -> None:
         """Make a polynomial from the two that are chosen."""
-        one, other = (self._shelved.get(box.currentData()) for box in (self.left, self.right))
-        if one is not None and other is not None:
-            self._try(lambda: from_two(sign, one, other, self._style))
+        shelved, other = (self._shelved.get(box.currentData()) for box in (self.left, self.right))
+        if shelved is not None and other is not None:
+            self._try(lambda: from_two(sign, shelved, other, self._style))
 
     def _make_one(self, key: str) -> None:
         """Make a polynomial from the shown one."""

@@ -48,8 +48,8 @@ class ReportPage(Page):
         self.pages = 0
         # While fields are filled in, what they tell is nobody's decision.
         self._filling = False
-        self.asked, self.preview, self.sending = Choices(), Preview(), Sending()
-        self.curve, self.change_figure = self.asked.curve, self.sending.change_figure
+        self.report_choices, self.preview, self.sending = Choices(), Preview(), Sending()
+        self.curve, self.change_figure = self.report_choices.curve, self.sending.change_figure
         self.editor = FigureEditor(session)
         self.again = WorkAgain(session, lambda: self.again.ask_file())
         self.refusal = Invitation(
@@ -60,7 +60,7 @@ class ReportPage(Page):
         self.choices, self.stage, self.findings = QStackedWidget(), QStackedWidget(), QStackedWidget()
         self.stage.setObjectName("canvas")
         for stack, parts in (
-            (self.choices, (self.asked, self.editor.choices)),
+            (self.choices, (self.report_choices, self.editor.choices)),
             (self.stage, (self.refusal, self.preview, self.editor.canvas, self.again.panel)),
             (self.findings, (self.sending, self.editor.findings)),
         ):
@@ -69,9 +69,9 @@ class ReportPage(Page):
         self._listen()
 
     def _listen(self) -> None:
-        self.asked.changed.connect(lambda fields: self._change(**fields))
-        self.asked.chosen.connect(self._choose_subject)
-        self.asked.turned.connect(self._turn)
+        self.report_choices.changed.connect(lambda fields: self._change(**fields))
+        self.report_choices.chosen.connect(self._choose_subject)
+        self.report_choices.turned.connect(self._turn)
         self.sending.changed.connect(lambda fields: self._change(**fields))
         self.sending.saved.connect(self.ask_and_save)
         self.sending.figure_asked.connect(self.open_figure)
@@ -90,7 +90,7 @@ class ReportPage(Page):
         if self.stage.currentIndex() != AGAIN:
             self._show_part(REPORT if view.some else EMPTY)
         self._filling = True
-        self.asked.show_view(view)
+        self.report_choices.show_view(view)
         self.sending.show_view(view)
         self._filling = False
         if view.some:

@@ -37,8 +37,8 @@ class MethodLine(QPushButton):
         """Show whether it is chosen, and its error."""
         self.setChecked(method.chosen)
         self._error.setText(f"✓ {method.error}" if method.best else method.error)
-        told = f", left-out error {method.error}" if method.error else ""
-        self.setAccessibleName(f"{method.words}{told}{', the smallest' if method.best else ''}")
+        text = f", left-out error {method.error}" if method.error else ""
+        self.setAccessibleName(f"{method.words}{text}{', the smallest' if method.best else ''}")
 
 
 class SurfaceChoices(Column):

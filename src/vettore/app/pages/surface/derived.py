@@ -102,12 +102,15 @@ def _contours(surface: Surface, recipe: SurfaceRecipe) -> tuple[Contour, ...]:
         step *= np.ceil((high - low) / step / (10 * CONTOURS))
     levels = step * np.arange(np.ceil(low / step), np.floor(high / step) + 1) if high > low else np.empty(0)
     special = {level for level in (recipe.level, recipe.parted_at) if level is not None}
-    found = surface.contours(np.unique([*levels, *special]))
+    contours = surface.contours(np.unique([*levels, *special]))
     # Of lines that would cover the map, every other one is as good.
-    while len(found) > len(special) + 2 and sum(len(line) for one in found for line in one.lines) > MOST_CORNERS:
-        kept = special | {one.level for one in [one for one in found if one.level not in special][::2]}
-        found = tuple(one for one in found if one.level in kept)
-    return found
+    while (
+        len(contours) > len(special) + 2
+        and sum(len(line) for contour in contours for line in contour.lines) > MOST_CORNERS
+    ):
+        kept = special | {item.level for item in [each for each in contours if each.level not in special][::2]}
+        contours = tuple(entry for entry in contours if entry.level in kept)
+    return contours
 
 
 def even_step(span: float) -> float:
@@ -157,17 +160,17 @@ def cut(
     return Cut(section, (share[near] * float(section.along[-1]), sites.z[near]))
 
 
-def left_out_errors(asked: Asked, method: Method) -> tuple[Method, float]:
+def left_out_errors(request: Asked, method: Method) -> tuple[Method, float]:
     """Return how well a method tells sites that are left out."""
-    return method, derive_surface(asked.series, asked.recipe, method, asked.search.check).left_out_error
+    return method, derive_surface(request.series, request.recipe, method, request.search.check).left_out_error
 
 
-def try_models(asked: Asked) -> dict[str, float]:
+def try_models(request: Asked) -> dict[str, float]:
     """Return the left-out error of each surface model that can be fitted to the sites, by its key."""
-    series, sites = asked.series, sites_of(asked.series, asked.recipe)
+    series, sites = request.series, sites_of(request.series, request.recipe)
     errors = {}
     for model in SURFACE_MODELS:
-        asked.search.check()
+        request.search.check()
         fit = model_fit(series, sites, model)
         try:
             result = fit_series(series, fit).result

@@ -121,7 +121,7 @@ class SurfacePage(Page):
                 self.session.background.run(
                     f"surface {method}",
                     lambda method=method: left_out_errors(wanted, method),
-                    lambda found: self._have_error(*found, errors_of),
+                    lambda result: self._have_error(*result, errors_of),
                     lambda _sentence: None,
                 )
 

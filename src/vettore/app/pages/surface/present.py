@@ -172,7 +172,7 @@ def present(
     names = () if series is None else tuple(series.numbers())
     columns = _columns(series, recipe)
     titles = tuple(f"{column.name} ({column.unit})" if column.unit else column.name for column in columns)
-    told = _told(answer, style)
+    facts = _told(answer, style)
     return View(
         invites=NO_SERIES if series is None else "",
         series=series,
@@ -193,14 +193,14 @@ def present(
         along=_along(answer),
         flags=_flags(state, answer, style),
         reading=_reading(state, answer, style),
-        sentence=told.sentence,
-        summits=told.summits,
-        looks=told.looks,
-        pairs=told.pairs,
-        window=told.window,
-        window_refusal=told.window_refusal,
-        kept=told.kept,
-        status=told.status,
+        sentence=facts.sentence,
+        summits=facts.summits,
+        looks=facts.looks,
+        pairs=facts.pairs,
+        window=facts.window,
+        window_refusal=facts.window_refusal,
+        kept=facts.kept,
+        status=facts.status,
     )
 
 
@@ -315,11 +315,11 @@ def _reading(state: State, answer: Answer | None, style: NumberStyle) -> Reading
 
 def _summits(answer: Answer, style: NumberStyle) -> tuple[tuple[Summit, str, str], ...]:
     known = told_of(answer.summits)
-    told = [summit for summit in known if summit.shape is not Shape.SADDLE][:MOST_SUMMITS]
-    saddles = [summit for summit in known if summit.shape is Shape.SADDLE][: MOST_SUMMITS - len(told)]
+    summits = [summit for summit in known if summit.shape is not Shape.SADDLE][:MOST_SUMMITS]
+    saddles = [summit for summit in known if summit.shape is Shape.SADDLE][: MOST_SUMMITS - len(summits)]
     return tuple(
         (summit, summit_place(summit, answer.sites, style), summit_height(summit, answer.sites, style))
-        for summit in (*told, *saddles)
+        for summit in (*summits, *saddles)
     )
 
 

@@ -240,8 +240,8 @@ class SurfaceStage(QStackedWidget):
         ramp = ramp_of(answer)
         grid = surface.grid
         self.map.ground.set_ground(grid.x, grid.y, answer.heights, grid.guess, answer.outline, ramp)
-        asked = recipe.level if recipe.level is not None else recipe.parted_at
-        self.map.contours.set_contours(answer.contours, asked, style)
+        value = recipe.level if recipe.level is not None else recipe.parted_at
+        self.map.contours.set_contours(answer.contours, value, style)
         summits = [(summit, style.number(summit.z, 3)) for summit, _, _ in view.summits]
         self.map.summits.set_summits(tuple(summits))
         self.map.window_line.set_outline(np.array(recipe.outline).reshape(-1, 2))

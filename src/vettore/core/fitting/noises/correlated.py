@@ -108,7 +108,7 @@ def _begun(problem: Problem) -> tuple[FitResult, _Rows, Array]:
     if not isinstance(read.left, Name):
         raise DataError(f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.")
     free = first.fitted_names
-    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
     rows = _Rows(read.right, problem.columns, first.y, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
@@ -173,9 +173,9 @@ def _by_distance(first: FitResult, problem: Problem, alike: _Rows, c: Array) -> 
     )
     log_det = _along(phi, order, steps_apart)[1]
     ended = not thorough or (turns < most and more < MOST_STEPS)
-    told = _told(first, read, alike, c, at, (steps, ended), False, log_det, memory, None)
-    if not thorough or told.covariance is None:
-        return told
+    result = _told(first, read, alike, c, at, (steps, ended), False, log_det, memory, None)
+    if not thorough or result.covariance is None:
+        return result
     mu, slopes = alike.raw(c)
 
     def even(share: float) -> tuple[Array, Array, float]:
@@ -183,8 +183,8 @@ def _by_distance(first: FitResult, problem: Problem, alike: _Rows, c: Array) -> 
         return whiten(slopes), whiten(alike.y - mu), log_det
 
     wider = over_shares(even, even_shares(MOST))
-    told = replace(told, own_remarks=(*told.own_remarks, *_doubts(told.n, phi)))
-    return told if wider is None else with_covariance(told, wider)
+    result = replace(result, own_remarks=(*result.own_remarks, *_doubts(result.n, phi)))
+    return result if wider is None else with_covariance(result, wider)
 
 
 def _doubts(n: int, phi: float) -> list[Remark]:
@@ -307,7 +307,7 @@ def _curve(
     """Return the curve over the one column of the formula; ``known`` are its covariance, scatter and freedom."""
     if len(read.data) != 1 or first.given_curve is None:
         return None
-    values = {name: one.value for name, one in coefficients.items()}
+    values = {name: coefficient.value for name, coefficient in coefficients.items()}
     row = 1.0 if spread is None else float(spread[0]) if np.ptp(spread) <= 1e-12 * spread.max() else None
     covariance, unit, freedom = known
     return FormulaCurve(

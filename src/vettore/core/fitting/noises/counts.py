@@ -80,9 +80,9 @@ class Law:
         if self.trials is None:
             return np.where((mu > 0) | ((mu == 0) & (y == 0)), 2 * (_y_ln(y, y / mu) - (y - mu)), np.inf)
         rest, over = self.whole - y, self.whole - mu
-        told = _y_ln(y, y / mu) + _y_ln(rest, rest / over)
+        values = _y_ln(y, y / mu) + _y_ln(rest, rest / over)
         possible = ((mu > 0) | ((mu == 0) & (y == 0))) & ((over > 0) | ((over == 0) & (rest == 0)))
-        return np.where(possible, 2 * self.trials / self.whole * told, np.inf)
+        return np.where(possible, 2 * self.trials / self.whole * values, np.inf)
 
     def raised(self, mu: Array, floor: float) -> tuple[Array, Array]:
         """Return means bent away from where there are none, smoothly, and the slope of that."""
@@ -215,7 +215,7 @@ def fit_counts(problem: Problem) -> FitResult:
     if not isinstance(problem.read.left, Name):
         raise DataError(f"Counts are fitted as they are: write y, not {first.left}, before the =.")
     free, law = first.fitted_names, _law(first, problem.request)
-    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
     rows = _Rows(problem.read.right, problem.columns, first.y, law, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
@@ -277,15 +277,15 @@ def _told(first: FitResult, problem: Problem, c: Array, at: Point, rows: _Rows, 
         )
     law, y = rows.law, rows.y
     _check_bounded(at, rows, len(c))
-    told, moved = _weighted(problem, c, at, rows)
+    result, moved = _weighted(problem, c, at, rows)
     mean = float(np.average(y, weights=law.trials))
     nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
     made = replace(
-        told,
+        result,
         formula=first.formula,
         left=first.left,
         method=METHODS[law.noise],
-        converged=told.converged and moved < STANDS and steps < MOST_STEPS,
+        converged=result.converged and moved < STANDS and steps < MOST_STEPS,
         own_remarks=first.own_remarks,
         x=first.x,
         rows_in_use=first.rows_in_use,
@@ -322,13 +322,13 @@ def _weighted(problem: Problem, c: Array, at: Point, rows: _Rows) -> tuple[FitRe
     """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
     begin = dict(zip(rows.free, c.tolist(), strict=True))
     weighted = _refit(rows, problem, rows.y).with_(start=begin, sigma=rows.law.spread(at.mu), absolute_sigma=True)
-    told = solve_request(weighted)
+    result = solve_request(weighted)
     moved = 0.0
     for name, value in begin.items():
-        one = told.coefficients[name]
-        if one.standard_error:
-            moved = max(moved, abs(one.value - value) / one.standard_error)
-    return told, moved
+        coefficient = result.coefficients[name]
+        if coefficient.standard_error:
+            moved = max(moved, abs(coefficient.value - value) / coefficient.standard_error)
+    return result, moved
 
 
 def _ranged(
@@ -338,15 +338,15 @@ def _ranged(
     quantile = t_quantile(made.level, np.inf)
     out = dict(made.coefficients)
     for place, name in enumerate(rows.free):
-        one = made.coefficients[name]
-        if one.standard_error is None or one.at_limit:
+        coefficient = made.coefficients[name]
+        if coefficient.standard_error is None or coefficient.at_limit:
             continue
         begin = np.delete(c, place)
         least_at = partial(_held_at, rows.without(name), name, limits)
-        width = max(one.standard_error * quantile, abs(one.value) * 1e-12)
+        width = max(coefficient.standard_error * quantile, abs(coefficient.value) * 1e-12)
         allowed = deviance + quantile**2
-        low, high = (side(least_at, one.value, way, begin, deviance, allowed) for way in (-width, width))
-        out[name] = replace(one, low=low, high=high)
+        low, high = (side(least_at, coefficient.value, way, begin, deviance, allowed) for way in (-width, width))
+        out[name] = replace(coefficient, low=low, high=high)
     return out
 
 

@@ -171,12 +171,14 @@ def fit_distances(problem: Problem) -> FitResult:
         _check_correlation(together, used)
     assert first.sigma is not None
     free, x_name = first.fitted_names, read.data[0]
-    held = {name: one.value for name, one in first.coefficients.items() if name not in free}
+    held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
     rows = _Rows(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
     with np.errstate(all="ignore"):
         c, at, steps = least(rows, np.array([first.coefficients[name].value for name in free]), free, problem.limits)
-    told = _told(first, problem, c, at, rows, steps)
-    return with_doubts(told if request.correlation is None else replace(told, error_correlation=together), problem)
+    result = _told(first, problem, c, at, rows, steps)
+    return with_doubts(
+        result if request.correlation is None else replace(result, error_correlation=together), problem
+    )
 
 
 def _of_rows(given: Values | float, count: int, name: str) -> Array:
@@ -219,22 +221,24 @@ def _told(first: FitResult, problem: Problem, c: Array, at: _At, rows: _Rows, st
     begin = dict(zip(free, c.tolist(), strict=True))
     columns = {x_name: at.true_x, y_name: straight}
     text = f"{name_text(y_name)} = {to_text(read.right)}"
-    told = solve_request(problem.request.refit(formula=text, data=columns, start=begin, sigma=at.spread))
-    moved = max((abs(told.coefficients[name].value - begin[name]) * _size(told, name) for name in free), default=0.0)
-    curve = told.given_curve
+    result = solve_request(problem.request.refit(formula=text, data=columns, start=begin, sigma=at.spread))
+    moved = max(
+        (abs(result.coefficients[name].value - begin[name]) * _size(result, name) for name in free), default=0.0
+    )
+    curve = result.given_curve
     if isinstance(curve, FormulaCurve):
         curve = curve.with_values(curve.values)
         curve.span = (float(rows.x.min()), float(rows.x.max()))
-    values = {name: told.coefficients[name].value for name in told.coefficients}
+    values = {name: result.coefficients[name].value for name in result.coefficients}
     fitted = rows.value(np.array([values[name] for name in free]), rows.x)
     remarks = [remark for remark in first.own_remarks if remark.kind not in _OF_THE_SEARCH]
     return replace(
-        told,
+        result,
         formula=first.formula,
         left=first.left,
         method=Method.ORTHOGONAL,
-        converged=told.converged and moved < 1e-4 and steps < MOST_STEPS,
-        own_remarks=(*remarks, *told.own_remarks),
+        converged=result.converged and moved < 1e-4 and steps < MOST_STEPS,
+        own_remarks=(*remarks, *result.own_remarks),
         given_curve=curve,
         x=first.x,
         y=first.y,

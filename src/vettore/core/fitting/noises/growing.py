@@ -78,27 +78,27 @@ def fit_growing(problem: Problem) -> FitResult:
 
     now, share, settled = reweighted(problem, first, sigma_of)
     looks = not problem.request.thorough
-    told = _told(first, now, share, settled)
-    if told.n <= FEW and not looks:
-        doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(told.n, HELD))
-        told = replace(told, own_remarks=(*told.own_remarks, doubt))
-    wider = None if looks else _over_shares(told, problem)
-    return told if wider is None else with_covariance(told, wider)
+    result = _told(first, now, share, settled)
+    if result.n <= FEW and not looks:
+        doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(result.n, HELD))
+        result = replace(result, own_remarks=(*result.own_remarks, doubt))
+    wider = None if looks else _over_shares(result, problem)
+    return result if wider is None else with_covariance(result, wider)
 
 
-def _over_shares(told: FitResult, problem: Problem) -> Array | None:
+def _over_shares(result: FitResult, problem: Problem) -> Array | None:
     """Return the covariance over all shares; None where that of the likeliest one has none, or a limit a say in it."""
-    names = told.fitted_names
-    if told.covariance is None or any(not told.coefficients[name].standard_error for name in names):
+    names = result.fitted_names
+    if result.covariance is None or any(not result.coefficients[name].standard_error for name in names):
         return None
-    held = {name: one.value for name, one in told.coefficients.items() if name not in names}
-    rows_of_formula = FormulaRows(problem.read.right, problem.columns, told.y, names, held)
-    c = np.array([told.coefficients[name].value for name in names])
-    slopes, rows = side_by_side(rows_of_formula.slopes(c), told.n), _rows_of(told)
+    held = {name: coefficient.value for name, coefficient in result.coefficients.items() if name not in names}
+    rows_of_formula = FormulaRows(problem.read.right, problem.columns, result.y, names, held)
+    c = np.array([result.coefficients[name].value for name in names])
+    slopes, rows = side_by_side(rows_of_formula.slopes(c), result.n), _rows_of(result)
 
     def even(share: float) -> tuple[Array, Array, float]:
         g = rows.spread(share)
-        return slopes / g[:, None], told.residuals / g, 2 * float(np.log(g).sum())
+        return slopes / g[:, None], result.residuals / g, 2 * float(np.log(g).sum())
 
     return over_shares(even, edge_shares(MOST)) if np.isfinite(slopes).all() else None
 

@@ -68,8 +68,8 @@ def figure(slopes: Array, residual: Array, log_det: float) -> float:
 
 def likeliest(of_share: Callable[[float], float], most: float) -> float:
     """Return the share from 0 to ``most`` at which its figure is least; an edge is an answer, too."""
-    found = least_of_all(of_share, 0.0, most, LOOKED_AT, STEPS)
-    return min((0.0, found, most), key=of_share)
+    value = least_of_all(of_share, 0.0, most, LOOKED_AT, STEPS)
+    return min((0.0, value, most), key=of_share)
 
 
 def none_after_all(of_share: Callable[[float], float], share: float) -> float:
@@ -108,7 +108,7 @@ def over_shares(even: Callable[[float], tuple[Array, Array, float]], shares: Arr
         figures.append(freedom * np.log(squares) + log_det + 2 * np.log(size).sum())
     weights = np.exp(-(np.array(figures) - min(figures)) / 2)
     weights /= weights.sum()
-    away, errors = np.array(moves), np.sqrt([np.diag(one) for one in covariances])
+    away, errors = np.array(moves), np.sqrt([np.diag(covariance) for covariance in covariances])
     mixed = np.einsum("k,kij->ij", weights, np.array(covariances) + away[:, :, None] * away[:, None, :])
     # The range of each coefficient about the answer, of a mixture of t distributions.
     low, high = np.zeros(len(mixed)), (np.abs(away) + errors * t_quantile(1 - (1 - LEVEL) / 100, freedom)).max(axis=0)

@@ -60,10 +60,10 @@ class LimitReading(Reading, frozen=True, kw_only=True):
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
         """Return the x of the limit with its error."""
-        told = self._limit(fit)
-        if told is None:
+        pair = self._limit(fit)
+        if pair is None:
             return DerivedReading(self, problem=Problem.NO_VALUE)
-        x, spread = told
+        x, spread = pair
         return DerivedReading(
             self,
             x,
@@ -76,8 +76,8 @@ class LimitReading(Reading, frozen=True, kw_only=True):
 
     def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the x with its spread."""
-        told = self._limit(fit)
-        return None if told is None else Given(told[0], told[1], powers_of({units_of(fit)[0]: 1.0}))
+        pair = self._limit(fit)
+        return None if pair is None else Given(pair[0], pair[1], powers_of({units_of(fit)[0]: 1.0}))
 
     def _limit(self, fit: DerivedFit) -> tuple[float, Spread] | None:
         curve, result = fit.result.curve, fit.result
@@ -136,8 +136,8 @@ def _first_from_blank(curve: Curve, level: float) -> float | None:
     crossings = curve.crossings_with_error(level, low - reach, high + reach, exact=True)
     # On the side of the data, which may lie on either side of 0.
     side = 1.0 if abs(high) >= abs(low) else -1.0
-    found = [place.x for place in crossings if place.x * side >= 0]
-    return min(found, key=abs, default=None)
+    values = [place.x for place in crossings if place.x * side >= 0]
+    return min(values, key=abs, default=None)
 
 
 def scatter_near(fit: DerivedFit, at: float) -> float | None:

@@ -158,11 +158,11 @@ def _typed(value: float, error: float | None, unit: str, law: Law) -> Given:
 
 
 def _coefficients(fit: DerivedFit) -> dict[str, Given]:
-    told, out = fit.formula_units, {}
+    coefficient_units, out = fit.formula_units, {}
     x_unit, y_unit = units_of(fit)
     for name, coefficient in fit.result.coefficients.items():
-        if told is not None:
-            exponents = told.exponents.get(name)
+        if coefficient_units is not None:
+            exponents = coefficient_units.exponents.get(name)
             powers = None if exponents is None else powers_of(exponents)
         else:
             powers = powers_of({y_unit: 1.0}, {x_unit: -float(fit.result.powers[name])})

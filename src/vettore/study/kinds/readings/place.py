@@ -103,7 +103,7 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         x, curve = said.crossings[0].x, fit.result.curve
         slope, shared, own = float(curve.slope(x)), curve.value_spread(x), 0.0
         if not self.exact and (self.error is not None or curve.scatter is not None):
-            one = self.error if self.error is not None else float(curve.scatter(np.array([x]))[0])  # type: ignore[misc]
-            own = one**2 / self.replicates / slope**2 if slope else math.nan
+            value = self.error if self.error is not None else float(curve.scatter(np.array([x]))[0])  # type: ignore[misc]
+            own = value**2 / self.replicates / slope**2 if slope else math.nan
         spread = Spread(None if shared is None or not slope else -shared / slope, own)
         return Given(x, spread, powers_of({units_of(fit)[0]: 1.0}))

@@ -29,30 +29,32 @@ class PlanReading(Reading, frozen=True, kw_only=True, tag="plan reading"):
     @classmethod
     def typed(cls, text: str, curve: str) -> list[Self]:
         """A coefficient, a reading's name or "all", and how many rows: ``k × 3``. All coefficients by one row when blank."""
-        found = TYPED.fullmatch(text)
-        rows = int(found["rows"] or 1) if found is not None else 0
-        if found is None or not 1 <= rows <= MOST_ROWS:
+        match = TYPED.fullmatch(text)
+        rows = int(match["rows"] or 1) if match is not None else 0
+        if match is None or not 1 <= rows <= MOST_ROWS:
             raise DataError(f"“{text}” is no plan; write what is to be known better and by how many rows, as k × 3.")
-        return [cls(curve=curve, improve=found["wanted"] or "all", rows=rows)]
+        return [cls(curve=curve, improve=match["wanted"] or "all", rows=rows)]
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
         """Return what its ± becomes, what it is now, and the places."""
         try:
-            told = plan_next(fit, improve_of(fit, self.improve, kept), self.rows, self.price)
+            where_next = plan_next(fit, improve_of(fit, self.improve, kept), self.rows, self.price)
         except VettoreError as error:
             return DerivedReading(self, problem=Problem.REFUSED, refusal=str(error))
         units = dict(zip(fit.result.coefficients, coefficient_units(fit), strict=True))
         if self.improve not in units:
             # A kept reading; for all coefficients there is none, and no unit.
-            of = next((one for one in kept if one.name == self.improve and one.asked_for is not None), None)
+            of = next(
+                (reading for reading in kept if reading.name == self.improve and reading.asked_for is not None), None
+            )
             units[self.improve] = "" if of is None else of.derive(fit, kept).unit
         curve = fit.result.curve
         return DerivedReading(
             self,
-            told.planned,
-            before=told.now,
-            planned=told.plan,
-            places=tuple((x, float(curve(x))) for x in dict.fromkeys(told.plan)),
+            where_next.planned,
+            before=where_next.now,
+            planned=where_next.plan,
+            places=tuple((x, float(curve(x))) for x in dict.fromkeys(where_next.plan)),
             unit=units.get(self.improve) or "",
         )
 
