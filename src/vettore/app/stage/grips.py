@@ -44,6 +44,8 @@ class Grips(StageItem):
         if view is None:
             return path
         width, height = view.viewPixelSize()
+        if not np.isfinite([width, height]).all():
+            return path
         for x, y in self._places():
             at = QRectF(-REACH * width, -REACH * height, 2 * REACH * width, 2 * REACH * height)
             path.addEllipse(at.translated(x, y))

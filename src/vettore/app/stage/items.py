@@ -6,6 +6,7 @@ screen resolution at every zoom, and a million rows cost a frame and not a secon
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -49,9 +50,12 @@ class StageItem(pg.GraphicsObject):
         view = self.viewRect()
         if view is None:
             return
+        transform = painter.worldTransform()
+        corners = transform.mapRect(view)
+        if not all(map(math.isfinite, corners.getCoords())):
+            # A plot of no size, or a range beyond all numbers: nothing has a place.
+            return
         with painting(painter):
-            transform = painter.worldTransform()
-            corners = transform.mapRect(view)
             painter.resetTransform()
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self.draw(painter, Map(transform, self.log), corners)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -30,6 +32,8 @@ class Cross(StageItem):
         if self.at is None:
             return
         x, y = self.at[0] * to_pixels.mx + to_pixels.dx, self.at[1] * to_pixels.my + to_pixels.dy
+        if not (math.isfinite(x) and math.isfinite(y)):
+            return
         painter.setPen(QPen(colour("muted"), 1, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
