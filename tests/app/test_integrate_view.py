@@ -9,7 +9,7 @@ from tests.made import parabola_and_line
 from vettore.app.pages.integrate.derived import AreaAsked, FunctionAsked, asked
 from vettore.app.pages.integrate.making import running_area, with_peaks
 from vettore.app.pages.integrate.present import MOST_STRIPS_SHOWN, NO_POINTS, present
-from vettore.app.pages.integrate.state import State, Typed
+from vettore.app.pages.integrate.state import IntegrateState, Typed
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits, edits_of_curves
@@ -40,7 +40,7 @@ def view(study, state, curve="", style=STYLE):
 
 def test_an_area_is_told_with_its_unit_its_parts_and_its_steps(study):
     """The trapezoid through 101 points of x² is 333.35; each row of the table is one strip."""
-    shown = view(study, State().on("s1"))
+    shown = view(study, IntegrateState().on("s1"))
     told = shown.shown
     assert (told.number.split(" ")[0], told.unit) == ("333.350", "m·s")
     assert dict(told.pairs)["baseline"] == "zero"
@@ -66,7 +66,7 @@ def test_an_area_is_told_with_its_unit_its_parts_and_its_steps(study):
 
 def test_what_can_be_chosen(study):
     """The fitted curve only where one is chosen; every other series and curve as a baseline; the decimal comma."""
-    state = State().on("s1")
+    state = IntegrateState().on("s1")
     assert [choice.possible for choice in view(study, state).rules] == [True, True, True, False]
     assert all(choice.possible for choice in view(study, state, curve="c3").rules)
     offered = view(study, state).baselines
@@ -80,7 +80,7 @@ def test_kept_areas_have_their_share_and_one_is_shown(study):
     """A quarter and three quarters; the kept one is chosen, its button lets it go; another series has none of them."""
     for start, end in ((0.0, 5.0), (5.0, 10.0)):
         study = edits_of_curves.add_area(study, AreaRecipe("s2", start, end))
-    state = State().on("s2").turned(study.areas[1].id)
+    state = IntegrateState().on("s2").turned(study.areas[1].id)
     shown = view(study, state)
     assert [choice.words for choice in shown.kept] == ["area 1   25.00 · 25 %", "area 2   75.00 · 75 %"]
     assert [choice.chosen for choice in shown.kept] == [False, True]
@@ -96,11 +96,11 @@ def test_kept_areas_have_their_share_and_one_is_shown(study):
 def test_what_cannot_be_is_said(study):
     """A baseline that does not reach so far, a wrong limit of a function, an empty study."""
     short = edits.set_rows_aside(study, "s2", list(range(50, 101)), "")
-    state = State("s1", AreaRecipe("s1", baseline=PointsOf("s2")))
+    state = IntegrateState("s1", AreaRecipe("s1", baseline=PointsOf("s2")))
     assert "does not reach so far" in view(short, state).refusal
-    typed = State("s1", AreaRecipe("s1"), typed=Typed("exp(-x)", "0", "soon"), of_function=True)
+    typed = IntegrateState("s1", AreaRecipe("s1"), typed=Typed("exp(-x)", "0", "soon"), of_function=True)
     assert view(study, typed).refusal == "“soon” is no limit; write a number, or inf."
-    empty = view(Study(), State().on(""))
+    empty = view(Study(), IntegrateState().on(""))
     assert (empty.invites, empty.awaited) == (NO_POINTS, False)
     with pytest.raises(DataError, match="no limit"):
         asked(study, typed)
@@ -130,7 +130,7 @@ def test_a_function_is_told_read_and_crossed(study):
 
 def of(typed):
     """The state of a page that shows a function beside a series."""
-    return State("s1", AreaRecipe("s1"), typed=typed, of_function=True)
+    return IntegrateState("s1", AreaRecipe("s1"), typed=typed, of_function=True)
 
 
 def test_a_rule_is_drawn_as_what_it_is_and_its_points_are_listed(study):

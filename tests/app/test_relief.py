@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from vettore.app.stage.ramp import Ramp
-from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, see
+from vettore.app.stage.relief_view import Eye, Frame, Paints, ReliefGround, see
 from vettore.look.theme import LAMP, PAPER, luminance
 
 SIDE = 60
@@ -13,7 +13,7 @@ HILL = np.exp(-20 * (ACROSS**2 + ALONG**2))
 
 
 def ground(heights, inside=None):
-    return Ground(heights, np.ones_like(heights) if inside is None else inside, (1.0, 1.0))
+    return ReliefGround(heights, np.ones_like(heights) if inside is None else inside, (1.0, 1.0))
 
 
 @pytest.mark.parametrize("turn", [-120.0, -32.0, 0.0, 45.0, 200.0])

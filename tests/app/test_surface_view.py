@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from vettore.app.pages.surface.derived import Asked, cut, even_step
+from vettore.app.pages.surface.derived import SurfaceRequest, cut, even_step
 from vettore.app.pages.surface.making import clicked, colours_typed, shape_typed
 from vettore.app.pages.surface.present import NO_SERIES, present
-from vettore.app.pages.surface.state import State, Tool
+from vettore.app.pages.surface.state import SurfaceState, Tool
 from vettore.app.search import Search
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
@@ -26,10 +26,12 @@ def view(study, state=None, style=STYLE, errors=None, **decided):
     """The view of the reed bed with some decisions made."""
     series = next(series for series in study.series if series.name == "Nitrate, reed bed")
     study = set_surface(study, surface_of(study, series.id).changed(**decided))
-    asked = Asked(study.find_series(series.id), surface_of(study, series.id), Search())
+    asked = SurfaceRequest(study.find_series(series.id), surface_of(study, series.id), Search())
     answer = asked.answer()
     state = (
-        (state or State()).on(series.id) if state is None else State(series.id, state.tool, state.at_x, state.at_y)
+        (state or SurfaceState()).on(series.id)
+        if state is None
+        else SurfaceState(series.id, state.tool, state.at_x, state.at_y)
     )
     ends = answer.recipe.section
     return present(study, state, answer, "", errors or {}, cut(answer.surface, ends) if ends else None, style)
@@ -51,12 +53,12 @@ def test_the_sentence_counts_hills_and_says_how_far_left_out_sites_are_missed(st
 
 def test_a_place_is_read_with_its_neighbour(study):
     """Typed with a decimal comma, too; a place outside says so; half a place reads nothing."""
-    shown = view(study, State(at_x="22", at_y="18,5"), NumberStyle(","))
+    shown = view(study, SurfaceState(at_x="22", at_y="18,5"), NumberStyle(","))
     assert shown.reading.words == "nitrate 4,761 mg/L"
     assert shown.reading.more == "nearest site 1,1 m away: 4,38"
     assert shown.flags == ((22.0, 18.5, "4,76", False),)
-    assert view(study, State(at_x="99", at_y="1")).reading.words == "nitrate outside the sites"
-    assert view(study, State(at_x="22")).flags == ()
+    assert view(study, SurfaceState(at_x="99", at_y="1")).reading.words == "nitrate outside the sites"
+    assert view(study, SurfaceState(at_x="22")).flags == ()
 
 
 def test_levels_windows_and_kept_readings_are_told(study):
@@ -83,9 +85,9 @@ def test_the_smallest_left_out_error_is_ticked_once_all_are_known(study):
 
 def test_without_a_series_the_page_invites():
     """And a tool stays in hand when another series is chosen."""
-    shown = present(Study(), State(), None, "", {}, None, STYLE)
+    shown = present(Study(), SurfaceState(), None, "", {}, None, STYLE)
     assert shown.invites == NO_SERIES
-    assert State("s1", Tool.WINDOW, "1", "2").on("s2") == State("s2", Tool.WINDOW)
+    assert SurfaceState("s1", Tool.WINDOW, "1", "2").on("s2") == SurfaceState("s2", Tool.WINDOW)
 
 
 def test_a_search_that_is_given_up_ends(study):
@@ -95,8 +97,8 @@ def test_a_search_that_is_given_up_ends(study):
     search.stopped = True
     recipe = surface_of(study, series.id).changed(shape=(33, 34))
     with pytest.raises(VettoreError, match="Given up"):
-        Asked(series, recipe, search).answer()
-    assert Asked(series, recipe, Search()).answer().surface.grid.z.shape == (34, 33)
+        SurfaceRequest(series, recipe, search).answer()
+    assert SurfaceRequest(series, recipe, Search()).answer().surface.grid.z.shape == (34, 33)
 
 
 @pytest.mark.parametrize(("span", "step"), [(9.0, 1.0), (6.2, 0.5), (1e-12, 1e-13), (0.0, 1.0), (3e7, 5e6)])

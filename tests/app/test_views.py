@@ -15,7 +15,7 @@ from vettore.app.pages.data.present import (
     text_numbers,
     without_place,
 )
-from vettore.app.pages.fit.present import LONGEST_NAME, State, equation_of, points_of, short_names, values_of
+from vettore.app.pages.fit.present import LONGEST_NAME, FitState, equation_of, points_of, short_names, values_of
 from vettore.app.pages.interpolate.present import Tried, doubts_of, offered
 from vettore.app.pages.interpolate.present import present as interpolated
 from vettore.app.pages.polynomial.present import Made, from_one, from_two, shelf_of, values_at, with_root_at
@@ -123,12 +123,12 @@ def test_the_chosen_curve_is_shown_before_what_suggests_itself_and_that_before_a
     """A suggestion holds for the contents it was made for."""
     study = parabola_and_line(np.arange(6.0))
     series, line = study.series[1], PolynomialFit(series="s2", degree=1)
-    state = State({(series.id, series.key): (3, PolynomialFit(series="s2", degree=3))})
-    assert State().recipe_for(series, None) == line
+    state = FitState({(series.id, series.key): (3, PolynomialFit(series="s2", degree=3))})
+    assert FitState().recipe_for(series, None) == line
     assert (state.recipe_for(series, None).degree, state.key_for(series)) == (3, 3)
     assert state.recipe_for(series, study.curves[0]) is study.curves[0]
     other = edits.set_cell(study, "s2", 0, 1, "7").series[1]
-    assert (state.recipe_for(series, None).degree, State().key_for(other)) == (3, -1)
+    assert (state.recipe_for(series, None).degree, FitState().key_for(other)) == (3, -1)
 
 
 def test_points_are_drawn_with_their_bars_and_the_span_of_the_rows_in_use():

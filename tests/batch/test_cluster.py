@@ -12,7 +12,7 @@ from distributed import Client, LocalCluster
 from tests.batch.test_pool import lost, start, work
 from vettore.batch import cluster as module
 from vettore.batch.cluster import run_on
-from vettore.batch.replay import Asked, go_on, replay
+from vettore.batch.replay import ReplayRequest, go_on, replay
 from vettore.core.errors import VettoreError
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
@@ -80,7 +80,7 @@ def test_a_cluster_without_workers_is_said(monkeypatch):
 def test_no_scheduler_is_said(tmp_path, monkeypatch):
     """In a sentence that says how to start one; without Dask it says what to install."""
     monkeypatch.setattr(module, "PATIENCE", 1)
-    asked = Asked(study_bytes(demo_study()))
+    asked = ReplayRequest(study_bytes(demo_study()))
     with pytest.raises(VettoreError, match=r"No scheduler answers at tcp://127\.0\.0\.1:9"):
         go_on(asked, [tmp_path / "a.csv"], "tcp://127.0.0.1:9", None, lambda done, failed: None)
     monkeypatch.setitem(sys.modules, "distributed", None)

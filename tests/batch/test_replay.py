@@ -17,7 +17,7 @@ import vettore
 from tests.told import checked
 from tests.waiting import wait_for
 from vettore.batch import replay as module
-from vettore.batch.replay import Asked, Ended, Progress, go_on, key_of
+from vettore.batch.replay import Ended, Progress, ReplayRequest, go_on, key_of
 from vettore.batch.sources import files_of
 from vettore.batch.table import ReplayTable, Row
 from vettore.cli import main
@@ -122,7 +122,7 @@ def test_a_table_is_written_in_full_in_every_format(folder, tmp_path, monkeypatc
 def test_a_run_that_was_ended_goes_on(folder, monkeypatch):
     """What is done is kept, not done again, and the whole is that of a run in one go; other questions begin anew."""
     paths = sorted((folder / "runs").iterdir())
-    asked = Asked(study_bytes(open_study(folder / "study.vettore")))
+    asked = ReplayRequest(study_bytes(open_study(folder / "study.vettore")))
     output = folder / "t.csv"
     whole = go_on(asked, paths, 1, None, lambda done, failed: None)
     progress = Progress(output, key_of(asked))
@@ -277,6 +277,12 @@ def test_a_full_disk_ends_a_run_in_a_sentence(folder, monkeypatch):
 
     monkeypatch.setattr(progress, "_write", full)
     with pytest.raises(Ended, match="No space left on device") as ended:
-        go_on(Asked(study_bytes(open_study(folder / "study.vettore"))), paths, 1, progress, lambda done, failed: None)
+        go_on(
+            ReplayRequest(study_bytes(open_study(folder / "study.vettore"))),
+            paths,
+            1,
+            progress,
+            lambda done, failed: None,
+        )
     assert ended.value.table.files == 1
     progress.close(whole=False)

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from vettore.core.budget import WIDTHS, Input, Law, budget
+from vettore.core.budget import WIDTHS, Distribution, Input, budget
 from vettore.core.errors import DataError
 from vettore.core.formula.reader import Reader
 
@@ -39,7 +39,7 @@ def test_the_gauge_block_of_the_guide():
 
 def test_four_uniform_quantities_of_the_supplement():
     """JCGM 101 §9.2.3: u = 2.0; U reaches ±3.92, the draws ±3.88."""
-    inputs = {name: Input(0.0, NONE, 1.0, Law.UNIFORM) for name in "abcd"}
+    inputs = {name: Input(0.0, NONE, 1.0, Distribution.UNIFORM) for name in "abcd"}
     made = budget(Reader("a + b + c + d", frozenset(inputs)).read_all(), inputs, math.inf)
     assert made.uncertainty == pytest.approx(2.0)
     assert made.expanded == pytest.approx(3.92, abs=0.005)
@@ -71,11 +71,15 @@ def test_what_bends_is_said_to():
     assert budget(tree, inputs, math.inf) == made
 
 
-@pytest.mark.parametrize("law", list(Law))
+@pytest.mark.parametrize("law", list(Distribution))
 def test_laws_have_the_standard_deviation_of_their_width(law):
     tree, inputs = of("p", p=Input(0.0, NONE, 3.0 / WIDTHS[law], law))
     made = budget(tree, inputs, math.inf)
-    reach = {Law.NORMAL: 1.96 * 3.0, Law.UNIFORM: 0.95 * 3.0, Law.TRIANGULAR: 3.0 * (1 - math.sqrt(0.05))}[law]
+    reach = {
+        Distribution.NORMAL: 1.96 * 3.0,
+        Distribution.UNIFORM: 0.95 * 3.0,
+        Distribution.TRIANGULAR: 3.0 * (1 - math.sqrt(0.05)),
+    }[law]
     assert (made.low, made.high) == pytest.approx((-reach, reach), rel=0.01)
 
 

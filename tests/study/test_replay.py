@@ -13,7 +13,7 @@ from vettore.study.kept_numbers import Outcome, kept_numbers
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.readings import PlaceReading, TurnsReading, ValueReading
-from vettore.study.replay import Found, pairings, replayed
+from vettore.study.replay import MatchedBy, pairings, replayed
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 
@@ -66,10 +66,10 @@ def test_columns_are_found_by_name_spelling_and_unit(study):
         "exponential-decay-level",
     )
     for columns, ways in (
-        ((("oxygen", "mg/L", y), ("time", "min", T)), (Found.NAME, Found.NAME)),
-        ((("Time", "min", T), ("x", "", T), ("OXY_gen", "mg/L", y)), (Found.SPELLING, Found.SPELLING)),
-        ((("elapsed", "min", T), ("probe", "mg/L", y)), (Found.UNIT, Found.UNIT)),
-        ((("time", "", T), ("oxygen", "", y)), (Found.NAME, Found.NAME)),
+        ((("oxygen", "mg/L", y), ("time", "min", T)), (MatchedBy.NAME, MatchedBy.NAME)),
+        ((("Time", "min", T), ("x", "", T), ("OXY_gen", "mg/L", y)), (MatchedBy.SPELLING, MatchedBy.SPELLING)),
+        ((("elapsed", "min", T), ("probe", "mg/L", y)), (MatchedBy.UNIT, MatchedBy.UNIT)),
+        ((("time", "", T), ("oxygen", "", y)), (MatchedBy.NAME, MatchedBy.NAME)),
     ):
         assert same(new(study, *columns), by_hand)
         found = pairings(study, study.series[0], table(*columns))

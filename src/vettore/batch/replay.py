@@ -26,7 +26,7 @@ Crew: TypeAlias = int | str
 
 
 @dataclass(frozen=True)
-class Asked:
+class ReplayRequest:
     """How each file is worked on: the study, how columns are matched, which series alone, and what is written for each."""
 
     study: bytes
@@ -40,11 +40,11 @@ class Asked:
 class _Worker:
     """What a process keeps between files."""
 
-    request: Asked | None = None
+    request: ReplayRequest | None = None
     study: Study | None = None
 
 
-def start(request: Asked) -> None:
+def start(request: ReplayRequest) -> None:
     """Make a process ready: its study is read once."""
     _Worker.request, _Worker.study = request, study_from_bytes(request.study, "study")
 
@@ -71,7 +71,7 @@ def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
         return [failed(path, f"Something unexpected happened ({type(error).__name__}: {error}). Please report it.")]
 
 
-def _of_file(path: Path, request: Asked, study: Study) -> list[Row]:
+def _of_file(path: Path, request: ReplayRequest, study: Study) -> list[Row]:
     offers = read_file(path)
     made, done = replayed(study, [offer.table for offer in offers], request.match, request.only)
     rows = [row_of(path, kept) for identity in done for kept in kept_numbers(made, made.find_series(identity))]
@@ -132,12 +132,12 @@ def replay(
     cannot be read, or a scheduler that does not answer.
     """
     opened = study if isinstance(study, Study) else open_study(study)
-    request = Asked(study_bytes(opened), match, only, str(reports), report_as, str(studies))
+    request = ReplayRequest(study_bytes(opened), match, only, str(reports), report_as, str(studies))
     done = dict(rows_of(request, [Path(source) for source in sources], scheduler or workers))
     return ReplayTable([row for place in sorted(done) for row in done[place]])
 
 
-def rows_of(request: Asked, paths: Iterable[Path], crew: Crew) -> Iterator[tuple[int, list[Row]]]:
+def rows_of(request: ReplayRequest, paths: Iterable[Path], crew: Crew) -> Iterator[tuple[int, list[Row]]]:
     """Give the place of each file and its rows, as they are done by so many processes, or by a cluster."""
     for folder in filter(None, (request.reports, request.studies)):
         Path(folder).mkdir(parents=True, exist_ok=True)
@@ -224,13 +224,13 @@ def stamp(path: Path) -> list[int]:
     return [stat_result.st_size, stat_result.st_mtime_ns]
 
 
-def key_of(request: Asked) -> str:
+def key_of(request: ReplayRequest) -> str:
     """Return what a run depends on beside its files."""
     return hashlib.sha256(repr(request).encode("utf-8")).hexdigest()
 
 
 def go_on(
-    request: Asked,
+    request: ReplayRequest,
     paths: list[Path],
     crew: Crew,
     progress: Progress | None,

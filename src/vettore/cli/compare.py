@@ -50,14 +50,14 @@ def compare(
         fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
     order = ranked(fits)
     if as_json:
-        say_json("compare/1", {"models": [_told(compared) for compared in order]})
+        say_json("compare/1", {"models": [_as_json(compared) for compared in order]})
     else:
         _say_table(order, NumberStyle())
     if not all(item.result.converged for item in order):
         raise SystemExit(1)
 
 
-def _told(compared: Compared) -> dict[str, Any]:
+def _as_json(compared: Compared) -> dict[str, Any]:
     """Return a model of a comparison as JSON tells it."""
     result = compared.result
     return {

@@ -97,9 +97,9 @@ def _fit_of(study: Study, which: str | None) -> str:
         return study.curves[int(which) - 1].id
     named = [curve for curve in study.curves if which == curve.name]
     if not named:
-        told = "; ".join(
+        listed = "; ".join(
             f"{number} {curve.name} of {study.find_series(curve.series).name}"
             for number, curve in enumerate(study.curves, 1)
         )
-        raise DataError(f"The study has no fit “{which}”. It has: {told}.")
+        raise DataError(f"The study has no fit “{which}”. It has: {listed}.")
     return named[0].id

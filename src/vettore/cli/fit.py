@@ -122,27 +122,27 @@ def fit(
     output: Path | None,
     workers: int,
     read: Reading,
-    **asked: Any,
+    **options: Any,
 ) -> None:
     """Fit a polynomial to two columns of a file, or a formula to any of its columns.
 
     With several FILES (or folders, patterns, - for a list of files), with --by, or with -o, one table of all numbers is
     made: a row for each file, group and number; a group that fails is a row with its reason.
     """
-    check_options(asked)
-    looks = {name: asked.pop(name) for name in LOOKS}
-    single = {name: asked.pop(name) for name in SINGLE}
+    check_options(options)
+    looks = {name: options.pop(name) for name in LOOKS}
+    single = {name: options.pop(name) for name in SINGLE}
     _check_looks(looks, single["figure"])
     if shared is not None or len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
         _check_single({option: single[name] for name, option in SINGLE.items() if option})
         if shared is not None:
             from vettore.cli.fit_shared import fit_shared_all
 
-            fit_shared_all(files, by, shared, output, read, asked)
+            fit_shared_all(files, by, shared, output, read, options)
         else:
-            fit_all(files, by, output, workers, read, asked)
+            fit_all(files, by, output, workers, read, options)
         return
-    _fit_one(Path(files[0]), read, asked, looks, **single)
+    _fit_one(Path(files[0]), read, options, looks, **single)
 
 
 def _fit_one(

@@ -26,7 +26,7 @@ EACH = "each"
 
 
 @dataclass(frozen=True)
-class Asked:
+class FilesRequest:
     """What is fitted in every file."""
 
     by: str | None
@@ -37,14 +37,14 @@ class Asked:
 class _Worker:
     """What a process keeps between files."""
 
-    request: Asked | None = None
+    request: FilesRequest | None = None
     # The file that was worked on last, so that it is read once for all its shares.
     path: Path | None = None
     table: Table | None = None
     groups: Sequence[tuple[str, Rows | None]] = ()
 
 
-def start(request: Asked) -> None:
+def start(request: FilesRequest) -> None:
     """Make a process ready."""
     _Worker.request, _Worker.path = request, None
 
@@ -74,7 +74,7 @@ def lost(share: Share) -> list[Row]:
     return replay.lost(share.path)
 
 
-def _of_share(share: Share, request: Asked) -> list[Row]:
+def _of_share(share: Share, request: FilesRequest) -> list[Row]:
     try:
         table, groups = _read(share.path, request)
     except VettoreError:
@@ -89,7 +89,7 @@ def _of_share(share: Share, request: Asked) -> list[Row]:
     return rows
 
 
-def _read(path: Path, request: Asked) -> tuple[Table, Sequence[tuple[str, Rows | None]]]:
+def _read(path: Path, request: FilesRequest) -> tuple[Table, Sequence[tuple[str, Rows | None]]]:
     """Return the table of a file and its groups."""
     from vettore.cli.given import quiet_table
 
@@ -125,7 +125,7 @@ def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows 
     return [(label, np.array(rows)) for label, rows in numbers.items()]
 
 
-def _of_group(path: Path, group: str, table: Table, request: Asked) -> Iterator[Row]:
+def _of_group(path: Path, group: str, table: Table, request: FilesRequest) -> Iterator[Row]:
     from vettore.batch.replay import failed
 
     columns = numbers_of(table)
@@ -143,7 +143,7 @@ def _of_group(path: Path, group: str, table: Table, request: Asked) -> Iterator[
             yield from _of_fit(path, label, table, request, {**request.options, "x_name": x, "y_name": name})
 
 
-def _of_fit(path: Path, group: str, table: Table, request: Asked, options: dict[str, Any]) -> list[Row]:
+def _of_fit(path: Path, group: str, table: Table, request: FilesRequest, options: dict[str, Any]) -> list[Row]:
     from vettore.batch.replay import failed, row_of
     from vettore.study.kept_numbers import kept_numbers
 
@@ -176,7 +176,7 @@ def fit_all(
     shares = [Share(path, part, parts) for path in paths for part in range(parts)]
     tell, failures = teller(len(shares), "files" if parts == 1 else "parts"), 0
     done: dict[int, list[Row]] = {}
-    for place, rows in run(work, lost, shares, workers, start, (Asked(by, read, options),)):
+    for place, rows in run(work, lost, shares, workers, start, (FilesRequest(by, read, options),)):
         done[place] = rows
         failures += any(row.outcome == "failed" for row in rows)
         tell(len(done), failures)

@@ -47,9 +47,9 @@ def table_options(command: Any) -> Any:
     """Give a command the options that all commands share which read a table; they come as ``read``, a Reading."""
 
     @functools.wraps(command)
-    def read_from(*given: Any, **asked: Any) -> Any:
-        read = Reading(**{field.name: asked.pop(field.name) for field in fields(Reading)})
-        return command(*given, read=read, **asked)
+    def read_from(*given: Any, **options: Any) -> Any:
+        read = Reading(**{field.name: options.pop(field.name) for field in fields(Reading)})
+        return command(*given, read=read, **options)
 
     options: tuple[Any, ...] = (
         click.option("--leave-out", help="Rows that are not used, by number, as 3,7 or 3-9."),
@@ -245,8 +245,8 @@ def model_of(key: str, library: Path | None = None) -> Model:
         return model(key)
     from vettore.files.library import read_library
 
-    found = read_library(library)
-    for item in found:
+    models = read_library(library)
+    for item in models:
         if key in (item.key, item.name):
             return item
-    raise DataError(f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in found)}.")
+    raise DataError(f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in models)}.")

@@ -62,7 +62,7 @@ def replay(
     checks, outcome. A file that fails is a row with a sentence; the exit code is then 1. A run ended by Ctrl+C keeps what is
     done, and goes on when it is started again.
     """
-    from vettore.batch.replay import PART, Asked, Ended, Progress, go_on, key_of
+    from vettore.batch.replay import PART, Ended, Progress, ReplayRequest, go_on, key_of
     from vettore.batch.sources import files_of
     from vettore.batch.table import check_ending
     from vettore.files.study_file import open_study, study_bytes
@@ -70,7 +70,7 @@ def replay(
     _check_format(report_as, reports)
     check_ending(output)
     places = (str(reports or ""), report_as or "pdf", str(studies or ""))
-    request = Asked(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
+    request = ReplayRequest(study_bytes(open_study(study)), match, only, *places)  # type: ignore[arg-type]
     paths = _check_names(list(files_of(files, sys.stdin)), reports or studies)
     if output is not None and afresh:
         output.with_name(output.name + PART).unlink(missing_ok=True)

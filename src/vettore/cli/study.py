@@ -77,7 +77,7 @@ def show(study_file: Path, as_json: bool) -> None:
     opened = open_study(study_file)
     numbers = {series.id: kept_numbers(opened, series) for series in opened.series}
     if as_json:
-        say_json("study/1", _told(opened, numbers))
+        say_json("study/1", _as_json(opened, numbers))
         return
     click.echo(opened.title)
     for series in opened.series:
@@ -135,7 +135,7 @@ def _in_words(number: Kept) -> str:
     return f"{number.part}, {number.number} = {value}{doubt}"
 
 
-def _told(study: Study, numbers: dict[str, tuple[Kept, ...]]) -> dict[str, Any]:
+def _as_json(study: Study, numbers: dict[str, tuple[Kept, ...]]) -> dict[str, Any]:
     def plain(number: Kept) -> dict[str, Any]:
         fields = asdict(number)
         return {

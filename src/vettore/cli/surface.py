@@ -70,14 +70,14 @@ def surface(
     )
     if output is not None:
         _write(made, names, output, matrix)
-    by_name = _told(made, places, level)
+    by_name = _as_json(made, places, level)
     if as_json:
         say_json("surface/1", by_name)
         return
     _say(by_name, names)
 
 
-def _told(made: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
+def _as_json(made: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
     """Return all that is told of a surface."""
     summits = [
         {

@@ -38,7 +38,7 @@ AT_ONCE = 50_000
 NO_MATTER = 0.1
 
 
-class Law(StrEnum):
+class Distribution(StrEnum):
     """How a typed quantity is distributed; its ± is a standard deviation, or half of the width of the others."""
 
     NORMAL = "normal"
@@ -47,7 +47,7 @@ class Law(StrEnum):
 
 
 # Half widths over standard deviations (JCGM 100 §4.3.7, §4.3.9).
-WIDTHS = {Law.NORMAL: 1.0, Law.UNIFORM: math.sqrt(3.0), Law.TRIANGULAR: math.sqrt(6.0)}
+WIDTHS = {Distribution.NORMAL: 1.0, Distribution.UNIFORM: math.sqrt(3.0), Distribution.TRIANGULAR: math.sqrt(6.0)}
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +60,7 @@ class Input:
     value: float
     shared: Array
     own: float = 0.0
-    law: Law = Law.NORMAL
+    law: Distribution = Distribution.NORMAL
     freedom: float = math.inf
 
 
@@ -179,10 +179,10 @@ def _simulated(
     return float(low), float(high)
 
 
-def _standard(law: Law, rng: np.random.Generator) -> Array:
+def _standard(law: Distribution, rng: np.random.Generator) -> Array:
     """Return draws of mean 0 and standard deviation 1."""
-    if law is Law.UNIFORM:
+    if law is Distribution.UNIFORM:
         return rng.uniform(-WIDTHS[law], WIDTHS[law], AT_ONCE)
-    if law is Law.TRIANGULAR:
+    if law is Distribution.TRIANGULAR:
         return rng.triangular(-WIDTHS[law], 0.0, WIDTHS[law], AT_ONCE)
     return rng.normal(size=AT_ONCE)

@@ -16,7 +16,7 @@ from vettore.core.typeset import (
     Raised,
     Row,
     Slot,
-    Text,
+    TextBox,
     coefficient_symbol,
     filled,
 )
@@ -58,7 +58,7 @@ def to_latex(box: Box, numbers: Mapping[str, str] | None = None) -> str:
 
 def _latex(box: Box) -> str:
     match box:
-        case Text(text):
+        case TextBox(text):
             return _latex_text(text)
         case Row(parts):
             return "".join(_latex(part) for part in parts)
@@ -103,20 +103,20 @@ def to_mathml(box: Box, numbers: Mapping[str, str] | None = None) -> str:
 
 def _mathml(box: Box) -> str:
     match box:
-        case Text(text):
+        case TextBox(text):
             return _mathml_text(text)
         case Row(parts):
             return "<mrow>" + "".join(_mathml(part) for part in parts) + "</mrow>"
         case Raised(base, exponent):
-            return f"<msup>{_one(base)}{_one(exponent)}</msup>"
+            return f"<msup>{_of_box(base)}{_of_box(exponent)}</msup>"
         case Lowered(base, index):
-            return f"<msub>{_one(base)}{_one(index)}</msub>"
+            return f"<msub>{_of_box(base)}{_of_box(index)}</msub>"
         case Fraction(above, below):
-            return f"<mfrac>{_one(above)}{_one(below)}</mfrac>"
+            return f"<mfrac>{_of_box(above)}{_of_box(below)}</mfrac>"
         case Radical(of, index):
             if index == 2:
                 return f"<msqrt>{_mathml(of)}</msqrt>"
-            return f"<mroot>{_one(of)}<mn>{index}</mn></mroot>"
+            return f"<mroot>{_of_box(of)}<mn>{index}</mn></mroot>"
         case Fenced(of, bracket):
             left, right = PAIRS[bracket]
             return f"<mrow><mo>{left}</mo>{_mathml(of)}<mo>{right}</mo></mrow>"
@@ -124,7 +124,7 @@ def _mathml(box: Box) -> str:
             return _mathml(coefficient_symbol(name))
 
 
-def _one(box: Box) -> str:
+def _of_box(box: Box) -> str:
     """Return exactly one element."""
     return f"<mrow>{_mathml(box)}</mrow>"
 
@@ -148,7 +148,7 @@ def mathml_document(box: Box, numbers: Mapping[str, str] | None = None) -> str:
 def to_line(box: Box) -> str:
     """Return a box as a line of text, as ``A·exp(−k t)/(1 + x)^2``."""
     match box:
-        case Text(text):
+        case TextBox(text):
             return text
         case Row(parts):
             return "".join(to_line(part) for part in parts)
@@ -180,7 +180,7 @@ NO_XML = dict.fromkeys([*range(9), 11, 12, *range(14, 32)])
 def to_office(box: Box) -> str:
     """Return Office mathematics (ECMA-376) inside ``m:oMath``."""
     match box:
-        case Text(text):
+        case TextBox(text):
             return f'<m:r><m:t xml:space="preserve">{escape(text.translate(NO_XML))}</m:t></m:r>'
         case Row(parts):
             return "".join(to_office(part) for part in parts)

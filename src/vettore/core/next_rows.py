@@ -24,7 +24,7 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fitting.noises.counts import Law
+from vettore.core.fitting.noises.counts import CountLaw
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 
@@ -231,7 +231,7 @@ def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
         return result.spread.at(np.asarray(curve(x)))
     if result.noise != Noise.NORMAL:
         trials = None if result.trials is None else np.full(len(x), np.median(result.trials))
-        return np.sqrt(Law(result.noise, trials, result.whole).variance(np.asarray(curve(x))))
+        return np.sqrt(CountLaw(result.noise, trials, result.whole).variance(np.asarray(curve(x))))
     unit = curve.residual_sd
     if unit is None:
         raise DataError("The fit knows no scatter of a measurement; give sigma.")

@@ -75,12 +75,12 @@ def find_roots(coefficients: tuple[float, ...], covariance: Array | None = None)
         groups += [(_rounded(disc), multiplicity) for disc in discs]
     with localcontext(Context(prec=DIGITS_AT_ROOTS, Emax=10**12, Emin=-(10**12))):
         exact = [Decimal(value) for value in coefficients]
-        out = [_told(exact, z, count, covariance) for z, count in groups]
+        out = [_root(exact, z, count, covariance) for z, count in groups]
     out = [replace(root, together=_near(root, out)) for root in out]
-    real = sorted((item for item in out if item.is_real), key=lambda first: first.value.real)
+    real = sorted((root for root in out if root.is_real), key=lambda root: root.value.real)
     pairs = sorted(
-        (each for each in out if not each.is_real),
-        key=lambda one: (one.value.real, abs(one.value.imag), one.value.imag),
+        (root for root in out if not root.is_real),
+        key=lambda root: (root.value.real, abs(root.value.imag), root.value.imag),
     )
     return (*real, *pairs)
 
@@ -95,7 +95,7 @@ def _rounded(disc: Disc) -> complex:
     return value
 
 
-def _told(c: Sequence[Decimal], z: complex, count: int, covariance: Array | None) -> Root:
+def _root(c: Sequence[Decimal], z: complex, count: int, covariance: Array | None) -> Root:
     at = Complex(Decimal(z.real), Decimal(z.imag))
     value, steep, terms = values_at(c, at)
     size, residual, slope = size_of(at), size_of(value), size_of(steep)

@@ -19,7 +19,7 @@ from vettore.core.telling import Tells, short
 MOST_ROWS = 10_000_000
 
 
-class Noise(StrEnum):
+class MadeNoise(StrEnum):
     """How the noise is spread: its size is a standard deviation, a half width, nothing (Poisson), or a share of y."""
 
     NORMAL = "normal"
@@ -82,7 +82,7 @@ def practice(
     *,
     noise: float = 0.0,
     seed: int = 1,
-    kind: Noise | str = "normal",
+    kind: MadeNoise | str = "normal",
     outliers: int = 0,
 ) -> PracticeData:
     """Return rows of ``formula`` with true coefficients ``values`` at ``x``, with noise.
@@ -118,33 +118,33 @@ def practice(
             f"The formula has no value at {x_name} = {columns[bad[0]]:.6g}. Change the range or the coefficients."
         )
     rng = np.random.default_rng([seed, 2])
-    y = _with_noise(true_y, noise, Noise(kind), rng)
-    far = _move_outliers(y, true_y, noise, min(outliers, len(y)), Noise(kind), rng)
+    y = _with_noise(true_y, noise, MadeNoise(kind), rng)
+    far = _move_outliers(y, true_y, noise, min(outliers, len(y)), MadeNoise(kind), rng)
     text = str(read) if read.left is not None else f"y = {read}"
     return PracticeData(columns, y, true_y, text, dict(values), far, x_name, read.response or "y")
 
 
-def _with_noise(true_y: Array, noise: float, kind: Noise, rng: np.random.Generator) -> Array:
-    if kind is Noise.POISSON:
+def _with_noise(true_y: Array, noise: float, kind: MadeNoise, rng: np.random.Generator) -> Array:
+    if kind is MadeNoise.POISSON:
         if (true_y < 0).any():
             raise DataError("Poisson noise needs a formula that is never negative.")
         return rng.poisson(true_y).astype(np.float64)
-    if kind is Noise.UNIFORM:
+    if kind is MadeNoise.UNIFORM:
         return true_y + rng.uniform(-1, 1, len(true_y)) * noise
     normal = rng.standard_normal(len(true_y))
-    return true_y + normal * (noise * np.abs(true_y) if kind is Noise.RELATIVE else noise)
+    return true_y + normal * (noise * np.abs(true_y) if kind is MadeNoise.RELATIVE else noise)
 
 
 def _move_outliers(
-    y: Array, true_y: Array, noise: float, count: int, kind: Noise, rng: np.random.Generator
+    y: Array, true_y: Array, noise: float, count: int, kind: MadeNoise, rng: np.random.Generator
 ) -> tuple[int, ...]:
     if count <= 0:
         return ()
     rows = np.sort(rng.choice(len(y), count, replace=False))
     far = rng.uniform(8, 15, count) * rng.choice([-1, 1], count)
     size = {
-        Noise.POISSON: np.sqrt(np.maximum(true_y[rows], 1)),
-        Noise.RELATIVE: noise * np.abs(true_y[rows]),
+        MadeNoise.POISSON: np.sqrt(np.maximum(true_y[rows], 1)),
+        MadeNoise.RELATIVE: noise * np.abs(true_y[rows]),
     }.get(kind, np.full(count, noise))
     spread = float(np.ptp(true_y)) or 1.0
     y[rows] += far * np.where(size > 0, size, spread / 30)

@@ -78,6 +78,6 @@ class Known:
     def __init__(self, values: Mapping[tuple[Any, ...], Any]) -> None:
         self.values = dict(values)
 
-    def __call__(self, *asked: Any) -> Any:
+    def __call__(self, *arguments: Any) -> Any:
         """Return what was worked out."""
-        return self.values[asked]
+        return self.values[arguments]

@@ -14,7 +14,7 @@ from vettore.core.formula.write import to_text
 
 
 @dataclass(frozen=True)
-class Text:
+class TextBox:
     """A run of characters; a single letter is set italic, a word or a sign upright."""
 
     text: str
@@ -79,7 +79,7 @@ class Slot:
     name: str
 
 
-Box: TypeAlias = Text | Row | Raised | Lowered | Fraction | Radical | Fenced | Slot
+Box: TypeAlias = TextBox | Row | Raised | Lowered | Fraction | Radical | Fenced | Slot
 
 
 def coefficient_symbol(name: str) -> Box:
@@ -88,20 +88,20 @@ def coefficient_symbol(name: str) -> Box:
         return _named(name)
     head = name.rstrip("0123456789")
     index = name[len(head) :]
-    letter = Text(GREEK_LETTERS.get(head, head))
-    return Lowered(letter, Text(index)) if head and index else letter
+    letter = TextBox(GREEK_LETTERS.get(head, head))
+    return Lowered(letter, TextBox(index)) if head and index else letter
 
 
 def polynomial_terms(x: str, degree: int, intercept: bool) -> list[Row]:
     """Return the terms of a polynomial by rising power, each with its leading sign."""
     terms: list[Row] = []
     for power in range(0 if intercept else 1, degree + 1):
-        sign = () if not terms else (Text(" + "),)
+        sign = () if not terms else (TextBox(" + "),)
         variable: tuple[Box, ...] = ()
         if power == 1:
-            variable = (Text(" "), Text(x))
+            variable = (TextBox(" "), TextBox(x))
         elif power > 1:
-            variable = (Text(" "), Raised(Text(x), Text(str(power))))
+            variable = (TextBox(" "), Raised(TextBox(x), TextBox(str(power))))
         terms.append(Row((*sign, Slot(f"a{power}"), *variable)))
     return terms
 
@@ -117,7 +117,7 @@ def formula_terms(tree: Node, coefficients: Collection[str]) -> list[Row]:
             continue
         lead: tuple[Box, ...] = ()
         if terms or sign == "-":
-            lead = (Text(" + " if sign != "-" else " − "),)
+            lead = (TextBox(" + " if sign != "-" else " − "),)
         tight = PRODUCT_TIGHT if sign == "-" else 0
         box = _behind_a_sign(node, frozenset(coefficients), tight) if lead else _box(node, frozenset(coefficients))
         terms.append(Row((*lead, box)))
@@ -148,11 +148,11 @@ def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
             return (Slot(name) if name in slots else _named(name)), WHOLE
         case Number():
             box = number_box(to_text(node))
-            return box, WHOLE if isinstance(box, Text) else PRODUCT_TIGHT
+            return box, WHOLE if isinstance(box, TextBox) else PRODUCT_TIGHT
         case Negate(of):
-            return Row((Text("−"), _box(of, slots, POWER_TIGHT))), SIGN_TIGHT
+            return Row((TextBox("−"), _box(of, slots, POWER_TIGHT))), SIGN_TIGHT
         case Binary("+" | "-" as sign, left, right):
-            middle = Text(" + " if sign == "+" else " − ")
+            middle = TextBox(" + " if sign == "+" else " − ")
             return Row((_box(left, slots, SUM_TIGHT), middle, _behind_a_sign(right, slots, PRODUCT_TIGHT))), SUM_TIGHT
         case Binary("*", left, right):
             return _product(left, right, slots), PRODUCT_TIGHT
@@ -163,7 +163,7 @@ def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
             tight = POWER_TIGHT + 2 if isinstance(left, Call) and left.function not in BRACKETED else WHOLE
             return Raised(_box(left, slots, tight), _box(right, slots)), POWER_TIGHT
         case Call("exp", (of,)) if _is_short(of):
-            return Raised(Text("e"), _box(of, slots)), POWER_TIGHT
+            return Raised(TextBox("e"), _box(of, slots)), POWER_TIGHT
         case Call("sqrt" | "cbrt" as function, (of,)):
             return Radical(_box(of, slots), 2 if function == "sqrt" else 3), WHOLE
         case Call("abs", (of,)):
@@ -171,10 +171,10 @@ def _parts(node: Node, slots: frozenset[str]) -> tuple[Box, int]:
         case Call(function, arguments):
             inside: list[Box] = []
             for argument in arguments:
-                inside += [Text(", "), _box(argument, slots)] if inside else [_box(argument, slots)]
-            return Row((Text(WRITTEN.get(function, function)), Fenced(Row(tuple(inside))))), WHOLE
+                inside += [TextBox(", "), _box(argument, slots)] if inside else [_box(argument, slots)]
+            return Row((TextBox(WRITTEN.get(function, function)), Fenced(Row(tuple(inside))))), WHOLE
         case _:
-            return Text(to_text(node)), 0
+            return TextBox(to_text(node)), 0
 
 
 # Functions that bring brackets of their own, and how some are written.
@@ -194,10 +194,10 @@ def _is_short(node: Node) -> bool:
 def number_box(text: str) -> Box:
     """Return a number as it is set: ``1.5e-07`` as 1.5 · 10⁻⁷, pi as π, a minus sign as one."""
     mantissa, power, exponent = text.replace("−", "-").partition("e") if text[:1] != "e" else (text, "", "")
-    written = Text("π" if mantissa == "pi" else mantissa.replace("-", "−"))
+    written = TextBox("π" if mantissa == "pi" else mantissa.replace("-", "−"))
     if not power:
         return written
-    return Row((written, Text(" · "), Raised(Text("10"), Text(str(int(exponent)).replace("-", "−")))))
+    return Row((written, TextBox(" · "), Raised(TextBox("10"), TextBox(str(int(exponent)).replace("-", "−")))))
 
 
 def rebuilt(box: Box, change: Callable[[Box], Box]) -> Box:
@@ -220,7 +220,7 @@ def rebuilt(box: Box, change: Callable[[Box], Box]) -> Box:
 
 def renamed(box: Box, names: Mapping[str, str]) -> Box:
     """Return a box with other words for some of its texts."""
-    return rebuilt(box, lambda part: Text(names.get(part.text, part.text)) if isinstance(part, Text) else part)
+    return rebuilt(box, lambda part: TextBox(names.get(part.text, part.text)) if isinstance(part, TextBox) else part)
 
 
 def flat(box: Box) -> Box:
@@ -228,7 +228,7 @@ def flat(box: Box) -> Box:
     return rebuilt(
         box,
         lambda part: (
-            Row((_as_factor(part.above, above=True), Text("/"), _as_factor(part.below)))
+            Row((_as_factor(part.above, above=True), TextBox("/"), _as_factor(part.below)))
             if isinstance(part, Fraction)
             else part
         ),
@@ -241,7 +241,7 @@ def _as_factor(box: Box, above: bool = False) -> Box:
         box = box.parts[0]
     if not isinstance(box, Row):
         return box
-    is_sum = any(isinstance(part, Text) and part.text in (" + ", " − ") for part in box.parts)
+    is_sum = any(isinstance(part, TextBox) and part.text in (" + ", " − ") for part in box.parts)
     return box if above and not is_sum else Fenced(box)
 
 
@@ -263,9 +263,9 @@ def _signed(row: Row, numbers: Mapping[str, str]) -> Row:
     for place, (sign, part) in enumerate(itertools.pairwise(row.parts)):
         slot = _leading(part)
         number = "" if slot is None else numbers.get(slot.name, "")
-        if isinstance(sign, Text) and sign.text in TURNED and number[:1] in ("-", "−"):
+        if isinstance(sign, TextBox) and sign.text in TURNED and number[:1] in ("-", "−"):
             written = number_box(number[1:])
-            parts[place] = Text(TURNED[sign.text])
+            parts[place] = TextBox(TURNED[sign.text])
             parts[place + 1] = _with_leading(part, Fenced(written) if isinstance(written, Row) else written)
     return Row(tuple(parts))
 
@@ -293,11 +293,11 @@ def _filled(box: Box, numbers: Mapping[str, str]) -> Box:
             for place in range(1, len(done) - 1):
                 # Two numbers side by side would be one.
                 if (
-                    done[place] == Text(THIN)
+                    done[place] == TextBox(THIN)
                     and isinstance(parts[place + 1], Slot)
-                    and isinstance(done[place + 1], Text)
+                    and isinstance(done[place + 1], TextBox)
                 ):
-                    done[place] = Text(" · ")
+                    done[place] = TextBox(" · ")
             return Row(tuple(done))
         case Raised(base, exponent):
             return Raised(_filled(base, numbers), _filled(exponent, numbers))
@@ -322,14 +322,14 @@ def _product(left: Node, right: Node, slots: frozenset[str]) -> Box:
     while isinstance(begins, Binary):
         begins = begins.left
     if isinstance(begins, Number):
-        return Row((text, Text(" · "), other))
-    return Row((text, Text(THIN), other))
+        return Row((text, TextBox(" · "), other))
+    return Row((text, TextBox(THIN), other))
 
 
 def _named(name: str) -> Box:
     head, _, index = name.partition("_")
-    base = Text(GREEK_LETTERS.get(head, head))
-    return Lowered(base, Text(index)) if index else base
+    base = TextBox(GREEK_LETTERS.get(head, head))
+    return Lowered(base, TextBox(index)) if index else base
 
 
 Slots = Mapping[str, str]
@@ -338,7 +338,7 @@ Slots = Mapping[str, str]
 def to_html(box: Box, slots: Slots | None = None) -> str:
     """Write a box as HTML; ``slots`` gives what stands for a coefficient (its symbol by default)."""
     match box:
-        case Text(text):
+        case TextBox(text):
             return f"<i>{escape(text)}</i>" if box.italic else escape(text).replace("  ", "&ensp;")
         case Row(parts):
             return "".join(to_html(part, slots) for part in parts)

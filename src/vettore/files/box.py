@@ -31,7 +31,7 @@ COMMAND: tuple[str, ...] = ("-m", "vettore.files.box")
 LEFT_OUT_OF_TIME = -24  # SIGXCPU
 
 
-class ColumnRecord(msgspec.Struct):
+class BoxedColumn(msgspec.Struct):
     """A column as the child tells it; values as the bytes of float64."""
 
     name: str
@@ -49,7 +49,7 @@ class TableRecord(msgspec.Struct):
     """A table as the child tells it."""
 
     part: str
-    columns: list[ColumnRecord]
+    columns: list[BoxedColumn]
     source: Source
 
 
@@ -60,7 +60,7 @@ class Answer(msgspec.Struct):
     tables: list[TableRecord] = []
 
 
-class Asked(msgspec.Struct):
+class BoxedFile(msgspec.Struct):
     """What the child is asked, before the bytes of the file."""
 
     name: str
@@ -109,7 +109,7 @@ def tables_in_a_box(data: bytes, name: str, path: str = "") -> list[tuple[str, T
     )
     given_up = threading.Event()
     _children.add(child, given_up)
-    content = msgspec.msgpack.encode(Asked(name, path))
+    content = msgspec.msgpack.encode(BoxedFile(name, path))
     try:
         answer = _talk(child, len(content).to_bytes(4, "big") + content + data, name, given_up)
     finally:
@@ -204,7 +204,7 @@ def _table(record: TableRecord) -> Table:
 
 def _record(part: str, table: Table) -> TableRecord:
     columns = [
-        ColumnRecord(
+        BoxedColumn(
             column.name,
             column.unit,
             np.ascontiguousarray(column.values, dtype=np.float64).tobytes(),
@@ -249,5 +249,5 @@ if __name__ == "__main__":
     _limit()
     given = sys.stdin.buffer.read()
     length = int.from_bytes(given[:4], "big")
-    answer = msgspec.msgpack.decode(given[4 : 4 + length], type=Asked)
+    answer = msgspec.msgpack.decode(given[4 : 4 + length], type=BoxedFile)
     sys.stdout.buffer.write(msgspec.msgpack.encode(answer_to(given[4 + length :], answer.name, answer.path)))

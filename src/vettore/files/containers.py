@@ -50,8 +50,8 @@ def _json_table(content: Any, source: Source, how: str) -> Table | None:
         }
         lengths = {len(v) for v in columns.values()}
         if len(lengths) > 1:
-            told = ", ".join(f"{name} has {len(v)}" for name, v in columns.items())
-            raise FileError(f"“{source.name}” has columns of different lengths: {told}. Make them the same length.")
+            sizes = ", ".join(f"{name} has {len(v)}" for name, v in columns.items())
+            raise FileError(f"“{source.name}” has columns of different lengths: {sizes}. Make them the same length.")
     elif isinstance(content, list) and content and all(isinstance(row, dict) for row in content):
         names: dict[str, None] = {}
         for row in content:
@@ -82,7 +82,7 @@ def _json_text(value: Any) -> str:
     return repr(value) if isinstance(value, (int, float)) else str(value)
 
 
-class _Found:
+class _Holdings:
     """What an HDF5 file holds: columns by group and length, tables, and what is not read."""
 
     def __init__(self) -> None:
@@ -119,32 +119,32 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
     """Read datasets: those of one length in a group are a table, a two-dimensional or compound one is a table."""
     import h5py
 
-    found = _Found()
+    holdings = _Holdings()
     try:
         # In the order in which they were made, where the file knows it.
         with h5py.File(io.BytesIO(data), "r", track_order=True) as file:
-            for name, item in _datasets(file, found.elsewhere, source):
-                found.take(name, item)
+            for name, item in _datasets(file, holdings.elsewhere, source):
+                holdings.take(name, item)
     except OSError as error:
         why = str(error).splitlines()[0]
         raise FileError(
             f"“{source.name}” is damaged or no HDF5 file ({why}). Copy it again from where it came, or export the table as CSV."
         ) from None
-    if found.large and not found.groups and not found.alone:
+    if holdings.large and not holdings.groups and not holdings.alone:
         raise FileError(
-            f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {found.large[0]}. Cut it down first."
+            f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {holdings.large[0]}. Cut it down first."
         )
-    if found.elsewhere:
+    if holdings.elsewhere:
         raise FileError(
-            f"“{source.name}” takes {', '.join(sorted(found.elsewhere)[:3])} from other files, which is not followed. "
+            f"“{source.name}” takes {', '.join(sorted(holdings.elsewhere)[:3])} from other files, which is not followed. "
             "Copy the numbers into the file itself."
         )
     tables = []
-    for (group, _), columns in found.groups.items():
+    for (group, _), columns in holdings.groups.items():
         values = {name: pair[0] for name, pair in columns.items()}
         units = {name: pair[1] for name, pair in columns.items()}
         tables.append((group, _columns_table(values, units, source, group or "top")))
-    tables += [(name, _columns_table(columns, {}, source, name)) for name, columns in found.alone]
+    tables += [(name, _columns_table(columns, {}, source, name)) for name, columns in holdings.alone]
     if not tables:
         raise FileError(f"“{source.name}” holds no dataset of numbers.")
     return tables
@@ -209,8 +209,8 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
         values = {name or "y": np.asarray(array, np.float64) for name, array in flat.items()}
         tables.append(("", _columns_table(values, {}, source, "arrays")))
     elif flat:
-        told = ", ".join(f"{name} has {len(array)}" for name, array in flat.items())
-        raise FileError(f"“{source.name}” has arrays of different lengths: {told}.")
+        lengths = ", ".join(f"{name} has {len(array)}" for name, array in flat.items())
+        raise FileError(f"“{source.name}” has arrays of different lengths: {lengths}.")
     for name, array in arrays.items():
         if array.dtype.names and array.ndim == 1:
             fields = _fields(array)

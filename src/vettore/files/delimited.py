@@ -233,7 +233,7 @@ def _within(values: Array) -> bool:
     return bool(max(values.max(initial=0.0), -values.min(initial=0.0)) <= LARGEST_WHOLE)
 
 
-def _from_long(result: large.Found, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
+def _from_long(result: large.LargeRead, head: str, layout: Layout) -> tuple[tuple[RawColumn, ...], list[str]]:
     """Make columns of what was read fast, by the rules of short files: cells that leave room for doubt are looked at."""
     lines = lines_of(head)
     below = [line for line in lines[layout.first_row :][:SAMPLE_ROWS] if not _is_comment(line, layout)]

@@ -40,7 +40,7 @@ class Source:
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class LargeRead:
     """Columns as numbers, or as the texts of their cells where they are not purely numbers.
 
     ``again`` reads the cells of one column as texts.
@@ -107,7 +107,7 @@ def columns_of(body: str, layout: Layout, name: str) -> list[list[str]]:
     return columns
 
 
-def read(data: bytes, layout: Layout, name: str) -> Found:
+def read(data: bytes, layout: Layout, name: str) -> LargeRead:
     """Read the table below the header from memory, in order first. Raises FileError in a sentence."""
     text = text_of(data, layout.encoding).replace("\r\n", "\n").replace("\r", "\n")
     body = text[_offset_of_line(text, layout.first_row) :].rstrip("\x1a\x0c\n\t ")
@@ -115,7 +115,7 @@ def read(data: bytes, layout: Layout, name: str) -> Found:
     if '"' in body:
         # Quotes are read by one set of rules.
         columns = columns_of(body, layout, name)
-        return Found(columns, comments, lambda place: columns[place])
+        return LargeRead(columns, comments, lambda place: columns[place])
     source = Source(None, body, 0)
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
@@ -125,16 +125,16 @@ def read(data: bytes, layout: Layout, name: str) -> Found:
         rows = body.count("\n") + 1
         check_cells(rows, width, rows * layout.columns, name)
         frame = _frame(source, layout, width, name)
-    return _found(frame, source, layout, name, comments)
+    return _large_read(frame, source, layout, name, comments)
 
 
-def read_from_file(path: str, head: str, layout: Layout, name: str) -> Found | None:
+def read_from_file(path: str, head: str, layout: Layout, name: str) -> LargeRead | None:
     """Read the table below the header straight from a file; None when some row is longer than the first."""
     source = Source(path, "", layout.first_row, f"{layout.delimiter} " in head)
     frame = _frame(source, layout, None, name)
     if frame is None or frame.shape[1] < layout.columns:
         return None
-    return _found(frame, source, layout, name, [])
+    return _large_read(frame, source, layout, name, [])
 
 
 def holds_quotes(path: str) -> bool:
@@ -153,7 +153,7 @@ def takes_as_it_is(start: bytes, tail: bytes, layout: Layout) -> bool:
     )
 
 
-def _found(frame: Any, source: Source, layout: Layout, name: str, comments: list[str]) -> Found:
+def _large_read(frame: Any, source: Source, layout: Layout, name: str, comments: list[str]) -> LargeRead:
     empty = frame.isna().all(axis=1).to_numpy()
     some_empty = bool(empty.any())
     width = len(frame.columns)
@@ -171,7 +171,7 @@ def _found(frame: Any, source: Source, layout: Layout, name: str, comments: list
         else:
             # Words, or numbers beyond the range of a double: every cell is looked at by our own rules.
             columns.append(again(place))
-    return Found(columns, comments, again)
+    return LargeRead(columns, comments, again)
 
 
 def _without_comments(body: str, layout: Layout) -> tuple[str, list[str]]:

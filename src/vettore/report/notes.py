@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from vettore.core.errors import VettoreError
 from vettore.core.formula.formula import read_formula
-from vettore.core.typeset import Box, Row, Text, formula_terms
+from vettore.core.typeset import Box, Row, TextBox, formula_terms
 
 _MARKED = re.compile(r"(?<![\w*])\*(?=[^\s*])(?P<words>[^*\n]*[^\s*])\*(?![\w*])|`(?P<formula>[^`\n]+)`")
 _ITEM = re.compile(r"\s*[-•]\s+(?=\S)")
@@ -67,5 +67,5 @@ def _typeset(text: str) -> Box | None:
         read = read_formula(text)
     except VettoreError:
         return None
-    left: tuple[Box, ...] = () if read.left is None else (*formula_terms(read.left, ()), Text(" = "))
+    left: tuple[Box, ...] = () if read.left is None else (*formula_terms(read.left, ()), TextBox(" = "))
     return Row((*left, *formula_terms(read.right, read.coefficients)))

@@ -17,7 +17,7 @@ from vettore.core.formula.write import name_text
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.working import working
 from vettore.core.rounding import MINUS, NumberStyle
-from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, Text, coefficient_symbol, formula_terms
+from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, TextBox, coefficient_symbol, formula_terms
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role
@@ -77,19 +77,19 @@ def _piece(row: Sequence[float], powers: Sequence[str], x_name: str, y_name: str
     """Return a piece as y = c₀ + c₁ (x − from) + … with where it holds."""
     low, high, *values = row
     start = style.short(low, 6)
-    apart = Fenced(Row((Text(x_name), Text(" − " if low >= 0 else " + "), Text(start.removeprefix(MINUS)))))
-    base: Box = Text(x_name) if low == 0 else apart
-    parts: list[Box] = [Text(y_name), Text(" = ")]
+    apart = Fenced(Row((TextBox(x_name), TextBox(" − " if low >= 0 else " + "), TextBox(start.removeprefix(MINUS)))))
+    base: Box = TextBox(x_name) if low == 0 else apart
+    parts: list[Box] = [TextBox(y_name), TextBox(" = ")]
     for value, power in zip(values, powers, strict=True):
         if value == 0 and len(parts) > 2:
             continue
         sign = (" − " if value < 0 else " + ") if len(parts) > 2 else (MINUS if value < 0 else "")
-        parts += [Text(sign), Text(style.number(abs(value), 5))]
+        parts += [TextBox(sign), TextBox(style.number(abs(value), 5))]
         if power != "1":
             exponent = {"u": "", "u²": "2", "u³": "3"}[power]
-            parts += [Text(" "), Raised(base, Text(exponent)) if exponent else base]
+            parts += [TextBox(" "), Raised(base, TextBox(exponent)) if exponent else base]
     end = style.short(high, 6)
-    return Row((*parts, Text(f"     from {start} to {end}")))
+    return Row((*parts, TextBox(f"     from {start} to {end}")))
 
 
 def working_text(title: str, steps: Sequence[Step]) -> str:
@@ -220,9 +220,9 @@ def _derivatives(fit: DerivedFit) -> list[Step]:
             tree = simplified(derivative(read.right, name))
         except FormulaError:
             return []
-        by = Text(name) if name in read.data else coefficient_symbol(name)
-        sides = Fraction(Row((Text("∂ "), Text(y))), Row((Text("∂ "), by)))
-        boxes.append(Row((sides, Text("  =  "), *formula_terms(tree, read.coefficients))))
+        by = TextBox(name) if name in read.data else coefficient_symbol(name)
+        sides = Fraction(Row((TextBox("∂ "), TextBox(y))), Row((TextBox("∂ "), by)))
+        boxes.append(Row((sides, TextBox("  =  "), *formula_terms(tree, read.coefficients))))
     words = "The slope of the curve, and how it moves with each coefficient; the search and the ± rest on these."
     return [Step("The derivatives", words, boxes=tuple(boxes))]
 

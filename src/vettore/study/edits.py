@@ -179,18 +179,18 @@ def duplicate_series(study: Study, series: str) -> Study:
 
 def split_series(study: Study, series: str) -> Study:
     """Add one series for each further column of numbers, all with the x of this one. Raises DataError."""
-    one = study.find_series(series)
-    y, x = one.place(Role.Y), one.place(Role.X)
-    others = [i for i, c in enumerate(one.columns) if c.role is Role.CARRIED and one.data[i].texts is None]
+    whole = study.find_series(series)
+    y, x = whole.place(Role.Y), whole.place(Role.X)
+    others = [i for i, c in enumerate(whole.columns) if c.role is Role.CARRIED and whole.data[i].texts is None]
     if x is None or y is None or not others:
-        raise DataError(f"{one.name} has no further columns of numbers to make series of.")
+        raise DataError(f"{whole.name} has no further columns of numbers to make series of.")
     for place in others:
         columns = tuple(
             replace(c, role=Role.Y if i == place else Role.CARRIED if c.role in (Role.Y, Role.Y_ERROR) else c.role)
-            for i, c in enumerate(one.columns)
+            for i, c in enumerate(whole.columns)
         )
-        name = f"{one.name} · {one.columns[place].name}"
-        study = parts.add(study, one.changed(name=name, columns=columns, set_aside=(), sort=None))
+        name = f"{whole.name} · {whole.columns[place].name}"
+        study = parts.add(study, whole.changed(name=name, columns=columns, set_aside=(), sort=None))
     return study
 
 

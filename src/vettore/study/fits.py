@@ -25,7 +25,7 @@ from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Name
 from vettore.core.formula.write import to_text
 from vettore.core.models.catalogue import CATALOGUE
-from vettore.core.typeset import Box, Row, Text, formula_terms, polynomial_terms
+from vettore.core.typeset import Box, Row, TextBox, formula_terms, polynomial_terms
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
@@ -138,9 +138,9 @@ class DerivedFit:
         x, y = self.series.column(Role.X), self.series.column(Role.Y)
         if isinstance(self.recipe, PolynomialFit):
             terms = polynomial_terms(x.name if x else "x", self.recipe.degree, self.recipe.intercept)
-            return Text(y.name if y else "y"), terms
+            return TextBox(y.name if y else "y"), terms
         read = read_formula(self.recipe.formula, [column.name for column in self.series.columns])
-        left = formula_terms(read.left, ())[0] if read.left is not None else Text("y")
+        left = formula_terms(read.left, ())[0] if read.left is not None else TextBox("y")
         return left, formula_terms(read.right, read.coefficients)
 
     def get_ready(self) -> DerivedFit:

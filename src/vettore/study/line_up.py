@@ -112,9 +112,9 @@ def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
     sound = [item for item in entries if item.fit is not None and _is_sound(item)]
     if sound:
         most = max(each.fit.result.n for each in sound if each.fit is not None)
-        sound = [one for one in sound if one.fit is not None and one.fit.result.n == most]
+        sound = [candidate for candidate in sound if candidate.fit is not None and candidate.fit.result.n == most]
     sound = _without_twins(sound)
-    results = [one.fit.result for one in sound if one.fit is not None]
+    results = [candidate.fit.result for candidate in sound if candidate.fit is not None]
     weights = akaike_weights(results) if results else ()
     best = min((result.aicc for result in results), default=0.0)
     out = [
@@ -130,8 +130,14 @@ def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
 
     out.sort(key=order)
     # Of models that were not asked for by name, those without an answer here are left out.
-    asked_for = [one for one in entries if isinstance(one.key, int) or one.key.startswith(OWN)]
-    refused = [Ranked(one, 0.0, False) for one in asked_for if one.fit is None or (one not in sound and is_own(one))]
+    asked_for = [
+        candidate for candidate in entries if isinstance(candidate.key, int) or candidate.key.startswith(OWN)
+    ]
+    refused = [
+        Ranked(candidate, 0.0, False)
+        for candidate in asked_for
+        if candidate.fit is None or (candidate not in sound and is_own(candidate))
+    ]
     return (*out, *refused)
 
 

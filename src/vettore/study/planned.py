@@ -14,7 +14,7 @@ from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_expression
 from vettore.core.next_rows import Improve, WhereNext, where_next
 from vettore.core.planning import Plan, plan_rows
-from vettore.core.practice_data import Noise, practice, practice_x
+from vettore.core.practice_data import MadeNoise, practice, practice_x
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
@@ -62,17 +62,17 @@ class Scatter(NamedTuple):
     """How made-up rows scatter: the size of their noise, and its kind."""
 
     size: float
-    kind: Noise
+    kind: MadeNoise
 
     def at(self, y: Array) -> Array:
         """Return the standard deviation where the curve is y (k,); of none, that of 1, which says no more than ratios."""
         match self.kind:
-            case Noise.RELATIVE:
+            case MadeNoise.RELATIVE:
                 of = self.size * np.abs(y)
-            case Noise.POISSON:
+            case MadeNoise.POISSON:
                 of = np.sqrt(np.maximum(y, 0.0))
             case kind:
-                of = np.full(len(y), self.size / (math.sqrt(3) if kind is Noise.UNIFORM else 1.0))
+                of = np.full(len(y), self.size / (math.sqrt(3) if kind is MadeNoise.UNIFORM else 1.0))
         most = float(of.max(initial=0.0))
         return np.asarray(np.maximum(of, most * LEAST_SCATTER) if most > 0 else np.ones(len(y)))
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from vettore.core.errors import DataError
 from vettore.core.fitting.noises.listed import NOISES
-from vettore.core.fitting.result import Method
+from vettore.core.fitting.result import FitMethod
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.series import Role
@@ -28,7 +28,7 @@ def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
     if not result.converged:
         raise DataError("The search did not converge, so there is no likelihood to go down from.")
     own = {name: (coefficient.low, coefficient.high) for name, coefficient in result.coefficients.items()}
-    if result.method is Method.LINEAR or not isinstance(recipe, FormulaFit):
+    if result.method is FitMethod.LINEAR or not isinstance(recipe, FormulaFit):
         return own
     sigma = fit.series.sigma if recipe.use_errors and NOISES[recipe.noise].takes_errors else None
     spread = None if sigma is None else {fit.series.name_and_unit(Role.Y)[0]: sigma[fit.rows]}

@@ -29,7 +29,7 @@ Match = Literal["by-name", "by-place"]
 NEEDED = (Role.X, Role.Y, Role.Z)
 
 
-class Found(StrEnum):
+class MatchedBy(StrEnum):
     """How a column of the new data was found."""
 
     NAME = "name"
@@ -39,9 +39,9 @@ class Found(StrEnum):
     CHOSEN = "chosen"
 
 
-WAYS: dict[Match, tuple[Found, ...]] = {
-    "by-name": (Found.CHOSEN, Found.NAME, Found.SPELLING, Found.UNIT),
-    "by-place": (Found.CHOSEN, Found.PLACE),
+WAYS: dict[Match, tuple[MatchedBy, ...]] = {
+    "by-name": (MatchedBy.CHOSEN, MatchedBy.NAME, MatchedBy.SPELLING, MatchedBy.UNIT),
+    "by-place": (MatchedBy.CHOSEN, MatchedBy.PLACE),
 }
 
 
@@ -54,7 +54,7 @@ class Pairing:
 
     wanted: str
     number: int | None
-    how: Found | None
+    how: MatchedBy | None
     needed: bool
     conversion: tuple[float, float] = (1.0, 0.0)
 
@@ -103,21 +103,21 @@ def pairings(
 
 
 def _candidate(
-    how: Found, column: RawColumn, raw: int, there: list[RawColumn], used: set[int], chosen: dict[str, str]
+    how: MatchedBy, column: RawColumn, raw: int, there: list[RawColumn], used: set[int], chosen: dict[str, str]
 ) -> int | None:
     free = [place for place in range(len(there)) if place not in used]
     match how:
-        case Found.CHOSEN:
+        case MatchedBy.CHOSEN:
             fits = [place for place in free if there[place].name == chosen.get(column.name)]
-        case Found.NAME:
+        case MatchedBy.NAME:
             fits = [place for place in free if there[place].name == column.name]
-        case Found.SPELLING:
+        case MatchedBy.SPELLING:
             fits = [place for place in free if _spelled(there[place].name) == _spelled(column.name)]
-        case Found.UNIT:
+        case MatchedBy.UNIT:
             fits = [place for place in free if column.unit and there[place].unit == column.unit]
             # One of several would be a guess.
             fits = fits if len(fits) == 1 and there[fits[0]].texts is None else []
-        case Found.PLACE:
+        case MatchedBy.PLACE:
             fits = [raw] if raw in free else []
     return fits[0] if fits else None
 
@@ -204,8 +204,8 @@ def replayed(
     if only:
         targets = [series for series in targets if only in (series.id, series.name)]
         if not targets:
-            told = ", ".join(series.name for series in study.series)
-            raise DataError(f"The study has no series “{only}” with work on it. Its series are: {told}.")
+            names = ", ".join(series.name for series in study.series)
+            raise DataError(f"The study has no series “{only}” with work on it. Its series are: {names}.")
     elif match == "by-place" and study.reported_curve is not None:
         # Any table has first and second columns: by place only the series of the report is meant.
         targets = [study.find_series(study.reported_curve.series)]

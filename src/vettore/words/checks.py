@@ -76,10 +76,10 @@ def _pattern_words(check: Check) -> str:
 
 
 def _pattern_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    by_name, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
+    figures, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
     return (
-        f"{int(by_name['runs'])} runs of like sign, {style.fixed(by_name['expected'], 0)} expected by chance, the longest of "
-        f"{counted(by_name['longest'], 'row')}; {of} with {style.fixed(by_name['correlation'], 2)} "
+        f"{int(figures['runs'])} runs of like sign, {style.fixed(figures['expected'], 0)} expected by chance, the longest of "
+        f"{counted(figures['longest'], 'row')}; {of} with {style.fixed(figures['correlation'], 2)} "
         f"({_probability(check, style)})"
     )
 
@@ -154,10 +154,10 @@ def _known_sigma(check: Check, result: FitResult) -> str:
 
 
 def _known_sigma_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    told = check.figures
+    figures = check.figures
     return (
-        f"χ² = {style.number(told['χ²'], 4)} for {int(told['ν'])} degrees of freedom, "
-        f"χ²/ν = {style.number(told['χ²/ν'], 3)} ({_probability(check, style)})"
+        f"χ² = {style.number(figures['χ²'], 4)} for {int(figures['ν'])} degrees of freedom, "
+        f"χ²/ν = {style.number(figures['χ²/ν'], 3)} ({_probability(check, style)})"
     )
 
 
@@ -167,9 +167,9 @@ def _lack_of_fit(check: Check, result: FitResult) -> str:
 
 
 def _lack_of_fit_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    by_name = check.figures
-    freedom = f"{int(by_name['lack freedom'])}, {int(by_name['pure freedom'])}"
-    return f"F({freedom}) = {style.number(by_name['F'], 3)} ({_probability(check, style)})"
+    figures = check.figures
+    freedom = f"{int(figures['lack freedom'])}, {int(figures['pure freedom'])}"
+    return f"F({freedom}) = {style.number(figures['F'], 3)} ({_probability(check, style)})"
 
 
 def _trend(check: Check, result: FitResult) -> str:
@@ -200,11 +200,11 @@ def _many_rows(check: Check, result: FitResult) -> str:
 
 
 def _rows_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    by_name = check.figures
+    figures = check.figures
     if check.outcome is Outcome.LEANS:
-        error, scatter = (style.number(by_name[name], 2) for name in ("leave-one-out error", "residual sd"))
+        error, scatter = (style.number(figures[name], 2) for name in ("leave-one-out error", "residual sd"))
         return f"leave-one-out error {error}, residual standard deviation {scatter}"
-    return f"{counted(by_name['rows'], 'row')}, {counted(by_name['coefficients'], 'coefficient')}"
+    return f"{counted(figures['rows'], 'row')}, {counted(figures['coefficients'], 'coefficient')}"
 
 
 def _repeats_the_remark(check: Check, result: FitResult) -> str:

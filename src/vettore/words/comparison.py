@@ -20,7 +20,7 @@ def comparison_words(compared: Sequence[Compared], style: NumberStyle) -> str:
         others = " and ".join(each.name for each in equal)
         gap = style.number(max(abs(entry.difference - first.difference) for entry in equal), 2)
         words = f"{first.name} and {others} are equally good here (AICc differs by {gap}, less than {EQUALLY_GOOD:g})"
-        fewer = all(first.coefficients < one.coefficients for one in equal)
+        fewer = all(first.coefficients < other.coefficients for other in equal)
         return f"{words}; {first.name} is the simpler." if fewer else f"{words}."
     if not rest:
         return f"{first.name} is the only model here."

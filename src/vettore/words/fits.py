@@ -9,7 +9,7 @@ from vettore.core.fitting.checks import Check, Kind, Verdict
 from vettore.core.fitting.ladder import Ladder
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.record import Noise, Spread
-from vettore.core.fitting.result import FitResult, Method
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
@@ -289,7 +289,7 @@ def method_in_words(fit: DerivedFit) -> str:
     result = fit.result
     weights = weights_in_words(result)
     against = "the mean" if fit.result.r_squared_against == "mean" else "zero"
-    if result.method is Method.ORTHOGONAL:
+    if result.method is FitMethod.ORTHOGONAL:
         how = (
             f"Least squares with {weights}: the distances of the rows in x and in y, each in its ±, with the true x of every "
             f"row found beside the coefficients. {fit.result.message.rstrip('.')}"
@@ -300,7 +300,7 @@ def method_in_words(fit: DerivedFit) -> str:
         how = f"Generalised least squares with {weights}. {fit.result.message.rstrip('.')}"
     elif result.noise != Noise.NORMAL and NOISE_WORDS[result.noise].method:
         how = NOISE_WORDS[result.noise].method.format(weights=weights, message=fit.result.message.rstrip("."))
-    elif result.method is Method.LINEAR:
+    elif result.method is FitMethod.LINEAR:
         how = f"Linear least squares with {weights}, with residuals in double-double arithmetic"
     else:
         how = (

@@ -200,18 +200,18 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "slope at",
         "x",
         "slope",
-        lambda asked, called, style: f"slope at {called.x} = {style.short(asked.at)} {called.x_unit}".strip(),
-        lambda asked, called: "slope",
+        lambda reading, called, style: f"slope at {called.x} = {style.short(reading.at)} {called.x_unit}".strip(),
+        lambda reading, called: "slope",
         pennant="slope",
     ),
     kinds.SteepestReading: ReadingWords(
         "steepest from",
         "10 … 60",
         "steepest",
-        lambda asked, called, style: (
-            f"steepest {called.x} from {style.short(asked.at)} to {style.short(asked.to)} {called.x_unit}".strip()
+        lambda reading, called, style: (
+            f"steepest {called.x} from {style.short(reading.at)} to {style.short(reading.to)} {called.x_unit}".strip()
         ),
-        lambda asked, called: called.x,
+        lambda reading, called: called.x,
         pennant="steepest at",
         asides=lambda reading, style: (
             ["at an end of the range"]
@@ -223,18 +223,18 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "area from",
         "10 … 60",
         "area",
-        lambda asked, called, style: (
-            f"area from {style.short(asked.at)} to {style.short(asked.to)} {called.x_unit}".strip()
+        lambda reading, called, style: (
+            f"area from {style.short(reading.at)} to {style.short(reading.to)} {called.x_unit}".strip()
         ),
-        lambda asked, called: "area",
+        lambda reading, called: "area",
         pennant="area",
     ),
     kinds.TurnsReading: ReadingWords(
         "maxima and minima",
         "",
         "",
-        lambda asked, called, style: "maxima and minima",
-        lambda asked, called: "",
+        lambda reading, called, style: "maxima and minima",
+        lambda reading, called: "",
         answers=_turns,
         none="none over the data",
     ),
@@ -243,8 +243,8 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "standard additions",
         "",
         "in the sample",
-        lambda asked, called, style: f"{called.x} in the sample before additions",
-        lambda asked, called: called.x,
+        lambda reading, called, style: f"{called.x} in the sample before additions",
+        lambda reading, called: called.x,
         pennant="in the sample",
         asides=lambda reading, style: ["where the curve reaches 0, with the other sign"],
     ),
@@ -253,7 +253,7 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "k × 3",
         "plan",
         _planned,
-        lambda asked, called: "",
+        lambda reading, called: "",
         pennant="next",
         answers=_plan,
     ),
@@ -261,8 +261,8 @@ READINGS: dict[type[Reading], ReadingWords] = {
         "number",
         "Q = M/area where M = 500 ± 2 mg",
         "",
-        lambda asked, called, style: asked.formula,
-        lambda asked, called: asked.given_name or "number",
+        lambda reading, called, style: reading.formula,
+        lambda reading, called: reading.given_name or "number",
     ),
 }
 
@@ -349,7 +349,7 @@ def present_lines(fit: DerivedFit, readings: Sequence[DerivedReading], style: Nu
 
 def reading_line(fit: DerivedFit, reading: DerivedReading, style: NumberStyle) -> Line:
     """Return a reading in words: what was asked, and the answer with its uncertainty."""
-    asked, name = reading_question(fit, reading.recipe, style), reading.recipe.name
+    question, name = reading_question(fit, reading.recipe, style), reading.recipe.name
     # A formula says its name itself.
-    named = f"{name} · {asked}" if name and not reading.recipe.given_name else asked
+    named = f"{name} · {question}" if name and not reading.recipe.given_name else question
     return Line(named, reading_numbers(fit, reading, style) + (" (extrapolated)" if reading.beyond else ""))

@@ -6,7 +6,7 @@ import pytest
 from vettore import core
 from vettore.core.fitting.compare import compare
 from vettore.core.fitting.intervals import profile_intervals
-from vettore.core.fitting.result import Method
+from vettore.core.fitting.result import FitMethod
 
 # Pearson (1901) with the weights of York (1966); the line to all digits by York et al. (2004).
 X = np.array([0.0, 0.9, 1.8, 2.6, 3.3, 4.4, 5.2, 6.1, 6.5, 7.4])
@@ -41,7 +41,7 @@ def test_the_line_of_york():
         pytest.approx(0.057985, abs=5e-7),
     )
     assert result.chi_squared == pytest.approx(11.8663531941, rel=1e-10)
-    assert result.method is Method.ORTHOGONAL
+    assert result.method is FitMethod.ORTHOGONAL
     line = core.fit_polynomial(X, Y, 1, sigma=WY**-0.5, sigma_x=WX**-0.5, absolute_sigma=True, names=("t", "v"))
     assert line.values == pytest.approx(result.values, rel=1e-12)
     assert (line.formula, line.powers) == ("v = a0 + a1*t", {"a0": 0, "a1": 1})

@@ -22,7 +22,7 @@ from vettore.core.typeset import (
     Raised,
     Row,
     Slot,
-    Text,
+    TextBox,
     filled,
     formula_terms,
     to_html,
@@ -58,9 +58,9 @@ WORDS = {"log₁₀": "log10", "log₂": "log2", "π": "pi", "α": "alpha"}
 def written(box):
     """What a box shows, in the formula language: side by side is a product, over each other a quotient."""
     match box:
-        case Text("\u2009") | Text(" · "):
+        case TextBox("\u2009") | TextBox(" · "):
             return "*"
-        case Text(text):
+        case TextBox(text):
             return WORDS.get(text, text.replace("−", "-"))
         case Row(parts):
             return "".join(map(written, parts))
@@ -182,7 +182,7 @@ def test_an_equation_with_its_numbers_is_the_function_with_these_values(tree, nu
     for name, text in numbers.items():
         value = float(text)
         expected = replaced(expected, name, Number(value) if value >= 0 else Negate(Number(-value)))
-    equation = Row((Text("y"), Text(" = "), *formula_terms(tree, numbers)))
+    equation = Row((TextBox("y"), TextBox(" = "), *formula_terms(tree, numbers)))
     same(expected, Reader(from_latex(to_latex(equation, numbers)).partition("=")[2]).read_all())
     assert to_mathml(equation, numbers).count("<mrow>") == to_mathml(equation, numbers).count("</mrow>")
 
@@ -216,6 +216,6 @@ def test_products_and_signs_are_not_lost(formula, shown):
 def test_numbers_take_their_signs_into_the_formula(text, numbers, wanted):
     """A minus joins the sign before it; within products, powers and fractions it stays in brackets."""
     read = read_formula(text, ["x", "y"])
-    equation = Row((Text("y"), Text(" = "), *formula_terms(read.right, read.coefficients)))
+    equation = Row((TextBox("y"), TextBox(" = "), *formula_terms(read.right, read.coefficients)))
     written = unescape(re.sub("<[^>]*>", "", to_html(filled(equation, numbers))))
     assert written.replace("\u2009", " ") == wanted

@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from vettore.app.painting import painting
-from vettore.app.stage.items import Map, StageItem, draw_line, polygon
+from vettore.app.stage.items import Map, StageItem, draw_line, fill_between
 from vettore.app.stage.upright import Upright
 from vettore.app.style import colour
 from vettore.core.arrays import Array
@@ -70,25 +70,18 @@ class Strips(StageItem):
         painter.setPen(Qt.PenStyle.NoPen)
         tint.setAlphaF(0.16)
         painter.setBrush(tint)
-        painter.drawPath(_between(pixels, top, bottom))
+        fill_between(painter, pixels, top, bottom)
         if len(self.edges) <= MOST_BORDERS:
             tint.setAlphaF(0.10)
             painter.setBrush(tint)
             for a, b in zip(corners[1:-1:2], corners[2::2], strict=False):
                 inside = (pixels >= a) & (pixels <= b)
                 if inside.sum() > 1:
-                    painter.drawPath(_between(pixels[inside], top[inside], bottom[inside]))
+                    fill_between(painter, pixels[inside], top[inside], bottom[inside])
         pen = QPen(colour("ink"), 1.2)
         pen.setDashPattern([4, 3])
         draw_line(painter, pixels[[0, -1]], bottom[[0, -1]], area, pen)
         draw_line(painter, pixels, top, area, QPen(QColor(self.ink), 1.6))
-
-
-def _between(x: Array, top: Array, bottom: Array) -> QPainterPath:
-    path = QPainterPath()
-    path.addPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([top, bottom[::-1]])))
-    path.closeSubpath()
-    return path
 
 
 class Running(StageItem):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
-from vettore.app.stage.items import Map, StageItem, draw_line, polygon
+from vettore.app.stage.items import Map, StageItem, draw_line, fill_between
 from vettore.app.stage.pyramid import Pyramid
 from vettore.app.style import colour, theme
 from vettore.core.arrays import Array
@@ -62,11 +64,8 @@ class CurveLine(StageItem):
             draw_line(painter, pixels[mask], y[mask], area, pen)
 
     def _draw_band(self, painter: QPainter, pixels: Array, low: Array, high: Array) -> None:
-        path = QPainterPath()
-        path.addPolygon(polygon(np.concatenate([pixels, pixels[::-1]]), np.concatenate([low, high[::-1]])))
-        painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("fit", 0.16))
-        painter.drawPath(path)
+        fill_between(painter, pixels, low, high)
 
 
 class Beyond(StageItem):
@@ -129,8 +128,9 @@ class Level(StageItem):
 
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         painter.setPen(QPen(colour(self.role), 1.4))
-        y = to_pixels.y(self.value)
-        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+        y = float(to_pixels.y(self.value))
+        if math.isfinite(y):
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
 
 
 class Trace(StageItem):

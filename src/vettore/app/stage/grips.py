@@ -65,8 +65,8 @@ class Grips(StageItem):
         font = sans(11, sans().weight().DemiBold)
         painter.setFont(font)
         for place, (x, y, words) in enumerate(self.grips):
-            at = QPointF(float(to_pixels.x(x)), float(to_pixels.y(y)))
-            if not (np.isfinite([at.x(), at.y()]).all() and area.adjusted(-SIDE, -SIDE, SIDE, SIDE).contains(at)):
+            at = to_pixels.point(x, y, area.adjusted(-SIDE, -SIDE, SIDE, SIDE))
+            if at is None:
                 continue
             strong = place in (self._over, self._held)
             painter.setPen(QPen(colour("fit"), 2.6 if strong else 1.8))

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vettore.app.painting import painting
-from vettore.app.stage.items import Map, StageItem, as_image, draw_line, polygon, within
+from vettore.app.stage.items import Map, StageItem, as_image, draw_line, fill_between, polygon, within
 from vettore.app.stage.marks import Marks
 from vettore.app.stage.overlays import Pennants
 from vettore.app.stage.ramp import Ramp
@@ -29,7 +29,7 @@ TINTS, MOST_DISCS, ROOM_OF_A_DOT = 24, 3000, 30
 RADIUS = 4.2
 
 
-class Ground(StageItem):
+class MapGround(StageItem):
     """The surface as colour within the outermost sites; where it is a guess, hatched."""
 
     def __init__(self) -> None:
@@ -238,9 +238,10 @@ class Summits(StageItem):
         font.setBold(True)
         painter.setFont(font)
         for summit, words in self.summits:
-            x, y = to_pixels.x(summit.x), to_pixels.y(summit.y)
-            if not area.contains(QPointF(x, y)):
+            at = to_pixels.point(summit.x, summit.y, area)
+            if at is None:
                 continue
+            x, y = at.x(), at.y()
             up = -1 if summit.shape is Shape.HILL else 1
             painter.setPen(QPen(QColor("#FFFFFF"), 1.4))
             painter.setBrush(QColor("#22313A"))
@@ -276,8 +277,8 @@ class Pins(StageItem):
         font.setBold(True)
         painter.setFont(font)
         for x, y, words, kept in self._pennants.pennants:
-            at = QPointF(to_pixels.x(x), to_pixels.y(y))
-            if not area.contains(at):
+            at = to_pixels.point(x, y, area)
+            if at is None:
                 continue
             width = painter.fontMetrics().horizontalAdvance(words) + 14
             left = min(max(at.x() - width / 2, area.left() + 2), area.right() - width - 2)
@@ -371,11 +372,8 @@ class Profile(StageItem):
         low, high = to_pixels.y(self.heights - self.band), to_pixels.y(self.heights + self.band)
         known = np.isfinite(low)
         if int(known.sum()) > 1:
-            painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour("fit", 0.16))
-            painter.drawPolygon(
-                polygon(np.concatenate([x[known], x[known][::-1]]), np.concatenate([low[known], high[known][::-1]]))
-            )
+            fill_between(painter, x[known], low[known], high[known])
         draw_line(painter, x, y, area, QPen(colour("fit"), 2))
         stamp_discs(
             painter, to_pixels.x(self.near[0]), to_pixels.y(self.near[1]), theme().data, theme().plot_ground, 3.6

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from vettore.app.painting import painting
 from vettore.app.stage.items import as_image
 from vettore.app.stage.ramp import Ramp
-from vettore.app.stage.relief_view import Eye, Frame, Ground, Paints, Relief, packed_of, see
+from vettore.app.stage.relief_view import Eye, Frame, Paints, Relief, ReliefGround, packed_of, see
 from vettore.app.style import colour, sans, theme
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
@@ -37,7 +37,7 @@ class Scene:
     ``paint`` are the heights of the ramp's ends in the box. A site is a, b, its own height, and that of the surface there.
     """
 
-    ground: Ground
+    ground: ReliefGround
     ramp: Ramp
     paint: tuple[float, float]
     sites: Array

@@ -103,7 +103,7 @@ class Relief:
         return (self.h.shape[0] - line) < before - 2.0
 
 
-class Ground:
+class ReliefGround:
     """The grid that is seen: heights (rows, columns) in 0 … 1, row 0 at the front, and ``inside``, above 0 where they count."""
 
     def __init__(self, heights: Array, inside: Array, sides: tuple[float, float]) -> None:
@@ -125,7 +125,7 @@ class Ground:
         return self._parts.reshape(3, -1)
 
 
-def see(ground: Ground, frame: Frame) -> Relief:
+def see(ground: ReliefGround, frame: Frame) -> Relief:
     """Return what is seen of a ground."""
     width, lines = frame.width, frame.height
     # From front to back, a little closer together than the lines of the picture.

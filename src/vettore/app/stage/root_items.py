@@ -56,7 +56,7 @@ class RootGrip(Upright):
             painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, self._words)
 
 
-class Turns(StageItem):
+class TurningPoints(StageItem):
     """Tops and bottoms as short level strokes, inflections as open discs, each with its name."""
 
     def __init__(self) -> None:
@@ -71,8 +71,8 @@ class Turns(StageItem):
     def draw(self, painter: QPainter, to_pixels: Map, area: QRectF) -> None:
         painter.setFont(sans(11, sans().weight().Medium))
         for x, y, kind, words in self.turns:
-            at = QPointF(float(to_pixels.x(x)), float(to_pixels.y(y)))
-            if not area.contains(at):
+            at = to_pixels.point(x, y, area)
+            if at is None:
                 continue
             if kind == "inflection":
                 painter.setPen(QPen(colour("muted"), 1.5))

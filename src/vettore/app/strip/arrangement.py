@@ -34,7 +34,7 @@ LARGEST, SHRINKS_TO, STEP, LEAST = 23.0, 0.7, 0.95, 7.0
 
 
 @dataclass(frozen=True, eq=False)
-class Line:
+class StripLine:
     """A line of the strip: what is on it, where it begins, and how far it may be scrolled."""
 
     placed: Placed
@@ -56,8 +56,8 @@ class Line:
 class Arrangement:
     """One line with the chips inside, or the equation and beneath it the ``chips`` in a row."""
 
-    equation: Line
-    chips: Line | None = None
+    equation: StripLine
+    chips: StripLine | None = None
 
 
 def arranged(
@@ -76,8 +76,8 @@ def arranged(
     equation = _symbols(terms, lit, wide, free)
     baseline = AIR + (free - equation.above - equation.below) / 2 + equation.above
     return Arrangement(
-        Line(equation, MARGIN, baseline, beside[0], max(equation.width - wide, 0.0)),
-        Line(row, MARGIN, height - AIR, 0.0, max(row.width - room, 0.0)),
+        StripLine(equation, MARGIN, baseline, beside[0], max(equation.width - wide, 0.0)),
+        StripLine(row, MARGIN, height - AIR, 0.0, max(row.width - room, 0.0)),
     )
 
 
@@ -98,7 +98,7 @@ def _inside(
         for whole in sizes:
             if _fits(whole, room - taken, height - 2 * AIR):
                 free = height - whole.above - whole.below
-                return Arrangement(Line(whole, MARGIN, free / 2 + whole.above, taken))
+                return Arrangement(StripLine(whole, MARGIN, free / 2 + whole.above, taken))
     return None
 
 

@@ -20,7 +20,7 @@ from vettore.core.typeset import (
     Raised,
     Row,
     Slot,
-    Text,
+    TextBox,
     coefficient_symbol,
 )
 
@@ -55,7 +55,7 @@ class Placed:
 def place(box: Box, size: float, slot: PlaceSlot | None = None, role: str = "ink") -> Placed:
     """Lay a box out; coefficients are symbols unless ``slot`` places something else."""
     match box:
-        case Text(text):
+        case TextBox(text):
             return _text(text, serif(size, box.italic), role)
         case Row(parts):
             return side_by_side([place(part, size, slot, role) for part in parts])

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Box, Raised, Row, Text
+from vettore.core.typeset import Box, Raised, Row, TextBox
 
 SIZES_TRIED = (26.0, 22.0, 18.0, 15.0)
 MARGIN = 20.0
@@ -20,7 +20,7 @@ def power_of(x: str, k: int) -> Box:
     """Return x to a power, nothing for the power 0."""
     if k == 0:
         return Row(())
-    return Text(x) if k == 1 else Raised(Text(x), Text(str(k)))
+    return TextBox(x) if k == 1 else Raised(TextBox(x), TextBox(str(k)))
 
 
 class PolynomialStrip(QWidget):
@@ -39,17 +39,17 @@ class PolynomialStrip(QWidget):
         """Show a polynomial; missing powers stand faint as 0."""
         powers = range(len(coefficients))
         order = list(reversed(powers)) if descending else list(powers)
-        pieces: list[tuple[Box, str]] = [(Row((Text(name), Text("("), Text("x"), Text(") = "))), "ink")]
+        pieces: list[tuple[Box, str]] = [(Row((TextBox(name), TextBox("("), TextBox("x"), TextBox(") = "))), "ink")]
         spoken = []
         for number, k in enumerate(order):
             value = coefficients[k]
             role = "fit" if value else "rule"
             sign = "−" if value < 0 else "" if number == 0 else "+"
             lead = f" {sign} " if number else sign
-            pieces.append((Text(lead), "ink" if value else "rule"))
+            pieces.append((TextBox(lead), "ink" if value else "rule"))
             number_text = style.short(abs(float(f"{value:.6g}")))
-            pieces.append((Text("" if number_text == "1" and k else number_text), role))
-            pieces.append((Row((Text("\u2009"), power_of("x", k))), "ink" if value else "rule"))
+            pieces.append((TextBox("" if number_text == "1" and k else number_text), role))
+            pieces.append((Row((TextBox("\u2009"), power_of("x", k))), "ink" if value else "rule"))
             spoken.append(f"{sign or '+'} {style.short(abs(value))} x to the {k}")
         self._pieces = pieces if coefficients else []
         self.setAccessibleName(f"{name} of x is {' '.join(spoken)}")

@@ -7,12 +7,12 @@ from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
 from vettore.app.painting import painting
-from vettore.app.strip.arrangement import MARGIN, Arrangement, Line, arranged
+from vettore.app.strip.arrangement import MARGIN, Arrangement, StripLine, arranged
 from vettore.app.strip.chip import Chip
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import button, label
 from vettore.core.markup import mathml_document, to_latex, with_numbers
-from vettore.core.typeset import Box, Row, Text
+from vettore.core.typeset import Box, Row, TextBox
 
 # The height of the strip, and in a window lower than this.
 HEIGHT, LOW_HEIGHT, LOW_WINDOW = 96, 88, 740
@@ -33,7 +33,7 @@ class EquationView(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(HEIGHT)
-        self._left: Box = Text("y")
+        self._left: Box = TextBox("y")
         self.plain_text = ""
         # What short symbols in it stand for.
         self.legend = ""
@@ -77,7 +77,7 @@ class EquationView(QWidget):
     def equation_text(self, kind: str, numbers: bool) -> str:
         """Return the equation as text, LaTeX or MathML, with symbols or with numbers for the coefficients."""
         values = {name: f"{chip.number:.15g}" for name, chip in self.chips.items()} if numbers else None
-        whole = Row((self._left, Text(" = "), *self._terms))
+        whole = Row((self._left, TextBox(" = "), *self._terms))
         if kind == "LaTeX":
             return to_latex(whole, values)
         if kind == "MathML":
@@ -128,7 +128,7 @@ class EquationView(QWidget):
         parts = (self._edition, theme(), self.lit, room, beside, high)
         if parts != self._arranged_for:
             self._arranged_for = parts
-            terms = (Row((self._left, Text(" = "))), *self._terms)
+            terms = (Row((self._left, TextBox(" = "))), *self._terms)
             self._arrangement = arranged(terms, self.chips, self.lit, room, beside, high) if self._terms else None
         lines = self._lines()
         if lines:
@@ -158,13 +158,13 @@ class EquationView(QWidget):
         self.again.setGeometry(self.width() - 14 - size.width(), 10, size.width(), high)
         self.note.setGeometry(self.again.x() - 10 - NOTE_WIDTH, 6, NOTE_WIDTH, high + 8)
 
-    def _lines(self) -> tuple[Line, ...]:
+    def _lines(self) -> tuple[StripLine, ...]:
         if self._arrangement is None:
             return ()
         equation, chips = self._arrangement.equation, self._arrangement.chips
         return (equation,) if chips is None else (equation, chips)
 
-    def _chip_line(self) -> tuple[Line, float] | None:
+    def _chip_line(self) -> tuple[StripLine, float] | None:
         lines = self._lines()
         return (lines[-1], self._scrolled[len(lines) - 1]) if lines else None
 
@@ -181,7 +181,7 @@ class EquationView(QWidget):
                     line.placed.draw(painter, line.x - self._scrolled[number], line.baseline)
                 self._paint_ends(painter, line, self._scrolled[number], right)
 
-    def _paint_ends(self, painter: QPainter, line: Line, scrolled: float, right: float) -> None:
+    def _paint_ends(self, painter: QPainter, line: StripLine, scrolled: float, right: float) -> None:
         """Show by small arrows that there is more of a line on its left or right."""
         middle = line.baseline - line.placed.above + (line.placed.above + line.placed.below) / 2
         painter.setPen(QPen(colour("accent"), 1.6))

@@ -67,25 +67,25 @@ class CheckPicture(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         with painting(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            told, frame = self._picture, self._frame()
+            drawing, frame = self._picture, self._frame()
             px, py = self.places()
             painter.fillRect(frame, colour("plot_ground"))
             painter.setFont(sans(10.5))
-            for level in told.levels:
+            for level in drawing.levels:
                 y = self._pixel(self._scale[0], level).y()
                 painter.setPen(QPen(colour("fit" if level == 0 else "grid"), 1.2))
                 painter.drawLine(QPointF(frame.left(), y), QPointF(frame.right(), y))
-            for level in told.levels or (round(self._scale[2]), 0, round(self._scale[3])):
+            for level in drawing.levels or (round(self._scale[2]), 0, round(self._scale[3])):
                 box = QRectF(0, self._pixel(self._scale[0], level).y() - 8, LEFT - 5, 16)
                 painter.setPen(colour("muted"))
                 painter.drawText(
                     box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._style.short(level)
                 )
-            if told.line is not None:
+            if drawing.line is not None:
                 painter.setPen(QPen(colour("fit"), 1.4))
-                painter.drawLine(*(self._pixel(*end) for end in told.line))
+                painter.drawLine(*(self._pixel(*end) for end in drawing.line))
             good = np.flatnonzero(np.isfinite(px) & np.isfinite(py))
-            if told.joined and len(good) <= MOST_POINTS:
+            if drawing.joined and len(good) <= MOST_POINTS:
                 order = good[np.argsort(px[good])]
                 painter.setPen(QPen(colour("muted", 0.5), 1))
                 painter.drawPolyline(QPolygonF([QPointF(px[i], py[i]) for i in order.tolist()]))
@@ -103,8 +103,8 @@ class CheckPicture(QWidget):
             painter.drawLine(frame.bottomLeft(), frame.bottomRight())
             painter.setPen(colour("muted"))
             foot = QRectF(0, frame.bottom() + 2, self.width() - RIGHT, 14)
-            painter.drawText(foot, Qt.AlignmentFlag.AlignRight, told.x_title)
-            painter.drawText(foot.translated(2, 13), Qt.AlignmentFlag.AlignLeft, f"↑ {told.y_title}")
+            painter.drawText(foot, Qt.AlignmentFlag.AlignRight, drawing.x_title)
+            painter.drawText(foot.translated(2, 13), Qt.AlignmentFlag.AlignLeft, f"↑ {drawing.y_title}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         px, py = self.places()

@@ -16,7 +16,7 @@ from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.write import name_text
 from vettore.core.models.model import own_model
-from vettore.core.typeset import Row, Text, formula_terms
+from vettore.core.typeset import Row, TextBox, formula_terms
 from vettore.study.series import Role
 
 
@@ -139,8 +139,8 @@ class FormulaBench(QWidget):
             self._tell("There is no coefficient to fit: every name is a column or a number.", "bad")
             return
         self.read = read
-        left = Row(tuple(formula_terms(read.left, ()))) if read.left is not None else Text("y")
-        self.echo.show_box(Row((left, Text(" = "), *formula_terms(read.right, read.coefficients))), str(read))
+        left = Row(tuple(formula_terms(read.left, ()))) if read.left is not None else TextBox("y")
+        self.echo.show_box(Row((left, TextBox(" = "), *formula_terms(read.right, read.coefficients))), str(read))
         over = ", ".join(read.data) or "no column"
         self._tell(f"over {over} · to be fitted: {', '.join(read.coefficients)}")
         self.fit.setEnabled(True)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 from vettore.app.widgets.parts import Column, button, clear, label, section
 from vettore.core.errors import VettoreError
 from vettore.core.formula import read_formula
-from vettore.core.practice_data import Noise, PracticeData, Spacing, practice, practice_x
+from vettore.core.practice_data import MadeNoise, PracticeData, Spacing, practice, practice_x
 from vettore.core.rounding import NumberStyle, read_number
 from vettore.study.planned import Scatter, plan_practice
 from vettore.words.next_rows import plan_in_words
@@ -43,7 +43,7 @@ class PracticePanel(Column):
         self.spacing.addItems([*map(str, Spacing), PLANNED])
         self.spacing.setItemData(len(Spacing), "Before there are data: the places from which most is known", TIP)
         self.plan = label("", "sentence", wrap=True)
-        self.kind.addItems([str(noise) for noise in Noise])
+        self.kind.addItems([str(noise) for noise in MadeNoise])
         fields = QWidget()
         grid = QGridLayout(fields)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -109,7 +109,7 @@ class PracticePanel(Column):
         low, high, count = self._number(self.low), self._number(self.high), int(self._number(self.count))
         if self.spacing.currentText() == PLANNED:
             improve = "all" if self.wanted.currentIndex() <= 0 else self.wanted.currentText()
-            scatter = Scatter(self._number(self.noise), Noise(self.kind.currentText()))
+            scatter = Scatter(self._number(self.noise), MadeNoise(self.kind.currentText()))
             plan = plan_practice(self.formula.text(), values, (low, high), count, improve, scatter)
             x = np.array(plan.x)
             self.plan.setText(plan_in_words(plan, improve, NumberStyle()))

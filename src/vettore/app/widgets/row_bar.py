@@ -63,13 +63,13 @@ class RowBar(Bar):
                 widget.hide()
             return
         gone = {entry.row for entry in series.set_aside}
-        self._what.setText(self._one(min(rows)) if len(rows) == 1 else f"{len(rows)} rows chosen")
+        self._what.setText(self._value_of(min(rows)) if len(rows) == 1 else f"{len(rows)} rows chosen")
         self.aside.setVisible(not rows <= gone)
         self.reason.setVisible(not rows <= gone)
         self.back.setVisible(bool(rows & gone))
         self.ask.setVisible(self._preview is not None and not rows & gone)
 
-    def _one(self, row: int) -> str:
+    def _value_of(self, row: int) -> str:
         series, style = self._session.series, self._session.style
         parts = [f"Row {row + 1}"]
         for role in (Role.X, Role.Y):

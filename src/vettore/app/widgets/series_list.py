@@ -148,7 +148,7 @@ class SeriesList(QWidget):
                     refused.append(curve)
             return refused
 
-        def found(refused: list[str]) -> None:
+        def done(refused: list[str]) -> None:
             # What cannot be fitted, or was given up, is not tried again until the study changes.
             if not search.stopped:
                 self._refused = refused
@@ -156,7 +156,7 @@ class SeriesList(QWidget):
                 self._refused = []
 
         if not search.stopped:
-            self._session.background.run("tray", work, found, lambda _sentence: None)
+            self._session.background.run("tray", work, done, lambda _sentence: None)
 
     def _add(self, series: str, curve: str, entry: TrayEntry) -> None:
         entry.clicked.connect(lambda _checked=False: self._pick(series, curve))

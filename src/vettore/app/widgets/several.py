@@ -152,10 +152,15 @@ class SeveralView(QWidget):
             cells = []
             numbers: list[object] = [row.name]
             for name in names:
-                one = row.coefficients.get(name)
-                cells.append("—" if one is None else style.pair(one.value, one.standard_error))
-                known = one is not None and one.standard_error is not None
-                numbers += ["" if one is None else one.value, one.standard_error if one and known else ""]
+                coefficient = row.coefficients.get(name)
+                cells.append(
+                    "—" if coefficient is None else style.pair(coefficient.value, coefficient.standard_error)
+                )
+                known = coefficient is not None and coefficient.standard_error is not None
+                numbers += [
+                    "" if coefficient is None else coefficient.value,
+                    coefficient.standard_error if coefficient and known else "",
+                ]
             scatter = "" if row.residual_sd is None else style.number(row.residual_sd, 3)
             rows.append((row.name, *cells, scatter))
             full.append((*numbers, "" if row.residual_sd is None else row.residual_sd))

@@ -14,7 +14,7 @@ from vettore.app.style import colour
 from vettore.app.widgets.parts import Column, button, label
 from vettore.app.widgets.value_table import ValueTable
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Box, Row, Text
+from vettore.core.typeset import Box, Row, TextBox
 from vettore.report.working import Step, working_steps, working_text
 from vettore.study.fits import DerivedFit
 
@@ -50,7 +50,7 @@ class Brackets(QWidget):
 def drawer_of(fit: DerivedFit, style: NumberStyle, parent: QWidget, still: bool) -> WorkingDrawer:
     """Return the drawer of a fit; a ``still`` one has the steps of the search, and no replay that runs by itself."""
     left, terms = fit.equation
-    equation = Row((left, Text(" = "), *terms))
+    equation = Row((left, TextBox(" = "), *terms))
     steps = working_steps(fit, style)
     return WorkingDrawer(fit.result.formula, equation, steps, parent, len(fit.result.path), still)
 

@@ -20,7 +20,7 @@ from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_proba
 from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
 from vettore.core.fitting.noises.counts import tails
 from vettore.core.fitting.request import SQUARES
-from vettore.core.fitting.result import FitResult, Method
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
 from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
 from vettore.core.statistics import ranks
@@ -355,7 +355,7 @@ def _coefficients(result: FitResult) -> list[Check]:
 def _hardly_apart(result: FitResult) -> Check | None:
     """Name the two coefficients that go together most closely, if they do. Powers of x always do."""
     table, names = result.correlation, result.fitted_names
-    if table is None or not 1 < len(table) == len(names) or result.method is Method.LINEAR:
+    if table is None or not 1 < len(table) == len(names) or result.method is FitMethod.LINEAR:
         return None
     off = np.abs(table - np.eye(len(table)))
     i, j = divmod(int(np.argmax(off)), len(table))

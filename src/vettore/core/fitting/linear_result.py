@@ -18,7 +18,7 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
-from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
 from vettore.core.remarks import Remark, RemarkKind
@@ -92,7 +92,7 @@ def linear_result(
         formula=formula,
         left=left,
         powers=fit.powers,
-        method=Method.LINEAR,
+        method=FitMethod.LINEAR,
         converged=True,
         own_remarks=tuple(remarks),
         n=n,

@@ -21,7 +21,7 @@ from vettore.core.fitting.request import SQUARES, FitRequest
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.robust import forgive
 from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, Found, agreed_estimate, find
+from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, SearchOutcome, agreed_estimate, find
 from vettore.core.fitting.thin import thinned
 from vettore.core.remarks import Remark, RemarkKind
 
@@ -148,7 +148,7 @@ def _search(separable: Separable, problem: Problem) -> tuple[Reached | None, Sea
         if near is not None:
             return canonical(separable, near.best), Search(near.tried, near.agreed, near.rounds, "estimates")
     pinned = {} if remarks else {name: float(problem.start[name]) for name in names if name in problem.start}
-    result: Found | None = find(
+    result: SearchOutcome | None = find(
         separable, request.seed, request.progress, pinned, first, MOST_ROUNDS if request.thorough else 1
     )
     if result is None:

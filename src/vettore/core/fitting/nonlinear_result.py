@@ -21,7 +21,7 @@ from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search, Stop
 from vettore.core.fitting.request import FitRequest
-from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.separable import Separable
@@ -95,7 +95,7 @@ def nonlinear_result(
         given_curve=curve,
         formula=str(read),
         left=read.left_text,
-        method=Method.NONLINEAR if problem.by_squares else Method[request.loss.upper()],
+        method=FitMethod.NONLINEAR if problem.by_squares else FitMethod[request.loss.upper()],
         converged=converged,
         own_remarks=tuple(remarks),
         n=n,

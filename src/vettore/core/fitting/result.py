@@ -45,7 +45,7 @@ class Coefficient:
         return None if self.t is None else t_two_sided(self.t, self.freedom)
 
 
-class Method(StrEnum):
+class FitMethod(StrEnum):
     """How the coefficients were found."""
 
     LINEAR = "linear least squares"
@@ -118,7 +118,7 @@ class FitResult(Goodness, Tells):
     coefficients: Mapping[str, Coefficient]
     given_curve: Curve | None
     formula: str
-    method: Method
+    method: FitMethod
     converged: bool
     own_remarks: tuple[Remark, ...]
     residual_sd: float | None

@@ -40,14 +40,14 @@ class At(Protocol):
 A = TypeVar("A", bound=At)
 
 
-class Problem(Protocol[A]):
+class ScoredProblem(Protocol[A]):
     """Gives everything at coefficients c; ``near`` is what it was at others near by."""
 
     def at(self, c: Array, near: A | None) -> A: ...
 
 
 def least(
-    problem: Problem[A],
+    problem: ScoredProblem[A],
     c: Array,
     free: tuple[str, ...],
     limits: Mapping[str, tuple[float, float]],
@@ -91,7 +91,7 @@ def least(
     return c, at, steps
 
 
-def _polished(problem: Problem[A], c: Array, at: A) -> tuple[Array, A, bool]:
+def _polished(problem: ScoredProblem[A], c: Array, at: A) -> tuple[Array, A, bool]:
     """Return the answer after Newton's steps with the Hessian of S, from differences of its gradient; whether they ended."""
 
     def gradient(c: Array) -> Array:

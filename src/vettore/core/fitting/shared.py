@@ -138,7 +138,7 @@ def fit_shared(
 
     apart = partial(_apart_of, formula, series, limits, spreads, options)
     possible = not any(name in read.data for name in constants or {})
-    return SharedFit(result, common, *parts.told(result, joined), labels, apart if possible else None)
+    return SharedFit(result, common, *parts.of_each_series(result, joined), labels, apart if possible else None)
 
 
 def _apart_of(
@@ -191,7 +191,7 @@ class _Parts:
         }
         return {**out, self.number: np.repeat(np.arange(1.0, len(self.series) + 1), self.lengths)}
 
-    def told(
+    def of_each_series(
         self, result: FitResult, joined: Mapping[str, Array]
     ) -> tuple[tuple[Mapping[str, Coefficient], ...], tuple[np.ndarray, ...]]:
         """Return the coefficients of each series by their names in the formula, and the places of its rows."""

@@ -39,7 +39,7 @@ MOST_SCREENED = 400
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchOutcome:
     """The best answer, how many of the rounds reached it, starts tried, and other answers (squares, c and α) met."""
 
     best: Reached
@@ -58,7 +58,7 @@ def find(
     pinned: Mapping[str, float] | None = None,
     first: Sequence[Array] = (),
     rounds: int = MOST_ROUNDS,
-) -> Found | None:
+) -> SearchOutcome | None:
     """Return the best answer, or None when no draw had a value. ``progress`` may stop the search by returning True.
 
     ``pinned`` gives starting values to some coefficients; ``first`` are whole starts to be tried beside the draws.
@@ -82,27 +82,27 @@ def find(
     floor = best.projected.squares
     others = [
         (r.projected.squares, np.concatenate([r.projected.c, r.alpha]))
-        for r in sorted(reached, key=lambda one: one.projected.squares)
+        for r in sorted(reached, key=lambda end: end.projected.squares)
         if not _same(r.projected.squares, floor, problem)
     ]
     equal = tuple(r for r in reached if r is not best and _same(r.projected.squares, floor, problem))
-    return Found(best, agreed, len(reached), tried, tuple(others), equal)
+    return SearchOutcome(best, agreed, len(reached), tried, tuple(others), equal)
 
 
-def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool) -> Found | None:
+def agreed_estimate(problem: Separable, starts: Sequence[Array], thorough: bool) -> SearchOutcome | None:
     """Return the answer that enough estimated starts lead to, or None when they do not agree on the best of theirs.
 
     Without ``thorough`` the best of them is the answer.
     """
     if not thorough:
         reached = _best_of(problem, np.array(starts), FIRST_LOOK_STEPS)
-        return Found(reached, 1, len(starts), len(starts), ()) if reached is not None else None
+        return SearchOutcome(reached, 1, len(starts), len(starts), ()) if reached is not None else None
     ends = [item for item in (search_to_end(problem, start) for start in starts) if item is not None]
     if not ends:
         return None
     best = min(ends, key=lambda first: first.projected.squares)
     agreed = sum(_same(end.projected.squares, best.projected.squares, problem) for end in ends)
-    return Found(best, agreed, len(starts), len(starts), ()) if agreed >= AGREE else None
+    return SearchOutcome(best, agreed, len(starts), len(starts), ()) if agreed >= AGREE else None
 
 
 def _same(a: float, b: float, problem: Separable) -> bool:

@@ -188,14 +188,14 @@ def _times(vector: Vector, factor: float) -> Vector:
 
 
 @dataclass(frozen=True)
-class Solved:
+class SolvedDimensions:
     """Exponents over the bases of every coefficient (None where the formula does not tell), and contradictions."""
 
     exponents: Mapping[str, Array | None]
     contradictions: tuple[Equation, ...]
 
 
-def solve(dimensions: Dimensions, bases: Sequence[str]) -> Solved:
+def solve(dimensions: Dimensions, bases: Sequence[str]) -> SolvedDimensions:
     """Solve the equations one by one, leaving out those that contradict the ones before; soft ones come last."""
     unknown = {name: i for i, name in enumerate((*dimensions.coefficients, *dimensions.doubted))}
     m = len(unknown)
@@ -218,7 +218,7 @@ def solve(dimensions: Dimensions, bases: Sequence[str]) -> Solved:
         i = unknown[name]
         probe = np.vstack([table[:, :m], np.eye(m)[i]])
         exponents[name] = np.round(solution[i], 6) + 0.0 if _rank(probe) == rank else None
-    return Solved(exponents, tuple(bad))
+    return SolvedDimensions(exponents, tuple(bad))
 
 
 def _rank(table: Array) -> int:

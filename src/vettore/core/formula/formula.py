@@ -133,16 +133,16 @@ def _split(text: str) -> tuple[str | None, int]:
 def _response(left: Node | None, known: frozenset[str], text: str) -> str:
     if left is None:
         return ""
-    found = names(left)
-    candidates = [name for name in found if name in known] if known else list(found)
-    if candidates and len(candidates) == len(found) and (known or len(found) == 1):
+    written = names(left)
+    candidates = [name for name in written if name in known] if known else list(written)
+    if candidates and len(candidates) == len(written) and (known or len(written) == 1):
         return candidates[0]
-    if not found:
+    if not written:
         raise FormulaError("The left side names no column.", 0, "Write the measured column before the =.")
     if not candidates:
         listed = ", ".join(name_text(name) for name in sorted(known))
-        raise FormulaError(f"“{found[0]}” is not a column.", 0, f"The columns are {listed}.")
-    strange = next((name for name in found if name not in known), found[-1]) if known else found[-1]
+        raise FormulaError(f"“{written[0]}” is not a column.", 0, f"The columns are {listed}.")
+    strange = next((name for name in written if name not in known), written[-1]) if known else written[-1]
     raise FormulaError(
         f"{strange} on the left side is no column.", max(text.find(strange), 0), "Move it to the right side."
     )

@@ -98,7 +98,7 @@ class Span:
 
 
 @dataclass(frozen=True)
-class Reached:
+class ReachedArea:
     """The area with a bound of its error, the area of |f|, the number of pieces and whether the whole is settled."""
 
     area: float
@@ -131,7 +131,7 @@ class _Piece:
         return -self.order
 
 
-def settle(spans: Sequence[Span], tolerance: float, fixed: tuple[float, float] = (0.0, 0.0)) -> Reached:
+def settle(spans: Sequence[Span], tolerance: float, fixed: tuple[float, float] = (0.0, 0.0)) -> ReachedArea:
     """Refine all pieces of some spans together until their errors are below ``tolerance`` of the whole area.
 
     ``fixed`` is the area and the error of a part that is known already.
@@ -169,9 +169,9 @@ def settle(spans: Sequence[Span], tolerance: float, fixed: tuple[float, float] =
     value, error, size = (math.fsum(getattr(entry, name) for entry in every) for name in ("value", "error", "size"))
     area, error = value + fixed[0], error + fixed[1]
     settled = math.isfinite(error) and error <= 10 * max(tolerance * abs(area), ROUNDING * size)
-    edges = sorted({one.low for one in every} | {one.high for one in every})
-    error += math.fsum(one.noise for one in every)
-    return Reached(area, max(error, 4 * EPS * size), size, len(every), settled, tuple(edges))
+    edges = sorted({part.low for part in every} | {part.high for part in every})
+    error += math.fsum(part.noise for part in every)
+    return ReachedArea(area, max(error, 4 * EPS * size), size, len(every), settled, tuple(edges))
 
 
 def _pieces(number: int, f: Function, edges: Array, whole: float | None) -> list[_Piece]:

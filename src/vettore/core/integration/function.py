@@ -21,7 +21,7 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.simplify import simplified
 from vettore.core.formula.tree import Node, names
-from vettore.core.integration.adaptive import EPS, Function, Reached, Span, settle
+from vettore.core.integration.adaptive import EPS, Function, ReachedArea, Span, settle
 from vettore.core.integration.places import Places, is_zero, places_of
 from vettore.core.integration.strips import places_of_rule
 from vettore.core.integration.waves import wave_tail
@@ -170,7 +170,7 @@ def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionA
 
 
 @dataclass(frozen=True)
-class Rung:
+class Refinement:
     """One rung of the ladder: the area with so many strips, its change from the rung before and what that tells.
 
     ``order`` is log₂ of the ratio of changes; ``extrapolated`` is Richardson's estimate of the limit.
@@ -185,14 +185,14 @@ class Rung:
 
 def ladder(
     f: str | Callable[..., object], a: float, b: float, rule: str, first: int = 2, rungs: int = 8
-) -> tuple[Rung, ...]:
+) -> tuple[Refinement, ...]:
     """Return areas with strips doubled again and again. Raises DataError as integrate_function does."""
     counted = _counted(f)
     areas = [_fixed(counted, float(a), float(b), first * 2**k, rule).area for k in range(rungs)]
     return climb([first * 2**k for k in range(rungs)], areas, RULES[rule])
 
 
-def climb(strips: list[int], areas: list[float], theory: int) -> tuple[Rung, ...]:
+def climb(strips: list[int], areas: list[float], theory: int) -> tuple[Refinement, ...]:
     """Return rungs with changes, observed orders, and Richardson's estimate by the order of theory."""
     out = []
     for k, (count, area) in enumerate(zip(strips, areas, strict=True)):
@@ -202,7 +202,9 @@ def climb(strips: list[int], areas: list[float], theory: int) -> tuple[Rung, ...
         noise = 8 * EPS * max(abs(area), 1e-300)
         if change is not None and before is not None and abs(change) > noise and abs(before) > noise:
             order = math.log2(abs(before / change))
-        out.append(Rung(count, area, change, order, None if change is None else area + change / (2**theory - 1)))
+        out.append(
+            Refinement(count, area, change, order, None if change is None else area + change / (2**theory - 1))
+        )
     return tuple(out)
 
 
@@ -226,7 +228,7 @@ def _adaptive(f: _counted, a: float, b: float, tolerance: float, given: Sequence
         tail = _half_line(f, end, way, width)
         spans.append(Span(tail, (0.0, 1.0) if f.tree is not None else _looked_at([0.0, 1.0])))
     reached = settle(spans, tolerance, fixed)
-    return _told(f, reached, a, b, places.unseen and not given)
+    return _area(f, reached, a, b, places.unseen and not given)
 
 
 def _middle(places: Places, a: float, b: float) -> tuple[float, float]:
@@ -269,7 +271,7 @@ def _half_line(f: _counted, end: float, way: float, width: float) -> Function:
     return mapped
 
 
-def _told(f: _counted, reached: Reached, a: float, b: float, unseen: bool) -> FunctionArea:
+def _area(f: _counted, reached: ReachedArea, a: float, b: float, unseen: bool) -> FunctionArea:
     area, error = reached.area, reached.error
     finite = math.isfinite(a) and math.isfinite(b)
     edges = np.array(reached.edges if finite else (a, b))

@@ -77,7 +77,7 @@ def _slopes(sites: Sites, chosen: Whole, around: Whole) -> Array:
     terms = np.stack([p, q, p * p, p * q, q * q], axis=-1)
     values = np.zeros(len(chosen), dtype=bool)
     if around.shape[1] >= terms.shape[2]:
-        values = _told(terms.transpose(0, 2, 1) @ terms)
+        values = _is_settled(terms.transpose(0, 2, 1) @ terms)
     slopes = np.empty((len(chosen), 2))
     slopes[values] = _radial(d[values], terms[values], rise[values])
     slopes[~values] = _least_squares(d[~values], terms[~values], rise[~values])
@@ -100,7 +100,7 @@ def _weights(d: Array) -> Array:
     return np.asarray(weight / weight.max(axis=1, initial=0)[:, None], dtype=np.float64)
 
 
-def _told(normal: Array) -> Mask:
+def _is_settled(normal: Array) -> Mask:
     """Whether the smallest eigenvalue of matrices (k, n, n) is above TOLD of the largest.
 
     It is at least the determinant over the mean of the others to their number, which settles nearly all.

@@ -52,9 +52,9 @@ def find_figure(study: Study, name: str) -> str:
     texts = [of for of, text in names if name.casefold() in text.casefold()]
     exact = [of for of, word in names if name.casefold() == word.casefold()]
     if len(exact or texts) != 1:
-        told = "; ".join(label for _, label in names) or "none"
+        known = "; ".join(label for _, label in names) or "none"
         many = "several figures" if texts else "no figure"
-        raise DataError(f"The study has {many} of “{name}”. It has: {told}.")
+        raise DataError(f"The study has {many} of “{name}”. It has: {known}.")
     return (exact or texts)[0]
 
 

@@ -6,7 +6,7 @@ import math
 
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Row, Text, coefficient_symbol, filled
+from vettore.core.typeset import Row, TextBox, coefficient_symbol, filled
 from vettore.report.blocks import Block, Cell, Equation, Number, Table
 from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.fits import DerivedFit, coefficient_units
@@ -17,7 +17,7 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     left, terms = subject.fit.equation
     level = f"{subject.fit.result.level:.0%}".replace("%", " %")
     headings = ("Coefficient", "Value", "Standard error", f"{level} range", "t", "p", "Unit")
-    equation = Row((left, Text(" = "), *terms))
+    equation = Row((left, TextBox(" = "), *terms))
     numbers = {
         name: _numeral(coefficient.value, coefficient.standard_error, subject.style)
         for name, coefficient in subject.fit.result.coefficients.items()

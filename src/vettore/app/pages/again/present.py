@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.study.kept_numbers import Beside, Kept, side_by_side
-from vettore.study.replay import Found, pairings, replayed
+from vettore.study.replay import MatchedBy, pairings, replayed
 from vettore.study.series import Series
 from vettore.study.study import Study
 from vettore.study.table import Table
@@ -30,7 +30,7 @@ class Question:
 
 
 @dataclass(frozen=True)
-class Line:
+class ComparedLine:
     """A number, old and new, and how far they are apart; ``far`` says that it is no chance."""
 
     name: str
@@ -47,16 +47,16 @@ class Again:
     name: str
     made: Study | None
     questions: tuple[Question, ...]
-    lines: tuple[Line, ...]
+    lines: tuple[ComparedLine, ...]
     trouble: str
 
 
 HOW_WORDS = {
-    Found.NAME: "by its name",
-    Found.SPELLING: "by its name, spelt otherwise",
-    Found.UNIT: "by its unit",
-    Found.PLACE: "by its place",
-    Found.CHOSEN: "chosen",
+    MatchedBy.NAME: "by its name",
+    MatchedBy.SPELLING: "by its name, spelt otherwise",
+    MatchedBy.UNIT: "by its unit",
+    MatchedBy.PLACE: "by its place",
+    MatchedBy.CHOSEN: "chosen",
 }
 
 
@@ -89,13 +89,15 @@ def _questions(study: Study, series: Series, table: Table, chosen: Mapping[str, 
     )
 
 
-def _line(beside: Beside, style: NumberStyle) -> Line:
+def _line(beside: Beside, style: NumberStyle) -> ComparedLine:
     apart = "—" if math.isnan(beside.apart) else style.plain(f"{beside.apart:+.1f} σ")
     name = f"{beside.old.part} · {beside.old.number}" if beside.old.number else beside.old.part
-    return Line(name, _told(beside.old, style), _told(beside.new, style), apart, abs(beside.apart) > FAR)
+    return ComparedLine(
+        name, _value_in_words(beside.old, style), _value_in_words(beside.new, style), apart, abs(beside.apart) > FAR
+    )
 
 
-def _told(kept: Kept | None, style: NumberStyle) -> str:
+def _value_in_words(kept: Kept | None, style: NumberStyle) -> str:
     if kept is None:
         return "—"
     if math.isnan(kept.value):

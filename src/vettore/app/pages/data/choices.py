@@ -10,7 +10,7 @@ from vettore.app.stage.hand_box import Hand
 from vettore.app.widgets.parts import button, label, rule, section
 
 
-class Choices(QWidget):
+class DataChoices(QWidget):
     """``doing`` are what the buttons do by their names: open, paste, columns, practice."""
 
     def __init__(self, doing: Mapping[str, Callable[[], object]]) -> None:

@@ -18,7 +18,7 @@ from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, su
 from vettore.study.series import ColumnSettings, Role, Series
 
 
-class Findings(QStackedWidget):
+class DataFindings(QStackedWidget):
     """What is said of the data; the first steps where there are none; what else may open over both."""
 
     def __init__(

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.pages.data.bringing import Bringing
-from vettore.app.pages.data.choices import Choices
-from vettore.app.pages.data.findings import Findings
+from vettore.app.pages.data.choices import DataChoices
+from vettore.app.pages.data.findings import DataFindings
 from vettore.app.pages.data.hands import TableHands
 from vettore.app.pages.data.making import SeriesMaker
 from vettore.app.pages.data.practice import Practice
@@ -50,7 +50,7 @@ class DataPage(Page):
         super().__init__(session, doors)
         self._column = -1
         self._shown: tuple[object, ...] = ()
-        self.choices = Choices(
+        self.choices = DataChoices(
             {
                 "open": doors.open_file,
                 "paste": lambda: self.bringing.paste(),
@@ -60,7 +60,7 @@ class DataPage(Page):
         )
         self._build_stage()
         self._listen_to_choices()
-        self.findings = Findings(session, self._remedy, doors.read_differently, doors.show_help)
+        self.findings = DataFindings(session, self._remedy, doors.read_differently, doors.show_help)
         self.practice = Practice(session, self.plot, self.findings)
         self.practice.opened.connect(self._begin_practice)
         self.practice.closed.connect(self._leave_practice)

@@ -64,21 +64,24 @@ def set_aside(series: Series) -> Pairs:
 
 def in_numbers(numbers: ColumnNumbers, column: ColumnSettings, x_unit: str, style: NumberStyle) -> Pairs:
     """Return a column in numbers, and how it goes with x."""
-    told = numbers.description
+    description = numbers.description
 
     def unit(value: float | None, digits: int = 5) -> str:
         return f"{style.number(value, digits)} {column.unit}".strip()
 
     pairs = [
-        ("count", f"{told.count}" + (f" · {told.blank} blank" if told.blank else "")),
-        ("mean", style.pair(told.mean, told.standard_error, column.unit)),
-        ("median", unit(told.median)),
-        ("standard deviation (n\u00a0−\u00a01)", unit(told.standard_deviation, 4)),
-        ("variance", f"{style.number(told.variance, 4)} {units.power(column.unit, 2)}".strip()),
+        ("count", f"{description.count}" + (f" · {description.blank} blank" if description.blank else "")),
+        ("mean", style.pair(description.mean, description.standard_error, column.unit)),
+        ("median", unit(description.median)),
+        ("standard deviation (n\u00a0−\u00a01)", unit(description.standard_deviation, 4)),
+        ("variance", f"{style.number(description.variance, 4)} {units.power(column.unit, 2)}".strip()),
         ("median absolute deviation", unit(numbers.median_absolute_deviation, 4)),
-        ("smallest · largest", f"{style.number(told.minimum, 4)} · {style.number(told.maximum, 4)}"),
-        ("quartiles", f"{style.number(told.lower_quartile, 4)} · {style.number(told.upper_quartile, 4)}"),
-        ("sum", style.number(told.sum, 6)),
+        ("smallest · largest", f"{style.number(description.minimum, 4)} · {style.number(description.maximum, 4)}"),
+        (
+            "quartiles",
+            f"{style.number(description.lower_quartile, 4)} · {style.number(description.upper_quartile, 4)}",
+        ),
+        ("sum", style.number(description.sum, 6)),
     ]
     if numbers.with_x is not None:
         both = units.product(x_unit, column.unit)

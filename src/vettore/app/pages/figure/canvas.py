@@ -30,7 +30,7 @@ HINTS = {
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownFigure:
     """A drawn figure: its picture, its width and height in mm, where its parts are, and the scale of its plot.
 
     ``fields`` are those of the recipe that do something for it.
@@ -53,7 +53,7 @@ class FigureCanvas(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.shown: Shown | None = None
+        self.shown: ShownFigure | None = None
         self._over: Place | None = None
         self._held: tuple[Place, QPointF] | None = None
         self._at = QPointF()
@@ -69,7 +69,7 @@ class FigureCanvas(QWidget):
         self.setAccessibleName("The figure: double click on words to change them, on the plot to add a note")
         self.setMinimumSize(200, 160)
 
-    def show_figure(self, shown: Shown | None, words: dict[str, str]) -> None:
+    def show_figure(self, shown: ShownFigure | None, words: dict[str, str]) -> None:
         """Show another figure; ``words`` are its own ones, by their part of it."""
         self.shown, self._words = shown, words
         self._held = None

@@ -9,7 +9,7 @@ from PySide6.QtCore import QMimeData, QObject, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QFileDialog
 
-from vettore.app.pages.figure.canvas import FigureCanvas, Shown
+from vettore.app.pages.figure.canvas import FigureCanvas, ShownFigure
 from vettore.app.pages.figure.choices import FigureChoices
 from vettore.app.pages.figure.findings import FigureFindings
 from vettore.app.pages.figure.making import (
@@ -87,13 +87,13 @@ class FigureEditor(QObject):
         words = {"title": recipe.title, "x title": recipe.x_title, "y title": recipe.y_title}
         words |= {f"note {number}": note.text for number, note in enumerate(recipe.notes)}
 
-        def work() -> Shown:
+        def work() -> ShownFigure:
             figure = study_figure(study, recipe.of, style, recipe)
             picture, places, plotted = figure.with_places()
             size = (recipe.width, recipe.height)
-            return Shown(QImage.fromData(picture), size, places, plotted, figure.fields)
+            return ShownFigure(QImage.fromData(picture), size, places, plotted, figure.fields)
 
-        def show(shown: Shown) -> None:
+        def show(shown: ShownFigure) -> None:
             self.choices.show_fields(shown.fields)
             self.findings.show_fields(shown.fields)
             self.canvas.show_figure(shown, words)

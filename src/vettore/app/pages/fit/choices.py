@@ -13,7 +13,7 @@ from vettore.app.widgets.line_up_panel import LineUpPanel
 from vettore.app.widgets.parts import about, button, rule
 
 
-class Choices(QWidget):
+class FitChoices(QWidget):
     """``doing`` are what the buttons do by their names: another, several, formula."""
 
     def __init__(self, doing: Mapping[str, Callable[[], object]]) -> None:

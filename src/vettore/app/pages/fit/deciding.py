@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from vettore.app.pages.fit.present import State
+from vettore.app.pages.fit.present import FitState
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
@@ -19,12 +19,12 @@ from vettore.study.study import Study
 from vettore.words.noises import NOISE_WORDS
 
 
-class Deciding:
+class FitDeciding:
     """Turns choices into edits of the study. ``fit`` is the one that is shown; what cannot be decided is refused."""
 
     def __init__(self, session: Session, refuse: Callable[[str], None]) -> None:
         self.session, self._refuse = session, refuse
-        self.state = State()
+        self.state = FitState()
         self.fit: DerivedFit | None = None
 
     def choose(self, key: Key) -> None:
@@ -86,7 +86,7 @@ class Deciding:
         """Show a model of a series while none is chosen; whether it was another before."""
         suggested = {(series.id, series.key): (key, recipe)}
         news = self.state.suggested.get((series.id, series.key)) != (key, recipe)
-        self.state = State(suggested)
+        self.state = FitState(suggested)
         return news
 
     def present_recipe(self) -> AnyFit | None:

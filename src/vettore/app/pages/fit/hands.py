@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vettore.app.pages.fit.deciding import Deciding
+from vettore.app.pages.fit.deciding import FitDeciding
 from vettore.app.pages.fit.present import equation_of, values_of
 from vettore.app.pages.fit.residuals import residuals_of
 from vettore.app.pages.fit.shaping import Shaping
@@ -17,7 +17,7 @@ from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
-from vettore.core.typeset import Text
+from vettore.core.typeset import TextBox
 from vettore.study.fits import DerivedFit
 from vettore.study.pulls import Pulls, pulls_of
 
@@ -25,7 +25,7 @@ from vettore.study.pulls import Pulls, pulls_of
 class Hands:
     """What hands do on the strip and on the grips, with a state of their own: the values that were given by hand."""
 
-    def __init__(self, deciding: Deciding, strip: EquationStrip, plot: Plot, grips: Grips) -> None:
+    def __init__(self, deciding: FitDeciding, strip: EquationStrip, plot: Plot, grips: Grips) -> None:
         self._deciding, self._session = deciding, deciding.session
         self.strip, self.plot, self.grips = strip, plot, grips
         self.fit: DerivedFit | None = None
@@ -54,7 +54,7 @@ class Hands:
         self.grips.set_grips([])
         empty = np.empty(0)
         self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")
-        self.strip.show_equation(Text("y"), [], {})
+        self.strip.show_equation(TextBox("y"), [], {})
 
     def show_residuals(self) -> None:
         """Show the residuals of the fit under the plot."""

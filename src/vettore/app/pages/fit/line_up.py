@@ -129,7 +129,7 @@ class LineUpFiller(QObject):
         order = [entry for entry in order if entry.entry.key not in hidden]
         # Pinned models first, in the order of pinning.
         order.sort(key=lambda first: self.pinned.index(first.entry.key) if first.entry.key in self.pinned else MOST)
-        self.candidates = [self._candidate(one) for one in order]
+        self.candidates = [self._candidate(candidate) for candidate in order]
         shown = in_view(self.candidates, self._chosen())
         self._panel.show_state(len(self.pinned), len(hidden), len(self.candidates) - len(shown))
         count = int(series.in_use.sum())

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QTimer
 
-from vettore.app.pages.fit.choices import Choices
+from vettore.app.pages.fit.choices import FitChoices
 from vettore.app.pages.fit.comparing import Comparing
-from vettore.app.pages.fit.deciding import Deciding
+from vettore.app.pages.fit.deciding import FitDeciding
 from vettore.app.pages.fit.hands import Hands
 from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.pages.fit.over import OverStage
@@ -43,8 +43,8 @@ class FitPage(Page):
         self._under_way: tuple[Series, AnyFit] | None = None
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
-        self.deciding = Deciding(session, self._say_refusal)
-        self.choices = Choices(
+        self.deciding = FitDeciding(session, self._say_refusal)
+        self.choices = FitChoices(
             {"another": self.deciding.add_another, "several": self.fit_several, "formula": self.open_bench}
         )
         self.panel, self.how = self.choices.panel, self.choices.how

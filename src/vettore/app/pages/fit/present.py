@@ -24,7 +24,7 @@ LONGEST_NAME = 16
 
 
 @dataclass(frozen=True)
-class State:
+class FitState:
     """What the page knows beside the study: by series and content, the model that is shown while none has been chosen."""
 
     suggested: Mapping[tuple[str, str], tuple[Key, AnyFit]] = field(default_factory=dict)

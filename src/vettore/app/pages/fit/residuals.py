@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
-from vettore.core.fitting.noises.counts import Law
+from vettore.core.fitting.noises.counts import CountLaw
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
 
@@ -55,7 +55,7 @@ def _missed_by(fit: DerivedFit, aside: np.ndarray, curve: Array) -> Array:
     if result.deviance is None:
         return y - curve
     trials = fit.series.values(Role.TRIALS)
-    law = Law(result.noise, None if result.trials is None or trials is None else trials[aside], result.whole)
+    law = CountLaw(result.noise, None if result.trials is None or trials is None else trials[aside], result.whole)
     with np.errstate(all="ignore"):
         parts = law.parts(y, curve)
     return np.asarray(np.sign(y - curve) * np.sqrt(np.where(np.isfinite(parts), np.maximum(parts, 0.0), np.nan)))

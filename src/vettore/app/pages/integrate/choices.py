@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.pages.integrate.present import Choice, View
+from vettore.app.pages.integrate.present import Choice, IntegrateView
 from vettore.app.pages.integrate.state import Typed
 from vettore.app.widgets.formula_field import FormulaField
 from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
@@ -163,7 +163,7 @@ class PointsPanel(QWidget):
     def _take_baseline(self) -> None:
         self.baseline_typed.emit(self.baseline.currentText().strip())
 
-    def draw(self, view: View) -> None:
+    def draw(self, view: IntegrateView) -> None:
         """Show a view."""
         for choice in view.rules:
             self.rules[choice.key].setChecked(choice.chosen)
@@ -214,7 +214,7 @@ class AreaChoices(QWidget):
         scroll.column.addStretch()
         outer.addWidget(scroll, 1)
 
-    def draw(self, view: View) -> None:
+    def draw(self, view: IntegrateView) -> None:
         """Show a view."""
         self.ways[view.of_function].setChecked(True)
         self.points.setVisible(not view.of_function)

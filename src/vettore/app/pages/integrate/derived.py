@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from vettore.app.pages.integrate.state import State
+from vettore.app.pages.integrate.state import IntegrateState
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.integration.function import FunctionArea, Rung, integrate_function, ladder
+from vettore.core.integration.function import FunctionArea, Refinement, integrate_function, ladder
 from vettore.core.integration.sampled import SampledArea, integrate
 from vettore.core.integration.settling import Settling, settling
 from vettore.core.integration.strips import joined, places_of_rule, weights_of_rule
@@ -31,7 +31,7 @@ DRAWN = 1200
 
 
 @dataclass(frozen=True, eq=False)
-class AreaAsked:
+class AreaRequest:
     """An area of a series, and those that are kept of it."""
 
     study: Study
@@ -70,7 +70,7 @@ class AreaAnswer:
 
 
 @dataclass(frozen=True)
-class FunctionAsked:
+class FunctionRequest:
     """The area under a function of x."""
 
     formula: str
@@ -82,7 +82,7 @@ class FunctionAsked:
     def answer(self) -> FunctionAnswer:
         """Work it out. Raises VettoreError."""
         area = integrate_function(self.formula, self.a, self.b, self.strips, rule=self.rule)
-        rungs: tuple[Rung, ...] = ()
+        rungs: tuple[Refinement, ...] = ()
         if math.isfinite(self.a) and math.isfinite(self.b):
             try:
                 rungs = ladder(self.formula, self.a, self.b, self.rule, rungs=RUNGS)
@@ -108,9 +108,9 @@ class FunctionAnswer:
     ``used`` are the points (k, 3) of a fixed number of strips: x, value, and by how much it counts.
     """
 
-    function: FunctionAsked
+    function: FunctionRequest
     area: FunctionArea
-    rungs: tuple[Rung, ...]
+    rungs: tuple[Refinement, ...]
     curve: FormulaCurve
     x: Array
     y: Array
@@ -125,11 +125,11 @@ class FunctionAnswer:
         return joined(self.function.rule, self.area.edges, self.used[:, 1])
 
 
-Asked = AreaAsked | FunctionAsked
+IntegralRequest = AreaRequest | FunctionRequest
 Answer = AreaAnswer | FunctionAnswer
 
 
-def asked(study: Study, state: State) -> Asked | None:
+def request_of(study: Study, state: IntegrateState) -> IntegralRequest | None:
     """Return what is to be worked out for a state; None when there is nothing. Raises DataError for a wrong limit."""
     if state.of_function:
         if not state.typed.formula:
@@ -144,6 +144,6 @@ def asked(study: Study, state: State) -> Asked | None:
         if state.typed.strips and (strips is None or strips != int(strips)):
             raise DataError(f"“{state.typed.strips}” is no number of strips; write a whole number, or leave it open.")
         whole = None if strips is None else int(strips)
-        return FunctionAsked(state.typed.formula, limits[0], limits[1], whole, state.typed.rule)
+        return FunctionRequest(state.typed.formula, limits[0], limits[1], whole, state.typed.rule)
     recipe = state.area(study)
-    return None if recipe is None else AreaAsked(study, study.find_series(state.series), recipe)
+    return None if recipe is None else AreaRequest(study, study.find_series(state.series), recipe)

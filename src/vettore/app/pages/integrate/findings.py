@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from vettore.app.pages.integrate.present import POINTS, STRIPS, View
+from vettore.app.pages.integrate.present import POINTS, STRIPS, IntegrateView
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 
@@ -31,7 +31,7 @@ class AreaFindings(Column):
         self.add(self.running, self.slopes, self._title, self.table)
         self.column.addStretch()
 
-    def draw(self, view: View) -> None:
+    def draw(self, view: IntegrateView) -> None:
         """Show a view."""
         self.keep.setText(view.keep)
         for part in (self.keep, self.running, self.slopes):

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vettore.app.pages.integrate.choices import AreaChoices
-from vettore.app.pages.integrate.derived import Answer, AreaAnswer, Asked, asked
+from vettore.app.pages.integrate.derived import Answer, AreaAnswer, IntegralRequest, request_of
 from vettore.app.pages.integrate.findings import AreaFindings
 from vettore.app.pages.integrate.making import SLOPE_WIDTH, running_area, with_peaks
-from vettore.app.pages.integrate.present import EXAMPLE, View, present
+from vettore.app.pages.integrate.present import EXAMPLE, IntegrateView, present
 from vettore.app.pages.integrate.stage import AreaStage
-from vettore.app.pages.integrate.state import State, Typed
+from vettore.app.pages.integrate.state import IntegrateState, Typed
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
@@ -28,10 +28,10 @@ class IntegratePage(Page):
 
     def __init__(self, session: Session, doors: Doors) -> None:
         super().__init__(session, doors)
-        self.state = State()
+        self.state = IntegrateState()
         self.answer: Answer | None = None
         self._refusal = ""
-        self._view: View | None = None
+        self._view: IntegrateView | None = None
         choices, stage, findings = (
             AreaChoices(),
             AreaStage(doors.open_file, self.show_example, session.say),
@@ -64,7 +64,7 @@ class IntegratePage(Page):
         self.state = self.state.on(series.id if series is not None else "")
         self.answer, self._refusal = None, ""
         try:
-            wanted = asked(self.session.study, self.state)
+            wanted = request_of(self.session.study, self.state)
         except VettoreError as error:
             self._refuse(str(error))
             return
@@ -75,7 +75,7 @@ class IntegratePage(Page):
         self.draw()
         self._ask(wanted)
 
-    def _ask(self, wanted: Asked) -> None:
+    def _ask(self, wanted: IntegralRequest) -> None:
         self.session.background.run("area", wanted.answer, self._have, self._refuse, 1)
 
     def _have(self, answer: Answer) -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.app.pages.integrate.derived import AreaAnswer, FunctionAnswer
-from vettore.app.pages.integrate.state import State
+from vettore.app.pages.integrate.state import IntegrateState
 from vettore.core.arrays import Array
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.integration.sampled import SampledArea, between_edges
@@ -59,7 +59,7 @@ class Drawing:
 
 
 @dataclass(frozen=True, eq=False)
-class Shown:
+class ShownArea:
     """An area in words and numbers; ``full`` are the strips (k, 4) for copying."""
 
     number: str
@@ -85,7 +85,7 @@ class Asks:
 
 
 @dataclass(frozen=True, eq=False)
-class View:
+class IntegrateView:
     """The page as it is to be drawn. While an answer is ``awaited`` the area that was shown stays."""
 
     of_function: bool
@@ -102,19 +102,19 @@ class View:
     keep_function: str
     awaited: bool
     refusal: str
-    shown: Shown | None
+    shown: ShownArea | None
     asks: Asks | None
     status: tuple[str, ...]
 
 
 def present(
     study: Study,
-    state: State,
+    state: IntegrateState,
     curve: str,
     answer: AreaAnswer | FunctionAnswer | None,
     refusal: str,
     style: NumberStyle,
-) -> View:
+) -> IntegrateView:
     """Return how a state is shown; ``curve`` is the chosen fit, ``answer`` and ``refusal`` what was worked out for it."""
     series = next((each for each in study.series if each.id == state.series), None)
     recipe = state.area(study)
@@ -122,7 +122,7 @@ def present(
     invites = ""
     if not state.has_function:
         invites = NO_FUNCTION if state.of_function else NO_POINTS if series is None else ""
-    return View(
+    return IntegrateView(
         of_function=state.of_function,
         invites=invites,
         series=None if state.of_function else series,
@@ -157,13 +157,13 @@ def present(
     )
 
 
-def _titles(state: State, series: Series | None) -> tuple[str, str]:
+def _titles(state: IntegrateState, series: Series | None) -> tuple[str, str]:
     if state.of_function:
         return "x", state.typed.formula
     return ("", "") if series is None else (series.label(Role.X), series.label(Role.Y))
 
 
-def _baselines(study: Study, state: State, style: NumberStyle) -> dict[str, AnyBaseline]:
+def _baselines(study: Study, state: IntegrateState, style: NumberStyle) -> dict[str, AnyBaseline]:
     """Return the baselines that there are by their words: levels, other series and fitted curves."""
     others = [PointsOf(other.id) for other in study.series if other.id != state.series]
     offered = [Level(), BetweenEnds(), *others, *(CurveOf(curve.id) for curve in study.curves)]
@@ -171,7 +171,7 @@ def _baselines(study: Study, state: State, style: NumberStyle) -> dict[str, AnyB
 
 
 def _kept(
-    study: Study, state: State, answer: AreaAnswer | FunctionAnswer | None, style: NumberStyle
+    study: Study, state: IntegrateState, answer: AreaAnswer | FunctionAnswer | None, style: NumberStyle
 ) -> tuple[Choice, ...]:
     """Return the kept areas of the series, each with its share of all; without numbers until they are known."""
     areas = study.areas_of(state.series)
@@ -193,13 +193,13 @@ def _status(answer: AreaAnswer, study: Study) -> tuple[str, ...]:
     return (rows, RULE_WORDS[answer.recipe.rule][0].lower(), *filter(None, [error]), *answer.area.notes)
 
 
-def _shown(study: Study, answer: AreaAnswer | FunctionAnswer | None, style: NumberStyle) -> Shown | None:
+def _shown(study: Study, answer: AreaAnswer | FunctionAnswer | None, style: NumberStyle) -> ShownArea | None:
     if isinstance(answer, AreaAnswer):
         return _area(study, answer, style)
     return None if answer is None else _function(answer, style)
 
 
-def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
+def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> ShownArea:
     area, series = answer.area, answer.series
     x_unit = series.name_and_unit(Role.X)[1]
     edges, floor = area.edges, area.floor_at_edges
@@ -212,7 +212,7 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> Shown:
     of_x, of_y, of_area = (style.common(columns) for columns in (largest[:2], largest[2:3], largest[3:]))
     powers = (of_x, of_x, of_y, of_area)
     power, factor = style.common([step.area for step in answer.steps])
-    return Shown(
+    return ShownArea(
         number=style.pair(area.area, known) if known else style.number(area.area, 6),
         unit=area_unit(series),
         pairs=(
@@ -267,14 +267,14 @@ def _settles(steps: tuple[Settling, ...], area: SampledArea, style: NumberStyle)
     return "Halving the strips still moves the area by more than its ±: closer points would help."
 
 
-def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
+def _function(answer: FunctionAnswer, style: NumberStyle) -> ShownArea:
     area, function = answer.area, answer.function
     error = "" if area.error is None else f"error below {style.number(area.error, 2)}"
     digits = 12 if area.error is not None and area.error < SURE * abs(area.area) else 8
     last = answer.rungs[-1].extrapolated if answer.rungs else None
     x, running = answer.x, answer.running
     ends = x[[0, -1]] if len(x) else np.empty(0)
-    return Shown(
+    return ShownArea(
         number=style.number(area.area, digits) if area.settled else "not settled",
         unit=error if area.settled else area.message,
         pairs=(
@@ -311,7 +311,7 @@ def _function(answer: FunctionAnswer, style: NumberStyle) -> Shown:
     )
 
 
-def _asks(curve: FormulaCurve, state: State, style: NumberStyle) -> Asks:
+def _asks(curve: FormulaCurve, state: IntegrateState, style: NumberStyle) -> Asks:
     """Answer at the x and at the y that were typed."""
     flags: list[tuple[float, float, str, bool]] = []
     at, where = "", ""

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
-from vettore.app.pages.integrate.present import EXAMPLE, NO_FUNCTION, NO_POINTS, Asks, Drawing, View
+from vettore.app.pages.integrate.present import EXAMPLE, NO_FUNCTION, NO_POINTS, Asks, Drawing, IntegrateView
 from vettore.app.stage.area_items import Handle, Running, Strips
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
@@ -133,7 +133,7 @@ class AreaStage(QStackedWidget):
         for widget in (*self._invitations.values(), filled):
             self.addWidget(widget)
 
-    def draw(self, view: View, ink: str, style: NumberStyle) -> None:
+    def draw(self, view: IntegrateView, ink: str, style: NumberStyle) -> None:
         """Show a view; ``ink`` is the colour of its series."""
         self.setCurrentWidget(self._invitations.get(view.invites, self._filled))
         self.plot.dress(style)

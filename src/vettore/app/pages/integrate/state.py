@@ -23,7 +23,7 @@ class Typed:
 
 
 @dataclass(frozen=True)
-class State:
+class IntegrateState:
     """Either points, the series with its area at hand or a kept one, or a function of x, once one is typed."""
 
     series: str = ""
@@ -37,7 +37,7 @@ class State:
         """Whether there is a function to show."""
         return self.of_function and bool(self.typed.formula)
 
-    def on(self, series: str) -> State:
+    def on(self, series: str) -> IntegrateState:
         """Return the state once a series is chosen: another one shows its points and begins with an area of its own."""
         if series == self.series and (self.draft is not None or not series):
             return self
@@ -50,7 +50,7 @@ class State:
         kept = next((area for area in study.areas if area.id == self.kept), None)
         return kept if kept is not None and kept.series == self.series else self.draft
 
-    def turned(self, kept: str) -> State:
+    def turned(self, kept: str) -> IntegrateState:
         """Return the state with a kept area shown, or the one at hand again."""
         return replace(self, kept="" if self.kept == kept else kept)
 

@@ -23,7 +23,7 @@ BEYOND: dict[Outside, str] = {
 }
 
 
-class Choices(QWidget):
+class InterpolateChoices(QWidget):
     """Tells what is wished: ``changed`` with words for the edit and the fields of the recipe, ``refused`` with a sentence."""
 
     chosen = Signal(object)

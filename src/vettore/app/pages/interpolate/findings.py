@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from vettore.app.pages.interpolate.present import View
+from vettore.app.pages.interpolate.present import InterpolateView
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 
 
-class Findings(Column):
+class InterpolateFindings(Column):
     """Draws a view."""
 
     def __init__(self, show_working: Callable[[], None]) -> None:
@@ -24,7 +24,7 @@ class Findings(Column):
         self.column.addStretch()
         self.add(button("Show the working", show_working, "", "The pieces, and how they came about"))
 
-    def show_view(self, view: View) -> None:
+    def show_view(self, view: InterpolateView) -> None:
         """Draw what is said; a refusal is a view with a sentence alone."""
         self.sentence.setText(view.sentence)
         self.doubts.show_pairs(list(view.doubts))

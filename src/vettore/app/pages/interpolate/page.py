@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from vettore.app.pages.interpolate.choices import Choices
-from vettore.app.pages.interpolate.findings import Findings
+from vettore.app.pages.interpolate.choices import InterpolateChoices
+from vettore.app.pages.interpolate.findings import InterpolateFindings
 from vettore.app.pages.interpolate.methods import Methods
-from vettore.app.pages.interpolate.present import View, named, present
+from vettore.app.pages.interpolate.present import InterpolateView, named, present
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
@@ -40,10 +40,10 @@ class InterpolatePage(Page):
         super().__init__(session, doors)
         self.curve: Interpolant | None = None
         self._shown: tuple[object, ...] = ()
-        self.choices = Choices()
+        self.choices = InterpolateChoices()
         self._build_stage()
         self.methods = Methods(session, self.choices.methods, self.plot, lambda: self.curve)
-        self.findings = Findings(self.show_working)
+        self.findings = InterpolateFindings(self.show_working)
         self.choices.chosen.connect(self.choose)
         self.choices.pinned.connect(self.methods.turn_pin)
         self.choices.changed.connect(lambda words, fields: self._change(words, **fields))
@@ -207,4 +207,4 @@ class InterpolatePage(Page):
         self.plot.pennants.set_flags([])
         self.refusal.setText(sentence)
         self.refusal.show()
-        self.findings.show_view(View(sentence))
+        self.findings.show_view(InterpolateView(sentence))

@@ -41,7 +41,7 @@ class Offered:
 
 
 @dataclass(frozen=True)
-class View:
+class InterpolateView:
     """What stands on the right, and the pennants: x, y and words. ``rows`` are what was read, ``full`` in all digits."""
 
     sentence: str
@@ -53,7 +53,7 @@ class View:
     flags: tuple[tuple[float, float, str, bool], ...] = ()
 
 
-def present(series: Series, recipe: InterpolantRecipe, curve: Interpolant, style: NumberStyle) -> View:
+def present(series: Series, recipe: InterpolantRecipe, curve: Interpolant, style: NumberStyle) -> InterpolateView:
     """Return what is said of a curve through the points of a series."""
     (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
     at = np.array(readable(curve, recipe.read_at))
@@ -64,7 +64,7 @@ def present(series: Series, recipe: InterpolantRecipe, curve: Interpolant, style
         rows.append((f"{style.short(x)}, beyond" if curve.is_beyond(x) else style.short(x), text))
         flags.append((x, y, f"{text} {y_unit}".strip(), True))
     gaps = wide_gaps(curve.x, GAP)[:MOST_GAPS]
-    return View(
+    return InterpolateView(
         f"{curve.method.name}: {curve.method.use}",
         doubts_of(curve, y_unit, style),
         tuple(f"{style.short(low)} … {style.short(high)} {x_unit}".strip() for low, high in gaps),

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from vettore.app.pages.polynomial.present import View
+from vettore.app.pages.polynomial.present import PolynomialView
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.app.widgets.value_table import ValueTable
 
 
-class Findings(Column):
+class PolynomialFindings(Column):
     """Draws a view."""
 
     def __init__(
@@ -31,7 +31,7 @@ class Findings(Column):
         )
         self.add(self.as_model, self.as_function, self.drop)
 
-    def show_view(self, view: View, letter: str) -> None:
+    def show_view(self, view: PolynomialView, letter: str) -> None:
         """Draw what is said."""
         self.sentence.setText(view.sentence)
         self.put_back.setText(view.put_back)

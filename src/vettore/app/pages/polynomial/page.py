@@ -9,12 +9,12 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.page import Doors, Page
-from vettore.app.pages.polynomial.findings import Findings
+from vettore.app.pages.polynomial.findings import PolynomialFindings
 from vettore.app.pages.polynomial.present import Made, Shelved, present, shelf_of, values_at, with_root_at
 from vettore.app.pages.polynomial.shelf import Shelf
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
-from vettore.app.stage.root_items import RootGrip, Turns
+from vettore.app.stage.root_items import RootGrip, TurningPoints
 from vettore.app.strip.polynomial import PolynomialStrip
 from vettore.app.widgets.parts import Invitation, button, label
 from vettore.core.errors import DataError, VettoreError
@@ -50,13 +50,13 @@ class PolynomialPage(Page):
         self.shelf.turned.connect(self.refresh)
         self.shelf.fit_asked.connect(self.add_from_fit)
         self._build_stage()
-        self.findings = Findings(self.fit_shape, self.keep_function, self.remove)
+        self.findings = PolynomialFindings(self.fit_shape, self.keep_function, self.remove)
 
     def _build_stage(self) -> None:
         self.strip = PolynomialStrip()
         self.plot = Plot(self.session.say)
         self.first = self.plot
-        self.turns = Turns()
+        self.turns = TurningPoints()
         self.plot.put(self.turns, 12)
         bar = QWidget()
         bar.setObjectName("bar")

@@ -31,7 +31,7 @@ class Shelved:
 
 
 @dataclass(frozen=True)
-class View:
+class PolynomialView:
     """What is said of a polynomial. Pairs are words and numbers, rows of a table texts, ``full`` all their digits."""
 
     sentence: str
@@ -57,7 +57,7 @@ def shelf_of(study: Study) -> tuple[Shelved, ...]:
     return tuple(shelf)
 
 
-def present(shelved: Shelved, style: NumberStyle) -> View:
+def present(shelved: Shelved, style: NumberStyle) -> PolynomialView:
     """Return what is said of a polynomial of the shelf."""
     p = shelved.polynomial
     roots = () if p.is_zero else p.root_list
@@ -65,7 +65,7 @@ def present(shelved: Shelved, style: NumberStyle) -> View:
     doubts = doubts_in_words(roots, style)
     if roots and not doubts:
         doubts = "0 means zero to rounding: no more than the last digits of the terms."
-    return View(
+    return PolynomialView(
         roots_in_words(p, roots),
         doubts,
         tuple(_root_row(root, style) for root in roots),

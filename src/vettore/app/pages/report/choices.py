@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit
 
-from vettore.app.pages.report.present import View
+from vettore.app.pages.report.present import ReportView
 from vettore.app.pages.report.section_list import SectionList
 from vettore.app.widgets.parts import Column, rule, section
 from vettore.study.kinds.report import ReportRecipe
@@ -22,7 +22,7 @@ class NoteField(QPlainTextEdit):
         self.finished.emit()
 
 
-class Choices(Column):
+class ReportChoices(Column):
     """Tells what is decided: ``changed`` with fields of the report, ``chosen`` with what it is about, ``turned`` sections."""
 
     changed = Signal(dict)
@@ -83,7 +83,7 @@ class Choices(Column):
         if self.words.toPlainText() != text:
             self.words.setPlainText(text)
 
-    def show_view(self, view: View) -> None:
+    def show_view(self, view: ReportView) -> None:
         """Fill in what is decided."""
         self.title.setText(view.recipe.title)
         # A long title is seen from its beginning.

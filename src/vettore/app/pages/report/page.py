@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QStackedWidget
 from vettore.app.pages.again.worker import WorkAgain
 from vettore.app.pages.figure.editor import FigureEditor
 from vettore.app.pages.page import Doors, Page
-from vettore.app.pages.report.choices import Choices
+from vettore.app.pages.report.choices import ReportChoices
 from vettore.app.pages.report.present import ALL, present
 from vettore.app.pages.report.preview import Preview, Printed, printed_of
 from vettore.app.pages.report.sending import Sending
@@ -48,7 +48,7 @@ class ReportPage(Page):
         self.pages = 0
         # While fields are filled in, what they tell is nobody's decision.
         self._filling = False
-        self.report_choices, self.preview, self.sending = Choices(), Preview(), Sending()
+        self.report_choices, self.preview, self.sending = ReportChoices(), Preview(), Sending()
         self.curve, self.change_figure = self.report_choices.curve, self.sending.change_figure
         self.editor = FigureEditor(session)
         self.again = WorkAgain(session, lambda: self.again.ask_file())

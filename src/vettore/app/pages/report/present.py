@@ -13,7 +13,7 @@ ALL = "*"
 
 
 @dataclass(frozen=True)
-class View:
+class ReportView:
     """``subjects`` are what can be reported, as words and an id (or ALL); ``subject`` is the one that is."""
 
     recipe: ReportRecipe
@@ -25,12 +25,12 @@ class View:
     has_series: bool
 
 
-def present(study: Study) -> View:
+def present(study: Study) -> ReportView:
     """Return what is shown of the report of a study."""
     recipe, reported = study.report, study.reported_curve
     subjects = [(f"{study.find_series(curve.series).name} · {curve.name}", curve.id) for curve in study.curves]
     subjects.append(("All fits, and all else" if study.curves else "All that the study holds", ALL))
-    return View(
+    return ReportView(
         recipe,
         tuple(subjects),
         ALL if recipe.fits == "all" or reported is None else reported.id,

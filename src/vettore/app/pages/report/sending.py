@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
-from vettore.app.pages.report.present import View
+from vettore.app.pages.report.present import ReportView
 from vettore.app.widgets.parts import Column, button, label, rule, section
 from vettore.report.renderers.listed import FORMATS
 
@@ -76,7 +76,7 @@ class Sending(Column):
             grid.addWidget(widget, row, 1)
         return looks
 
-    def show_view(self, view: View) -> None:
+    def show_view(self, view: ReportView) -> None:
         """Fill in what is decided."""
         self.paper.setCurrentText(view.recipe.paper)
         self.mark.setCurrentText(next(word for word, mark in MARKS.items() if mark == view.recipe.decimal_mark))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from vettore.app.pages.surface.present import ALIKE, SPANS, FitChoice, MethodChoice, View
+from vettore.app.pages.surface.present import ALIKE, SPANS, FitChoice, MethodChoice, SurfaceView
 from vettore.app.widgets.parts import Column, about, button, clear, fields, label, rule, section
 from vettore.core.rounding import NumberStyle
 from vettore.words.surfaces import METHOD_WORDS
@@ -175,7 +175,7 @@ class SurfaceChoices(Column):
         parted = self.parted.text().strip() if self.ramp.currentText() == PARTED else None
         self.colours_typed.emit(parted, self.step.text().strip(), self.low.text().strip(), self.high.text().strip())
 
-    def draw(self, view: View, style: NumberStyle) -> None:
+    def draw(self, view: SurfaceView, style: NumberStyle) -> None:
         """Show a view."""
         self.setEnabled(view.series is not None)
         self.matrix.setVisible(view.offers_matrix)

@@ -13,7 +13,7 @@ from vettore.study.surfaces import set_surface, surface_of
 from vettore.words.surfaces import METHOD_WORDS
 
 
-class Deciding:
+class SurfaceDeciding:
     """Turns what was chosen and typed into edits of the study."""
 
     def __init__(self, session: Session) -> None:

@@ -30,7 +30,7 @@ NEAR = 0.75
 
 
 @dataclass(frozen=True, eq=False)
-class Asked:
+class SurfaceRequest:
     """A series and how its sites are to be filled between."""
 
     series: Series
@@ -160,12 +160,12 @@ def cut(
     return Cut(section, (share[near] * float(section.along[-1]), sites.z[near]))
 
 
-def left_out_errors(request: Asked, method: Method) -> tuple[Method, float]:
+def left_out_errors(request: SurfaceRequest, method: Method) -> tuple[Method, float]:
     """Return how well a method tells sites that are left out."""
     return method, derive_surface(request.series, request.recipe, method, request.search.check).left_out_error
 
 
-def try_models(request: Asked) -> dict[str, float]:
+def try_models(request: SurfaceRequest) -> dict[str, float]:
     """Return the left-out error of each surface model that can be fitted to the sites, by its key."""
     series, sites = request.series, sites_of(request.series, request.recipe)
     errors = {}

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from vettore.app.pages.surface.present import View
+from vettore.app.pages.surface.present import SurfaceView
 from vettore.app.painting import painting
 from vettore.app.style import colour
 from vettore.app.widgets.parts import Column, Elided, Pairs, about, button, clear, label, rule, section
@@ -83,7 +83,7 @@ class SurfaceFindings(Column):
         about("surface.md#find-hills-and-hollows", self._summits)
         self._shown: object = None
 
-    def draw(self, view: View) -> None:
+    def draw(self, view: SurfaceView) -> None:
         """Show a view."""
         self.profile.setVisible(view.cut is not None)
         self.grid.setVisible(view.answer is not None)
@@ -104,7 +104,7 @@ class SurfaceFindings(Column):
             self._draw_looks(view.looks)
             self._draw_kept(view.kept)
 
-    def _draw_summits(self, view: View) -> None:
+    def _draw_summits(self, view: SurfaceView) -> None:
         box = self._summits.layout()
         clear(box)
         self._titles["summits"].setVisible(bool(view.summits))

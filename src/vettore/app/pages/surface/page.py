@@ -6,13 +6,13 @@ from dataclasses import replace
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.surface.choices import SurfaceChoices
-from vettore.app.pages.surface.deciding import Deciding
-from vettore.app.pages.surface.derived import Answer, Asked, Cut, cut, left_out_errors, try_models
+from vettore.app.pages.surface.deciding import SurfaceDeciding
+from vettore.app.pages.surface.derived import Answer, Cut, SurfaceRequest, cut, left_out_errors, try_models
 from vettore.app.pages.surface.findings import SurfaceFindings
 from vettore.app.pages.surface.making import clicked
-from vettore.app.pages.surface.present import View, present
+from vettore.app.pages.surface.present import SurfaceView, present
 from vettore.app.pages.surface.stage import SurfaceStage
-from vettore.app.pages.surface.state import State, Tool
+from vettore.app.pages.surface.state import SurfaceState, Tool
 from vettore.app.search import Search
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
@@ -37,11 +37,11 @@ class SurfacePage(Page):
 
     def __init__(self, session: Session, doors: Doors) -> None:
         super().__init__(session, doors)
-        self.state = State()
-        self.deciding = Deciding(session)
+        self.state = SurfaceState()
+        self.deciding = SurfaceDeciding(session)
         self.answer: Answer | None = None
         self._refusal = ""
-        self._view: View | None = None
+        self._view: SurfaceView | None = None
         self._cut: Cut | None = None
         self._search: Search | None = None
         # Left-out errors by method, and what they were found for.
@@ -95,7 +95,9 @@ class SurfacePage(Page):
         self._search = Search()
         recipe, study = surface_of(self.session.study, series.id), self.session.study
         try:
-            wanted = Asked(series, recipe, self._search, fit_of(study, series, recipe) if recipe.fit else None)
+            wanted = SurfaceRequest(
+                series, recipe, self._search, fit_of(study, series, recipe) if recipe.fit else None
+            )
         except VettoreError as error:
             self._refuse(str(error))
             return
@@ -104,7 +106,7 @@ class SurfacePage(Page):
             "surface", wanted.answer, lambda answer: self._have(answer, wanted), self._refuse, 1
         )
 
-    def _have(self, answer: Answer, wanted: Asked) -> None:
+    def _have(self, answer: Answer, wanted: SurfaceRequest) -> None:
         self.answer, self._refusal = answer, ""
         self.deciding.middle = answer.covered.mean
         self._cut_anew()
@@ -169,7 +171,7 @@ class SurfacePage(Page):
         """Fit the surface models to the sites, to be chosen by their left-out errors."""
         if self.answer is None or self._search is None:
             return
-        wanted = Asked(self.answer.series, self.answer.recipe, self._search)
+        wanted = SurfaceRequest(self.answer.series, self.answer.recipe, self._search)
 
         def done(tried: dict[str, float]) -> None:
             self._tried = tried

@@ -9,7 +9,7 @@ from functools import lru_cache
 import numpy as np
 
 from vettore.app.pages.surface.derived import Answer, Cut
-from vettore.app.pages.surface.state import State, Tool
+from vettore.app.pages.surface.state import SurfaceState, Tool
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.core.surface.models import SURFACE_MODELS
@@ -84,7 +84,7 @@ class Reading:
 
 
 @dataclass(frozen=True, eq=False)
-class View:
+class SurfaceView:
     """The page as it is to be drawn. While an answer is ``awaited`` what was shown stays."""
 
     invites: str
@@ -118,7 +118,7 @@ class View:
 
 
 @dataclass(frozen=True, eq=False)
-class Told:
+class AnswerWords:
     """What is said of a surface, whatever is drawn or read on it."""
 
     sentence: str = ""
@@ -132,14 +132,14 @@ class Told:
 
 
 @lru_cache(maxsize=1)
-def _told(answer: Answer | None, style: NumberStyle) -> Told:
+def _answer_in_words(answer: Answer | None, style: NumberStyle) -> AnswerWords:
     """Return what is said of an answer; kept, since hands on the map ask for it at every move."""
     if answer is None:
-        return Told()
+        return AnswerWords()
     surface, sites = answer.surface, answer.sites
     columns, rows = answer.recipe.shape
     window = answer.window
-    return Told(
+    return AnswerWords(
         sentence_of(surface, sites, answer.summits, style),
         _summits(answer, style),
         tuple(looks_of(surface, sites, answer.summits, style)),
@@ -158,22 +158,22 @@ def _told(answer: Answer | None, style: NumberStyle) -> Told:
 
 def present(
     study: Study,
-    state: State,
+    state: SurfaceState,
     answer: Answer | None,
     refusal: str,
     errors: Mapping[Method, float],
     cut: Cut | None,
     style: NumberStyle,
     tried: Mapping[str, float] | None = None,
-) -> View:
+) -> SurfaceView:
     """Return how a state is shown; ``errors`` are the left-out errors known by now, ``tried`` those of surface models."""
     series = next((series for series in study.series if series.id == state.series), None)
     recipe = None if series is None else surface_of(study, series.id)
     names = () if series is None else tuple(series.numbers())
     columns = _columns(series, recipe)
     titles = tuple(f"{column.name} ({column.unit})" if column.unit else column.name for column in columns)
-    facts = _told(answer, style)
-    return View(
+    facts = _answer_in_words(answer, style)
+    return SurfaceView(
         invites=NO_SERIES if series is None else "",
         series=series,
         recipe=recipe,
@@ -284,7 +284,9 @@ def _along(answer: Answer | None) -> str:
     return f"along A → B ({unit})" if unit else "share of the way A → B"
 
 
-def _flags(state: State, answer: Answer | None, style: NumberStyle) -> tuple[tuple[float, float, str, bool], ...]:
+def _flags(
+    state: SurfaceState, answer: Answer | None, style: NumberStyle
+) -> tuple[tuple[float, float, str, bool], ...]:
     if answer is None:
         return ()
     places = [(place, True) for place in answer.recipe.read_at]
@@ -297,7 +299,7 @@ def _flags(state: State, answer: Answer | None, style: NumberStyle) -> tuple[tup
     return tuple(flags)
 
 
-def _reading(state: State, answer: Answer | None, style: NumberStyle) -> Reading:
+def _reading(state: SurfaceState, answer: Answer | None, style: NumberStyle) -> Reading:
     if state.place is None or answer is None:
         return Reading("", "Click on the map to read it", False)
     x, y = state.place

@@ -11,15 +11,15 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QLineEdit, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from vettore.app.pages.surface.derived import Answer
-from vettore.app.pages.surface.present import NO_SERIES, View
+from vettore.app.pages.surface.present import NO_SERIES, SurfaceView
 from vettore.app.pages.surface.state import Tool
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
-from vettore.app.stage.map_items import Contours, Ground, Outline, Pins, Profile, SectionLine, SiteDots, Summits
+from vettore.app.stage.map_items import Contours, MapGround, Outline, Pins, Profile, SectionLine, SiteDots, Summits
 from vettore.app.stage.plot import Plot
 from vettore.app.stage.ramp import Ramp
 from vettore.app.stage.relief import ReliefView, Scene
-from vettore.app.stage.relief_view import Ground as ReliefGround
+from vettore.app.stage.relief_view import ReliefGround
 from vettore.app.widgets.parts import Elided, Invitation, about, button, ground, label
 from vettore.app.widgets.row_bar import RowBar
 from vettore.core.arrays import Array
@@ -48,7 +48,7 @@ class MapPlot(Plot):
         super().__init__(say)
         self.tool = Tool.SECTION
         self.setAccessibleName("Map")
-        self.ground, self.contours, self.dots = Ground(), Contours(), SiteDots(self.marks)
+        self.ground, self.contours, self.dots = MapGround(), Contours(), SiteDots(self.marks)
         self.summits, self.section, self.window_line = Summits(), SectionLine(), Outline()
         # What the marks hold is drawn by the dots, in the colours of their heights, and the pennants as pins.
         self.marks.setVisible(False)
@@ -121,7 +121,7 @@ class ReadLine(QWidget):
         line.addWidget(self.keep)
         about("surface.md#read-the-surface", self)
 
-    def draw(self, view: View, at: tuple[str, str]) -> None:
+    def draw(self, view: SurfaceView, at: tuple[str, str]) -> None:
         """Show a view."""
         for field, text in zip((self.at_x, self.at_y), at, strict=True):
             if field.text().strip() != text:
@@ -198,7 +198,7 @@ class SurfaceStage(QStackedWidget):
         self.strip.setMinimumHeight(120)
         return down
 
-    def draw(self, view: View, at: tuple[str, str], style: NumberStyle) -> None:
+    def draw(self, view: SurfaceView, at: tuple[str, str], style: NumberStyle) -> None:
         """Show a view; ``at`` is the place that is read, as typed."""
         self.setCurrentWidget(self._empty if view.invites else self._filled)
         self.refusal.setText(view.refusal)
@@ -235,7 +235,7 @@ class SurfaceStage(QStackedWidget):
         self.profile.set_profile(NOTHING, NOTHING, NOTHING, (NOTHING, NOTHING))
         self.relief.show_scene(None, self.map.numbers)
 
-    def _draw_map(self, answer: Answer, view: View, style: NumberStyle) -> None:
+    def _draw_map(self, answer: Answer, view: SurfaceView, style: NumberStyle) -> None:
         surface, recipe, sites = answer.surface, answer.recipe, answer.sites
         ramp = ramp_of(answer)
         grid = surface.grid
@@ -259,7 +259,7 @@ class SurfaceStage(QStackedWidget):
         self.map.marks.set_data(x[rows], y[rows], rows, ~series.kept[rows], "")
         self.map.dots.set_heights(z[rows], ramp)
 
-    def _draw_profile(self, answer: Answer, view: View) -> None:
+    def _draw_profile(self, answer: Answer, view: SurfaceView) -> None:
         cut = view.cut
         if cut is None:
             self.profile.set_profile(NOTHING, NOTHING, NOTHING, (NOTHING, NOTHING))
@@ -277,7 +277,7 @@ class SurfaceStage(QStackedWidget):
                 low, high = heights_of(answer.surface)
             self.strip.show_home(ends, np.array([low, high]))
 
-    def _draw_relief(self, answer: Answer, view: View, style: NumberStyle) -> None:
+    def _draw_relief(self, answer: Answer, view: SurfaceView, style: NumberStyle) -> None:
         # A section that is dragged changes nothing of the relief under it.
         cut = view.cut
         section = np.empty((0, 3)) if cut is None else _shares(answer, cut.section.x, cut.section.y, cut.section.z)
@@ -289,7 +289,7 @@ def ramp_of(answer: Answer) -> Ramp:
     return Ramp(*coloured_from(answer.surface, answer.recipe.clip), answer.recipe.parted_at)
 
 
-def _relief_of(answer: Answer, view: View, style: NumberStyle) -> Scene:
+def _relief_of(answer: Answer, view: SurfaceView, style: NumberStyle) -> Scene:
     """Return the relief of a surface without a section."""
     surface, recipe, sites = answer.surface, answer.recipe, answer.sites
     grid, ramp = surface.grid, ramp_of(answer)

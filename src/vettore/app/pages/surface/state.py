@@ -19,7 +19,7 @@ class Tool(StrEnum):
 
 
 @dataclass(frozen=True)
-class State:
+class SurfaceState:
     """The series that is shown, the tool in hand, and the place that is read, as typed or clicked."""
 
     series: str = ""
@@ -29,9 +29,9 @@ class State:
     # The section while it is being drawn.
     drawn: tuple[Place, Place] | None = None
 
-    def on(self, series: str) -> State:
+    def on(self, series: str) -> SurfaceState:
         """Return the state once a series is chosen: another one is read anew."""
-        return self if series == self.series else State(series, self.tool)
+        return self if series == self.series else SurfaceState(series, self.tool)
 
     @property
     def place(self) -> Place | None:
@@ -39,6 +39,6 @@ class State:
         x, y = read_number(self.at_x), read_number(self.at_y)
         return None if x is None or y is None else (x, y)
 
-    def reading(self, x: str, y: str) -> State:
+    def reading(self, x: str, y: str) -> SurfaceState:
         """Return the state with another place to be read."""
         return replace(self, at_x=x.strip(), at_y=y.strip())

@@ -38,7 +38,7 @@ from vettore.core.fitting.noises.restricted import (
 )
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Memory, Noise
-from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
 from vettore.core.fitting.solve import solve
 from vettore.core.formula.formula import Formula
@@ -61,7 +61,7 @@ FEW_TURNS, NEARLY, ROUGH = 3, 1e-2, 1e-3
 Whitening = tuple[Callable[[Array], Array], float]
 
 
-class _Rows(FormulaRows):
+class _AlikeRows(FormulaRows):
     """Rows whose errors are correlated, and what takes that out of them."""
 
     whiten: Callable[[Array], Array] = staticmethod(np.asarray)
@@ -97,10 +97,10 @@ def fit_covariance(problem: Problem) -> FitResult:
         rows.whiten = whitening[0]
         c, at, steps = least(rows, c, rows.free, problem.limits)
         ended, absolute = (steps, steps < MOST_STEPS), problem.request.absolute_sigma
-        return _told(first, problem.read, rows, c, at, ended, absolute, whitening[1], None, spread)
+        return _result(first, problem.read, rows, c, at, ended, absolute, whitening[1], None, spread)
 
 
-def _begun(problem: Problem) -> tuple[FitResult, _Rows, Array]:
+def _begun(problem: Problem) -> tuple[FitResult, _AlikeRows, Array]:
     """Return the ordinary fit of the same rows, the rows to be whitened, and where the coefficients begin."""
     read = problem.read
     # The ± that are known are those of the covariance.
@@ -109,7 +109,7 @@ def _begun(problem: Problem) -> tuple[FitResult, _Rows, Array]:
         raise DataError(f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.")
     free = first.fitted_names
     held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
-    rows = _Rows(read.right, problem.columns, first.y, free, held)
+    rows = _AlikeRows(read.right, problem.columns, first.y, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
         if not np.isfinite(rows.raw(c)[1]).all():
@@ -141,7 +141,7 @@ def _by_matrix(known: Values, used: Mask) -> tuple[Whitening, Array]:
     return (whiten, 2 * float(np.log(np.diag(lower)).sum())), np.sqrt(np.diag(matrix))
 
 
-def _by_distance(first: FitResult, problem: Problem, alike: _Rows, c: Array) -> FitResult:
+def _by_distance(first: FitResult, problem: Problem, alike: _AlikeRows, c: Array) -> FitResult:
     """Return the fit with the correlation of neighbours told by the rows."""
     read, thorough = problem.read, problem.request.thorough
     if not read.data:
@@ -173,7 +173,7 @@ def _by_distance(first: FitResult, problem: Problem, alike: _Rows, c: Array) -> 
     )
     log_det = _along(phi, order, steps_apart)[1]
     ended = not thorough or (turns < most and more < MOST_STEPS)
-    result = _told(first, read, alike, c, at, (steps, ended), False, log_det, memory, None)
+    result = _result(first, read, alike, c, at, (steps, ended), False, log_det, memory, None)
     if not thorough or result.covariance is None:
         return result
     mu, slopes = alike.raw(c)
@@ -227,10 +227,10 @@ def _figure(residual: Array, slopes: Array, order: Rows, steps_apart: Array, phi
     return figure(whiten(slopes), whiten(residual), log_det)
 
 
-def _told(
+def _result(
     first: FitResult,
     read: Formula,
-    problem: _Rows,
+    problem: _AlikeRows,
     c: Array,
     at: Point,
     went: tuple[int, bool],
@@ -254,7 +254,7 @@ def _told(
         first,
         coefficients=coefficients,
         given_curve=curve,
-        method=Method.CORRELATED,
+        method=FitMethod.CORRELATED,
         converged=went[1],
         iterations=went[0],
         degrees_of_freedom=freedom,
@@ -286,7 +286,7 @@ def _covariance(root: Array, unit: float | None) -> Array | None:
 
 
 def _coefficients(
-    first: FitResult, problem: _Rows, c: Array, covariance: Array | None, freedom: float
+    first: FitResult, problem: _AlikeRows, c: Array, covariance: Array | None, freedom: float
 ) -> dict[str, Coefficient]:
     out = dict(first.coefficients)
     for place, (name, value) in enumerate(zip(problem.free, c.tolist(), strict=True)):

@@ -30,7 +30,7 @@ from vettore.core.fitting.outwards import side
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.request import FitRequest
-from vettore.core.fitting.result import Coefficient, FitResult, Method
+from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import solve, solve_request
 from vettore.core.formula.tree import Name, Node
@@ -52,11 +52,11 @@ STANDS = 1e-3
 NONE, VAST = 1e-24, 1e12
 # Fewer rows do not tell how they scatter; of counts the ratio of variance to mean is near 1.
 FEWEST, LEAST_RATIO, MOST_RATIO = 8, 0.4, 2.5
-METHODS: dict[str, Method] = {Noise.POISSON: Method.POISSON, Noise.BINOMIAL: Method.BINOMIAL}
+METHODS: dict[str, FitMethod] = {Noise.POISSON: FitMethod.POISSON, Noise.BINOMIAL: FitMethod.BINOMIAL}
 
 
 @dataclass(frozen=True)
-class Law:
+class CountLaw:
     """How counts scatter about their mean: a kind of noise, the ``trials`` (n,) of binomial shares and their ``whole``."""
 
     noise: str
@@ -100,7 +100,7 @@ def _y_ln(y: Array, ratio: Array) -> Array:
     return np.where(y > 0, y * np.log(np.where(y > 0, ratio, 1.0)), 0.0)
 
 
-class _Rows(FormulaRows):
+class _CountRows(FormulaRows):
     """Rows of a law and the formula of their mean."""
 
     def __init__(
@@ -108,7 +108,7 @@ class _Rows(FormulaRows):
         tree: Node,
         columns: Mapping[str, Array],
         y: Array,
-        law: Law,
+        law: CountLaw,
         free: tuple[str, ...],
         held: Mapping[str, float],
     ) -> None:
@@ -129,13 +129,13 @@ class _Rows(FormulaRows):
         columns = [column * slope / spread for column in self.slopes(c)]
         return Point(mu, (self.y - mu) / spread, side_by_side(columns, len(mu)), deviance)
 
-    def without(self, name: str) -> _Rows:
+    def without(self, name: str) -> _CountRows:
         """Return the problem with one coefficient held, at what ``held`` then says."""
         free = tuple(other for other in self.free if other != name)
-        return _Rows(self.tree, self.columns, self.y, self.law, free, self.held)
+        return _CountRows(self.tree, self.columns, self.y, self.law, free, self.held)
 
 
-def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, rows: Rows) -> Law:
+def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, rows: Rows) -> CountLaw:
     """Return how counts scatter, ``rows`` being the numbers of what is given, from 1. Raises DataError for no counts."""
     if noise == Noise.POISSON:
         if trials is not None:
@@ -147,7 +147,7 @@ def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, row
                 "Set aside what is no count, or fit with ordinary noise."
             )
         _check_some(y, 0.0, "count")
-        return Law(noise)
+        return CountLaw(noise)
     if trials is None:
         raise DataError("Binomial noise needs trials: of how many each share is.")
     count = np.broadcast_to(np.asarray(trials, dtype=np.float64), y.shape)
@@ -164,7 +164,7 @@ def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, row
         )
     _check_some(y, 0.0, "share")
     _check_some(y, whole, "share")
-    return Law(noise, count, whole)
+    return CountLaw(noise, count, whole)
 
 
 def _check_some(y: Array, value: float, word: str) -> None:
@@ -216,7 +216,7 @@ def fit_counts(problem: Problem) -> FitResult:
         raise DataError(f"Counts are fitted as they are: write y, not {first.left}, before the =.")
     free, law = first.fitted_names, _law(first, problem.request)
     held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
-    rows = _Rows(problem.read.right, problem.columns, first.y, law, free, held)
+    rows = _CountRows(problem.read.right, problem.columns, first.y, law, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
         steps = 0
@@ -229,10 +229,10 @@ def fit_counts(problem: Problem) -> FitResult:
                 steps += more
             rows.floor = 0.0
         c, at, more = least(rows, c, free, problem.limits)
-        return _told(first, problem, c, at, rows, (steps, more))
+        return _result(first, problem, c, at, rows, (steps, more))
 
 
-def _law(first: FitResult, request: FitRequest) -> Law:
+def _law(first: FitResult, request: FitRequest) -> CountLaw:
     """Return how the rows in use scatter. Raises DataError."""
     given, used = request.trials, first.rows_in_use
     trials: Array | float | None
@@ -246,7 +246,7 @@ def _law(first: FitResult, request: FitRequest) -> Law:
     return law_of(first.y, request.noise, trials, request.whole, np.flatnonzero(used) + 1)
 
 
-def _gentler(rows: _Rows, problem: Problem, c: Array) -> Array:
+def _gentler(rows: _CountRows, problem: Problem, c: Array) -> Array:
     """Return where least squares end for counts that are pulled half a count away from none and all."""
     law, y = rows.law, rows.y
     pulled = y + 0.5 if law.trials is None else (y * law.trials + law.whole / 2) / (law.trials + 1)
@@ -257,7 +257,7 @@ def _gentler(rows: _Rows, problem: Problem, c: Array) -> Array:
     return np.array([there.coefficients[name].value for name in rows.free])
 
 
-def _refit(rows: _Rows, problem: Problem, y: Array) -> FitRequest:
+def _refit(rows: _CountRows, problem: Problem, y: Array) -> FitRequest:
     """Return the request of an ordinary fit of the same curve to other y, begun nowhere."""
     name, read = "y", problem.read
     while name in read.coefficients or name in read.data:
@@ -266,7 +266,9 @@ def _refit(rows: _Rows, problem: Problem, y: Array) -> FitRequest:
     return problem.request.refit(formula=text, data={**rows.columns, name: y}, start=None)
 
 
-def _told(first: FitResult, problem: Problem, c: Array, at: Point, rows: _Rows, went: tuple[int, int]) -> FitResult:
+def _result(
+    first: FitResult, problem: Problem, c: Array, at: Point, rows: _CountRows, went: tuple[int, int]
+) -> FitResult:
     """Return the ordinary result of the rows weighted by the variances at the answer, with the deviance in it."""
     # Steps on the way to a curve above 0, and those from there to the answer.
     before, steps = went
@@ -306,7 +308,7 @@ def _told(first: FitResult, problem: Problem, c: Array, at: Point, rows: _Rows, 
     return replace(made, coefficients=_ranged(made, rows, c, at.squares, problem.limits))
 
 
-def _check_bounded(at: Point, rows: _Rows, coefficients: int) -> None:
+def _check_bounded(at: Point, rows: _CountRows, coefficients: int) -> None:
     """Refuse an answer that is only on the way to ever greater likelihood. Raises DataError."""
     law, y = rows.law, rows.y
     # Rows of none and all alone, each met to the last digit: the step between them may be as steep as it likes.
@@ -318,7 +320,7 @@ def _check_bounded(at: Point, rows: _Rows, coefficients: int) -> None:
         )
 
 
-def _weighted(problem: Problem, c: Array, at: Point, rows: _Rows) -> tuple[FitResult, float]:
+def _weighted(problem: Problem, c: Array, at: Point, rows: _CountRows) -> tuple[FitResult, float]:
     """Return the ordinary fit with the variances at the answer, and by how many standard errors it differs from that."""
     begin = dict(zip(rows.free, c.tolist(), strict=True))
     weighted = _refit(rows, problem, rows.y).with_(start=begin, sigma=rows.law.spread(at.mu), absolute_sigma=True)
@@ -332,7 +334,7 @@ def _weighted(problem: Problem, c: Array, at: Point, rows: _Rows) -> tuple[FitRe
 
 
 def _ranged(
-    made: FitResult, rows: _Rows, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
+    made: FitResult, rows: _CountRows, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
 ) -> Mapping[str, Coefficient]:
     """Return the coefficients with the ranges of their likelihood; a side without a bound keeps None."""
     quantile = t_quantile(made.level, np.inf)
@@ -351,7 +353,7 @@ def _ranged(
 
 
 def _held_at(
-    held: _Rows, name: str, limits: Mapping[str, tuple[float, float]], value: float, begin: Array
+    held: _CountRows, name: str, limits: Mapping[str, tuple[float, float]], value: float, begin: Array
 ) -> tuple[float, Array]:
     """Return the least deviance with one coefficient held, and where the others are; infinite where there is none."""
     held.held[name] = value

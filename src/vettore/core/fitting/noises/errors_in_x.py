@@ -32,7 +32,7 @@ from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.problem import Problem
-from vettore.core.fitting.result import FitResult, Method
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import least_squares, solve_request, with_doubts
 from vettore.core.formula.derivative import derivative
@@ -73,7 +73,7 @@ class _Place(NamedTuple):
     parts: Array
 
 
-class _Rows:
+class _DistanceRows:
     """Rows x, y with σ_x, σ_y, ρ (n,) and a formula over x with coefficients ``free``; ``held`` are the others."""
 
     def __init__(
@@ -172,10 +172,10 @@ def fit_distances(problem: Problem) -> FitResult:
     assert first.sigma is not None
     free, x_name = first.fitted_names, read.data[0]
     held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
-    rows = _Rows(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
+    rows = _DistanceRows(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
     with np.errstate(all="ignore"):
         c, at, steps = least(rows, np.array([first.coefficients[name].value for name in free]), free, problem.limits)
-    result = _told(first, problem, c, at, rows, steps)
+    result = _result(first, problem, c, at, rows, steps)
     return with_doubts(
         result if request.correlation is None else replace(result, error_correlation=together), problem
     )
@@ -211,7 +211,7 @@ def _rows_that(bad: Mask, used: Mask) -> list[int]:
     return [int(row) for row in np.flatnonzero(used)[bad] + 1]
 
 
-def _told(first: FitResult, problem: Problem, c: Array, at: _At, rows: _Rows, steps: int) -> FitResult:
+def _result(first: FitResult, problem: Problem, c: Array, at: _At, rows: _DistanceRows, steps: int) -> FitResult:
     """Return the ordinary result of the rows at the answer, with the measured rows in it."""
     read, free, x_name = problem.read, first.fitted_names, problem.read.data[0]
     y_name = "y" if x_name != "y" else "x"
@@ -236,7 +236,7 @@ def _told(first: FitResult, problem: Problem, c: Array, at: _At, rows: _Rows, st
         result,
         formula=first.formula,
         left=first.left,
-        method=Method.ORTHOGONAL,
+        method=FitMethod.ORTHOGONAL,
         converged=result.converged and moved < 1e-4 and steps < MOST_STEPS,
         own_remarks=(*remarks, *result.own_remarks),
         given_curve=curve,

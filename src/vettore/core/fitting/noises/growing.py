@@ -42,7 +42,7 @@ FEW, HELD = 15, 89.0
 
 
 @dataclass(frozen=True)
-class _Rows:
+class _GrowingRows:
     """What the likelihood of a share needs: |μ| over its mean, y − μ, and vectors that span the curve's slopes."""
 
     height: Array
@@ -78,7 +78,7 @@ def fit_growing(problem: Problem) -> FitResult:
 
     now, share, settled = reweighted(problem, first, sigma_of)
     looks = not problem.request.thorough
-    result = _told(first, now, share, settled)
+    result = _result(first, now, share, settled)
     if result.n <= FEW and not looks:
         doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(result.n, HELD))
         result = replace(result, own_remarks=(*result.own_remarks, doubt))
@@ -111,14 +111,14 @@ def _check(first: FitResult, read: Formula) -> None:
     check_rows(first, "how the scatter grows")
 
 
-def _rows_of(fit: FitResult) -> _Rows:
+def _rows_of(fit: FitResult) -> _GrowingRows:
     height = np.abs(fit.fitted)
     mean = float(height.mean())
     weighed = np.ones(fit.n) if fit.sigma is None else fit.sigma
-    return _Rows(height / mean if mean > 0 else np.ones(fit.n), fit.residuals, fit.basis() * weighed[:, None])
+    return _GrowingRows(height / mean if mean > 0 else np.ones(fit.n), fit.residuals, fit.basis() * weighed[:, None])
 
 
-def _told(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:
+def _result(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:
     """Return the last refit with the scatter that it rests on."""
     rows = _rows_of(now)
     scale = float(rows.sigma(share)[0] / rows.spread(share)[0])

@@ -16,7 +16,7 @@ import numpy as np
 
 from vettore.core import units
 from vettore.core.arrays import Array
-from vettore.core.budget import Law
+from vettore.core.budget import Distribution
 from vettore.core.curve import Crossing, TurningPoint
 from vettore.core.next_rows import Improve
 from vettore.study.fits import DerivedFit
@@ -68,7 +68,7 @@ class Given:
     value: float
     spread: Spread
     powers: Mapping[str, float] | None
-    law: Law = Law.NORMAL
+    law: Distribution = Distribution.NORMAL
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from typing import NamedTuple, Self
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.budget import WIDTHS, Law
+from vettore.core.budget import WIDTHS, Distribution
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.derivative import derivative
@@ -109,7 +109,7 @@ class Typed(NamedTuple):
     value: float
     error: float | None
     unit: str
-    law: Law = Law.NORMAL
+    law: Distribution = Distribution.NORMAL
 
 
 def split_formula(text: str) -> tuple[str, str, dict[str, Typed]]:
@@ -124,8 +124,8 @@ def split_formula(text: str) -> tuple[str, str, dict[str, Typed]]:
         if not equals or not of.strip():
             raise DataError(f"After “where” write what is given, as in M = 500 ± 2 mg, not “{part.strip()}”.")
         head, comma, law = number.rpartition(",")
-        if comma and law.strip().casefold() in tuple(Law):
-            given[of.strip()] = Typed(*measured_in(head), Law(law.strip().casefold()))
+        if comma and law.strip().casefold() in tuple(Distribution):
+            given[of.strip()] = Typed(*measured_in(head), Distribution(law.strip().casefold()))
         else:
             given[of.strip()] = Typed(*measured_in(number))
     return name.strip(), formula.strip(), given
@@ -152,7 +152,7 @@ def _combined(text: str, tree: Node, used: Mapping[str, Given]) -> tuple[float, 
     return value, Spread(total, own), CoefficientUnits({}, (), powers).of(tree)
 
 
-def _typed(value: float, error: float | None, unit: str, law: Law) -> Given:
+def _typed(value: float, error: float | None, unit: str, law: Distribution) -> Given:
     own = ((error or 0.0) / WIDTHS[law]) ** 2
     return Given(value, Spread(np.empty(0), own), powers_of({unit: 1.0}), law)
 
