@@ -242,3 +242,27 @@ def test_all_that_paints_does_so_in_one_way():
     # A picture that is written to a file ends its painter whatever happens, and raises.
     allowed = {"painting.py", "picture.py"}
     assert {path.name for path in (TOP / "src/vettore/app").rglob("*.py") if made.search(path.read_text())} <= allowed
+
+
+# Words that say nothing of what they name, and how often they may stand as names all the same.
+VAGUE, MOST_VAGUE = r"\b(?:one|found|told|asked|gone|said)\b", 20
+
+
+def test_names_say_what_they_name():
+    """Outside sentences; a word of several parts, as rows_asked, says more."""
+    count = {}
+    for path in (TOP / "src").rglob("*.py"):
+        code = re.sub(r'""".*?"""|#[^\n]*|"[^"\n]*"', "", path.read_text(), flags=re.DOTALL)
+        count[path.name] = len(re.findall(VAGUE, code))
+    assert sum(count.values()) <= MOST_VAGUE, {name: number for name, number in count.items() if number}
+
+
+def test_no_two_classes_of_a_room_have_one_name():
+    """So that a name in a message, a search or a head is one thing."""
+    rooms = {}
+    for path in sorted((TOP / "src" / "vettore").rglob("*.py")):
+        room = path.relative_to(TOP / "src" / "vettore").parts[0]
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef):
+                rooms.setdefault((room, node.name), []).append(path.name)
+    assert not {key: files for key, files in rooms.items() if len(files) > 1}

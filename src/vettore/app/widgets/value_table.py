@@ -11,6 +11,9 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from vettore.app.widgets.copy_table import CopyTable
 from vettore.app.widgets.parts import clear, label
 
+# Rows from which the cells of a column are one text.
+TALL = 24
+
 
 class ValueTable(QWidget):
     """Headings and rows of texts; *Copy table* gives full precision."""
@@ -30,6 +33,7 @@ class ValueTable(QWidget):
         self.texts: list[tuple[str, ...]] = []
         self._headings: tuple[str, ...] = ()
         self._shape: tuple[int, ...] = ()
+        self._tall = False
         self._cells: list[QLabel] = []
         self._full: Iterable[Iterable[Any]] = ()
         self.hide()
@@ -45,16 +49,21 @@ class ValueTable(QWidget):
         self.setVisible(bool(rows))
         self.texts = [tuple(row) for row in rows]
         self._headings, self._full = tuple(copied or headings), full
-        shape = (len(headings), *map(len, rows))
-        if shape != self._shape:
-            self._build(shape)
-        for cell, text in zip(self._cells, (*headings, *(text for row in rows for text in row)), strict=True):
+        tall = len(rows) > TALL and len(set(map(len, rows))) == 1
+        # A label for every cell of a long table would take a second to lay out: there is one for every column.
+        below = (
+            ["\n".join(column) for column in zip(*rows, strict=True)] if tall else [t for row in rows for t in row]
+        )
+        shape = (len(headings), len(below)) if tall else (len(headings), *map(len, rows))
+        if (shape, tall) != (self._shape, self._tall):
+            self._build(shape, tall)
+        for cell, text in zip(self._cells, (*headings, *below), strict=True):
             if cell.text() != text:
                 cell.setText(text)
 
-    def _build(self, shape: tuple[int, ...]) -> None:
+    def _build(self, shape: tuple[int, ...], tall: bool) -> None:
         """Make the labels of the headings and of each row, by how many there are in each."""
-        self._shape = shape
+        self._shape, self._tall = shape, tall
         clear(self._grid)
         self._cells = []
         for row, count in enumerate(shape):
@@ -64,6 +73,8 @@ class ValueTable(QWidget):
                 if row:
                     text_label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
+                if tall and row:
+                    text_label.setAlignment(side)
                 self._grid.addWidget(text_label, row, place, side)
                 self._cells.append(text_label)
 
