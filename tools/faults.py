@@ -45,7 +45,7 @@ def child(path: Path, limit: int) -> None:
     dress(app)
     window = Window()
     window.show()
-    window.session.said.connect(lambda _kind, text: print(f"said {text}", flush=True))
+    window.session.message.connect(lambda _kind, text: print(f"said {text}", flush=True))
     calm()
     window.keeper.start_journal()
     window.start(open_study(path) if path.exists() else demo_study(), path if path.exists() else None)

@@ -301,7 +301,7 @@ def test_practice_data_keep_their_truth(window, qtbot, settled):
     panel.noise.setText("0,05")
     panel.formula.setText("y = a + b*x")
     panel._values["b"].setText("3")
-    qtbot.mouseClick(panel.made, LEFT)
+    qtbot.mouseClick(panel.make, LEFT)
     assert window.session.series.table.source.kind == "practice"
     window.show_page("Fit")
     settled()
@@ -340,7 +340,7 @@ def test_rows_are_planned_before_there_are_data(window, qtbot, settled):
     panel.count.setText("2")
     assert "3 to 200 rows" in panel.problem.text()
     panel.count.setText("12")
-    qtbot.mouseClick(panel.made, LEFT)
+    qtbot.mouseClick(panel.make, LEFT)
     assert window.session.series.values(Role.X).tolist() == list(shares.x)
 
 

@@ -347,7 +347,7 @@ def test_a_formula_is_written_with_completion_built_from_terms_and_saved(page, q
     assert bench.field._error_at == len("A*exp")
     bench.field.completions.popup().hide()
     qtbot.keyClicks(bench.field, ") + C*time")
-    assert bench.said.text().endswith("A, k, C")
+    assert bench.remark.text().endswith("A, k, C")
     qtbot.mouseClick(bench.save, LEFT)
     qtbot.keyClicks(bench.saving.called, "Leaky jar")
     bench.saving.meanings["k"].setText("rate of loss")
@@ -481,7 +481,7 @@ def test_readings_of_every_kind_are_asked_kept_named_and_used_by_a_formula(page,
     qtbot.mouseClick(bar.keep_it, LEFT)
     bar.more.setCurrentIndex(3)
     qtbot.keyClicks(bar.fields[FormulaReading], "Q = M/area where M = 500")
-    assert bar.said.text().startswith("Q = ")
+    assert bar.answer.text().startswith("Q = ")
     qtbot.keyClick(bar.fields[FormulaReading], Qt.Key.Key_Return)
     settled()
     assert [one.name for one in session.study.readings_of(session.curve.id)] == ["place", "area", "Q"]
@@ -573,7 +573,7 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     page.hands.shape("b", 4.0)
     assert "× the best" in page.strip.note.text()
     page.readings.fields[ValueReading].setText("3")
-    assert "several columns" in page.readings.said.text()
+    assert "several columns" in page.readings.answer.text()
     assert "svg" in html(report_document(page.session.study))
     page.fit_own("ln(y) = a + b*x")
     settled()
@@ -581,4 +581,4 @@ def test_models_of_several_columns_and_of_transforms_are_shown_for_what_they_are
     assert page.plot.marks.ys[0] == pytest.approx(np.log(columns[1][1][0]))
     assert page.plot.line.curve is not None
     assert page.plot.others == []
-    assert page.readings.said.text().startswith("ln(y) = ")
+    assert page.readings.answer.text().startswith("ln(y) = ")

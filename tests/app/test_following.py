@@ -84,7 +84,7 @@ def test_a_file_that_does_not_only_grow_is_no_longer_followed(followed, qtbot, h
     """What was read stays, and it is said; a whole file put in its place that goes on is followed."""
     window, path = followed
     said = []
-    window.session.said.connect(lambda kind, text: said.append(text) if kind == "bad" else None)
+    window.session.message.connect(lambda kind, text: said.append(text) if kind == "bad" else None)
     text = path.read_text()
     if how == "replaced":
         other = path.with_suffix(".new")

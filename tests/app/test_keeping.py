@@ -128,7 +128,7 @@ def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbo
     home.parent.mkdir(parents=True, exist_ok=True)
     home.write_text("in the way")
     said = []
-    window.session.said.connect(lambda kind, text: said.append((kind, text)))
+    window.session.message.connect(lambda kind, text: said.append((kind, text)))
     window.keeper.start_journal()
     window.session.do("rename", edits.set_title(demo_study(), "a"))
     # Tried three times, and said once.

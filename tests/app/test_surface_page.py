@@ -86,7 +86,7 @@ def test_a_click_reads_the_surface_and_the_reading_is_kept(page, window, settled
     assert (x, y) == pytest.approx((30, 15), abs=0.3)
     z = float(page.answer.surface(x, y))
     read = page._parts[1].read
-    assert read.said.text() == f"nitrate {z:.3f} mg/L"
+    assert read.reading_words.text() == f"nitrate {z:.3f} mg/L"
     away = np.hypot(page.answer.surface.x - x, page.answer.surface.y - y).min()
     assert read.more.text().startswith(f"nearest site {away:.1f} m away: ")
     qtbot.keyClick(read.at_y, Qt.Key.Key_Return)
@@ -96,7 +96,7 @@ def test_a_click_reads_the_surface_and_the_reading_is_kept(page, window, settled
     for field, text in ((read.at_x, "900"), (read.at_y, "15")):
         field.selectAll()
         qtbot.keyClicks(field, text)
-    assert read.said.text() == "nitrate outside the sites"
+    assert read.reading_words.text() == "nitrate outside the sites"
     page._drop_reading(0)
     settled()
     assert surface_of(window.session.study, "s1").read_at == ()
@@ -221,7 +221,7 @@ def test_a_table_with_x_along_the_top_is_offered_as_a_grid(window, settled, qtbo
 def test_what_is_typed_wrong_is_said_and_changes_nothing(page, window, settled, qtbot):
     """A grid of words, a clip upside down, a level that is no number; right ones are taken."""
     said = []
-    window.session.said.connect(lambda kind, text: said.append(text) if kind == "bad" else None)
+    window.session.message.connect(lambda kind, text: said.append(text) if kind == "bad" else None)
     choices, before = page.choices, window.session.study
     choices.across.setText("many")
     qtbot.keyClick(choices.across, Qt.Key.Key_Return)

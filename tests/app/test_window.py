@@ -198,7 +198,7 @@ def test_an_own_formula_is_fitted_read_and_reported(window, qtbot, settled):
     page.own.clear()
     qtbot.keyClicks(page.own, "A*expp(-k*time) + C")
     qtbot.keyClick(page.own, Qt.Key.Key_Return)
-    assert "Did you mean exp?" in page.bench.said.text()
+    assert "Did you mean exp?" in page.bench.remark.text()
     page.own.setText("A*exp(-k*time) + C")
     qtbot.keyClick(page.own, Qt.Key.Key_Return)
     settled()

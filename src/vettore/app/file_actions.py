@@ -160,8 +160,8 @@ class FileActions:
         try:
             study = edits.renew_series(self.session.study, series.id, table)
         except VettoreError:
-            gone = edits.remove_series(self.session.study, series.id)
-            study = edits.add_series(gone, table, series.name)
+            missing = edits.remove_series(self.session.study, series.id)
+            study = edits.add_series(missing, table, series.name)
             self.session.do(words, study)
             self.session.choose_newest()
             return

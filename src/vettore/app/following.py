@@ -78,9 +78,9 @@ class Follower(QObject):
             self._let_go(series)
 
     def _let_go(self, series: str) -> None:
-        gone = self._followed.pop(series)
-        if all(followed.path != gone.path for followed in self._followed.values()):
-            self._watcher.removePath(str(gone.path))
+        missing = self._followed.pop(series)
+        if all(followed.path != missing.path for followed in self._followed.values()):
+            self._watcher.removePath(str(missing.path))
         self.changed.emit()
 
     def _look_soon(self) -> None:

@@ -42,7 +42,7 @@ class Session(QObject):
     pointed_changed = Signal(int)
     # The user gives up a search: whoever else does it gives it up, too.
     search_stopped = Signal()
-    said = Signal(str, str)
+    message = Signal(str, str)
     # The program itself went wrong: a sentence, and what happened.
     fault_told = Signal(str, str)
 
@@ -153,7 +153,7 @@ class Session(QObject):
         if label:
             self._settle()
             self._tell_all()
-            self.said.emit("", f"Undone: {label}")
+            self.message.emit("", f"Undone: {label}")
 
     def redo(self) -> None:
         """Do again what was undone."""
@@ -161,7 +161,7 @@ class Session(QObject):
         if label:
             self._settle()
             self._tell_all()
-            self.said.emit("", f"Done again: {label}")
+            self.message.emit("", f"Done again: {label}")
 
     def choose(self, series: str, curve: str = "") -> None:
         """Choose a series, and a curve of it (the first when none is named)."""
@@ -238,7 +238,7 @@ class Session(QObject):
 
     def say(self, text: str, kind: str = "") -> None:
         """Show a sentence in the status line; ``kind`` "bad" makes it stand out."""
-        self.said.emit(kind, text)
+        self.message.emit(kind, text)
 
     def _settle(self) -> None:
         """Keep the choice on something that exists."""

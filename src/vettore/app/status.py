@@ -43,7 +43,7 @@ class StatusLine(QWidget):
 
     def listen(self, session: Session) -> None:
         """Show what a session says, and which row is pointed at."""
-        session.said.connect(self.hear)
+        session.message.connect(self.hear)
         session.fault_told.connect(self.hear_fault)
         session.pointed_changed.connect(lambda _row: self.show_status())
 

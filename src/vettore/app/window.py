@@ -155,8 +155,8 @@ class Window(QMainWindow):
         if self.page is None:
             return
         parts = [self.rail, self.tray, self.page.choices, self.page.stage, self.page.findings]
-        here = QApplication.focusWidget()
-        now = next((place for place, part in enumerate(parts) if here is not None and part.isAncestorOf(here)), 0)
+        widget = QApplication.focusWidget()
+        now = next((place for place, part in enumerate(parts) if widget is not None and part.isAncestorOf(widget)), 0)
         for further in range(1, len(parts) + 1):
             part = parts[(now + step * further) % len(parts)]
             first = first_by_tab(part)

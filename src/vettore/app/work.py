@@ -58,8 +58,8 @@ class _Task(QRunnable):
             traceback.print_exc(file=sys.stderr)
             result, sentence = None, f"Something went wrong inside Vettore ({type(error).__name__}: {error})."
         # What is no text cannot be sent as one.
-        said = sentence.encode("utf-8", "replace").decode("utf-8")
-        messenger.finished.emit(key, number, result, said)
+        text = sentence.encode("utf-8", "replace").decode("utf-8")
+        messenger.finished.emit(key, number, result, text)
 
 
 class Background(QObject):

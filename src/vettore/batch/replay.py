@@ -73,16 +73,16 @@ def safely(path: Path, job: Callable[[], list[Row]]) -> list[Row]:
 
 def _of_file(path: Path, request: ReplayRequest, study: Study) -> list[Row]:
     offers = read_file(path)
-    made, done = replayed(study, [offer.table for offer in offers], request.match, request.only)
-    rows = [row_of(path, kept) for identity in done for kept in kept_numbers(made, made.find_series(identity))]
+    result, done = replayed(study, [offer.table for offer in offers], request.match, request.only)
+    rows = [row_of(path, kept) for identity in done for kept in kept_numbers(result, result.find_series(identity))]
     if not rows:
         return [failed(path, "The study keeps no number of it: fit a model, or keep a reading.")]
     if request.studies:
-        save_study(made, Path(request.studies) / f"{path.stem}.vettore")
+        save_study(result, Path(request.studies) / f"{path.stem}.vettore")
     if request.reports:
         from vettore.report.save import save_report
 
-        save_report(_titled(made, path), Path(request.reports) / f"{path.stem}.{request.report_as}")
+        save_report(_titled(result, path), Path(request.reports) / f"{path.stem}.{request.report_as}")
     return rows
 
 

@@ -32,10 +32,10 @@ def desktop(what: str, root: Path | None) -> None:
     What is placed: entry, icon, file type, thumbnails, description, man page, and completion for bash, zsh and fish.
     """
     files = placed_files() if root is None else files_for_all(root)
-    for path, made in files.items():
+    for path, file in files.items():
         if what == "add":
             path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(made(), encoding="utf-8")
+            path.write_text(file(), encoding="utf-8")
         else:
             path.unlink(missing_ok=True)
     if root is None:
@@ -164,9 +164,9 @@ def completion(shell: str) -> str:
 
     kind = get_completion_class(shell)
     assert kind is not None
-    made = kind(program, {}, "vettore", "_VETTORE_COMPLETE")
+    shell_complete = kind(program, {}, "vettore", "_VETTORE_COMPLETE")
     # Without the shell itself at hand its version is not asked for.
-    return made.source_template % made.source_vars()
+    return shell_complete.source_template % shell_complete.source_vars()
 
 
 def _tell_desktop() -> None:

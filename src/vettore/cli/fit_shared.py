@@ -41,7 +41,7 @@ def fit_shared_all(
     places, series, recipe = _series(files, by, read, options)
     several = fit_together(series, recipe, [name.strip() for name in shared.split(",")])
     units = coefficient_units(fit_series(series[0], recipe))
-    made = [
+    rows = [
         Row(
             file,
             label,
@@ -58,7 +58,7 @@ def fit_shared_all(
         for (file, label), row in zip(places, several.rows, strict=True)
         for (name, coefficient), unit in zip(row.coefficients.items(), units, strict=True)
     ]
-    replay_table = ReplayTable(made)
+    replay_table = ReplayTable(rows)
     hand_out(replay_table, output)
     click.echo(several_in_words(several, NumberStyle()), err=True)
 
@@ -75,10 +75,10 @@ def _series(
     for path in files_of(files, sys.stdin):
         table = quiet_table(path, read)
         for label, rows in groups_of(path, table, by):
-            made = study_of(part_of(table, rows), path, Reading(), options)
+            study = study_of(part_of(table, rows), path, Reading(), options)
             # The same identity would make them one.
-            series.append(replace(made.series[0], id=f"s{len(series) + 1}", name=label or path.stem))
-            recipe = recipe or made.curves[0]
+            series.append(replace(study.series[0], id=f"s{len(series) + 1}", name=label or path.stem))
+            recipe = recipe or study.curves[0]
             places.append((str(path), label))
     if recipe is None:
         raise DataError("There is no file to fit.")

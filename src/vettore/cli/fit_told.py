@@ -99,10 +99,10 @@ def readings_of(study: Study, derived: DerivedFit) -> list[dict[str, Any]]:
             numbers = [{"value": result.value, "standard_error": result.standard_error}]
         if result.planned:
             numbers = [{"x": place, "now": result.before, "then": result.value} for place in result.planned]
-        said: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": result.unit, "numbers": numbers}
+        by_name: dict[str, Any] = {"asked": line.label, "told": line.text, "unit": result.unit, "numbers": numbers}
         if isinstance(reading, FormulaReading) and result.standard_error:
-            said["budget"] = _budget_told(derived, reading, kept, result.unit)
-        by_names.append(said)
+            by_name["budget"] = _budget_told(derived, reading, kept, result.unit)
+        by_names.append(by_name)
     return by_names
 
 
@@ -116,16 +116,16 @@ def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Re
     from vettore.words.budgets import expanded_in_words, share_lines
 
     try:
-        made, style = budget_of(derived, reading, kept), NumberStyle()
+        budget, style = budget_of(derived, reading, kept), NumberStyle()
     except VettoreError as error:
         # The number stands all the same.
         return {"words": [str(error)]}
-    words = [f"{name} {text}" for name, _, text in share_lines(made, style)]
+    words = [f"{name} {text}" for name, _, text in share_lines(budget, style)]
     return {
-        **asdict(made),
-        "freedom": None if math.isinf(made.freedom) else made.freedom,
-        "expanded": made.expanded,
-        "words": [f"The variance is made of {', '.join(words)}.", expanded_in_words(made, unit, style)],
+        **asdict(budget),
+        "freedom": None if math.isinf(budget.freedom) else budget.freedom,
+        "expanded": budget.expanded,
+        "words": [f"The variance is made of {', '.join(words)}.", expanded_in_words(budget, unit, style)],
     }
 
 

@@ -47,25 +47,27 @@ def plan(
     if (formula is None) == (model_key is None):
         raise DataError("Give either a formula or --model.")
     text = formula if formula is not None else model_of(str(model_key))
-    made = plan_rows(text, values_of(guess), _places(span), rows, improve, sigma=sigma, hold=values_of(hold))
+    planned = plan_rows(text, values_of(guess), _places(span), rows, improve, sigma=sigma, hold=values_of(hold))
     if as_json:
         by_name: dict[str, Any] = {
-            "x": list(made.x),
-            "standard_errors": dict(made.standard_errors),
-            "standard_error": made.standard_error,
-            "even": made.even if math.isfinite(made.even) else None,
+            "x": list(planned.x),
+            "standard_errors": dict(planned.standard_errors),
+            "standard_error": planned.standard_error,
+            "even": planned.even if math.isfinite(planned.even) else None,
         }
         say_json("plan/1", by_name)
         return
     style = NumberStyle()
-    places = [f"{made.x.count(place)} × {style.short(float(f'{place:.4g}'))}" for place in dict.fromkeys(made.x)]
+    places = [
+        f"{planned.x.count(place)} × {style.short(float(f'{place:.4g}'))}" for place in dict.fromkeys(planned.x)
+    ]
     click.echo(f"measure at x  {', '.join(places)}")
     for name, value in values_of(guess).items():
-        click.echo(f"  {name:10} {style.pair(value, made.standard_errors[name])}")
+        click.echo(f"  {name:10} {style.pair(value, planned.standard_errors[name])}")
     of = "the radius of their joint confidence region" if improve == "all" else f"the ± of {improve}"
-    if math.isfinite(made.even):
+    if math.isfinite(planned.even):
         click.echo(
-            f"as many evenly spread rows make {of} {style.number(made.even / made.standard_error, 3)} times as large"
+            f"as many evenly spread rows make {of} {style.number(planned.even / planned.standard_error, 3)} times as large"
         )
     else:
         click.echo(f"as many evenly spread rows tell nothing of {of}")

@@ -48,9 +48,9 @@ def new(study_file: Path, files: Sequence[str], title: str | None, read: Reading
 
     if study_file.exists():
         raise DataError(f"“{study_file.name}” is there already. Take another name, or vettore study add.")
-    made = _with_files(Study(title=title or study_file.stem), files, read, model)
-    save_study(made, study_file)
-    _tell_saved(made, study_file)
+    result = _with_files(Study(title=title or study_file.stem), files, read, model)
+    save_study(result, study_file)
+    _tell_saved(result, study_file)
 
 
 @study.command("add")
@@ -61,9 +61,9 @@ def add(study_file: Path, files: Sequence[str], read: Reading, **model: Any) -> 
     """Add files to a study, each a series, with a fit where one is asked for."""
     from vettore.files.study_file import open_study, save_study
 
-    made = _with_files(open_study(study_file), files, read, model)
-    save_study(made, study_file)
-    _tell_saved(made, study_file)
+    result = _with_files(open_study(study_file), files, read, model)
+    save_study(result, study_file)
+    _tell_saved(result, study_file)
 
 
 @study.command("show")

@@ -62,22 +62,22 @@ def surface(
     if len(set(names)) < 3:
         raise DataError(f"x, y and z are three different columns; {', '.join(names)} were given.")
     places = [_place(text) for text in at_texts]
-    made = core.grid(
+    result = core.grid(
         *(columns[name] for name in names),
         method=method,
         shape=_shape(shape_text),
         scaling="alike" if alike else "spans",
     )
     if output is not None:
-        _write(made, names, output, matrix)
-    by_name = _as_json(made, places, level)
+        _write(result, names, output, matrix)
+    by_name = _as_json(result, places, level)
     if as_json:
         say_json("surface/1", by_name)
         return
     _say(by_name, names)
 
 
-def _as_json(made: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
+def _as_json(result: Any, places: list[tuple[float, float]], level: float | None) -> dict[str, Any]:
     """Return all that is told of a surface."""
     summits = [
         {
@@ -89,17 +89,17 @@ def _as_json(made: Any, places: list[tuple[float, float]], level: float | None) 
             "prominence": summit.prominence,
             "sites": summit.sites,
         }
-        for summit in made.summits()
+        for summit in result.summits()
     ]
     return {
-        "method": made.method,
-        "sites": len(made.sites),
-        "left_out_error": made.left_out_error,
-        "noise": made.noise,
+        "method": result.method,
+        "sites": len(result.sites),
+        "left_out_error": result.left_out_error,
+        "noise": result.noise,
         "summits": summits,
-        "covered": _covered(made.covered(level), level),
-        "at": [_read(made, x, y) for x, y in places],
-        "notes": list(made.notes),
+        "covered": _covered(result.covered(level), level),
+        "at": [_read(result, x, y) for x, y in places],
+        "notes": list(result.notes),
     }
 
 
@@ -124,16 +124,16 @@ def _covered(covered: Any, level: float | None) -> dict[str, float]:
     return by_name
 
 
-def _read(made: Any, x: float, y: float) -> dict[str, Any]:
-    distance, site = made.nearest(x, y)
+def _read(result: Any, x: float, y: float) -> dict[str, Any]:
+    distance, site = result.nearest(x, y)
     return {
         "x": x,
         "y": y,
-        "z": float(made(x, y)),
-        "standard_error": float(made.standard_error(x, y)),
+        "z": float(result(x, y)),
+        "standard_error": float(result.standard_error(x, y)),
         "nearest_distance": float(distance),
-        "nearest_z": float(made.z[int(site)]),
-        "guess": bool(made.guess(x, y)),
+        "nearest_z": float(result.z[int(site)]),
+        "guess": bool(result.guess(x, y)),
     }
 
 
@@ -157,10 +157,10 @@ def _say(by_name: dict[str, Any], names: list[str]) -> None:
         click.echo(note, err=True)
 
 
-def _write(made: Any, names: list[str], output: Path, matrix: bool) -> None:
+def _write(result: Any, names: list[str], output: Path, matrix: bool) -> None:
     from vettore.files.whole import write_whole
 
-    grid, kind = made.grid, output.suffix.lower()
+    grid, kind = result.grid, output.suffix.lower()
     if kind == ".h5":
         write_whole(output, _hdf5(grid, names))
         return

@@ -137,14 +137,14 @@ def _as_column(values: Any) -> NDArray[Any]:
 
 def _listed(values: list[Any]) -> NDArray[Any]:
     blank = [value is None or type(value).__name__ in ("NAType", "NaTType") for value in values]
-    dated = next((value for value, gone in zip(values, blank, strict=True) if not gone), None)
+    dated = next((value for value, is_wanted in zip(values, blank, strict=True) if not is_wanted), None)
     if isinstance(dated, (date, np.datetime64)):
-        moments = [np.datetime64("NaT") if gone else value for value, gone in zip(values, blank, strict=True)]
+        moments = [np.datetime64("NaT") if holds else value for value, holds in zip(values, blank, strict=True)]
         return np.array(moments, dtype="datetime64[us]")
     if isinstance(dated, (timedelta, np.timedelta64)):
-        spans = [np.timedelta64("NaT") if gone else value for value, gone in zip(values, blank, strict=True)]
+        spans = [np.timedelta64("NaT") if item else value for value, item in zip(values, blank, strict=True)]
         return np.array(spans, dtype="timedelta64[us]")
-    return np.array([math.nan if gone else value for value, gone in zip(values, blank, strict=True)])
+    return np.array([math.nan if each else value for value, each in zip(values, blank, strict=True)])
 
 
 def _blanked(values: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:

@@ -169,8 +169,8 @@ def _simulated(
                 column = column + given.own * _standard(given.law, rng)
             columns[name] = column
         with np.errstate(all="ignore"):
-            made = np.asarray(program({name: columns[name] for name in program.inputs}), dtype=np.float64)
-        drawn.append(np.broadcast_to(made, (AT_ONCE,)))
+            array = np.asarray(program({name: columns[name] for name in program.inputs}), dtype=np.float64)
+        drawn.append(np.broadcast_to(array, (AT_ONCE,)))
     values = np.concatenate(drawn)
     values = values[np.isfinite(values)]
     if len(values) < DRAWS // 2:

@@ -76,10 +76,10 @@ def exact_columns(t: DoubleDouble, count: int) -> DoubleDouble:
 def evaluate(c: Array, t: Array) -> Array:
     """Return Σ cₖ Tₖ(t) by Clenshaw's recurrence; same shape as ``t``."""
     above = np.zeros_like(t)
-    here = np.zeros_like(t)
+    values = np.zeros_like(t)
     for coefficient in c[:0:-1]:
-        here, above = 2 * t * here - above + coefficient, here
-    return t * here - above + c[0]
+        values, above = 2 * t * values - above + coefficient, values
+    return t * values - above + c[0]
 
 
 def derivative(c: Array) -> Array:

@@ -33,15 +33,15 @@ def seconds_of(texts: Sequence[str]) -> NDArray[np.float64] | None:
     Times of day alone go on past midnight: where one is earlier than the one before, a day has passed.
     """
     filled = [text.strip() for text in texts]
-    said = [text for text in filled if text]
-    if not said:
+    words = [text for text in filled if text]
+    if not words:
         return None
-    probe = said[:50]
+    probe = words[:50]
     for read, pattern in ((_iso, _ISO), (_day, _DAY), (_clock, _CLOCK)):
         if sum(bool(pattern.match(text)) for text in probe) < DATE_SHARE * len(probe):
             continue
         matches = [pattern.match(text) for text in filled]
-        if sum(match is not None for match in matches) < DATE_SHARE * len(said):
+        if sum(match is not None for match in matches) < DATE_SHARE * len(words):
             return None
         seconds = read(matches)
         return seconds if np.isfinite(seconds).any() else None

@@ -83,7 +83,7 @@ class Finding:
     figures: tuple[float, ...] = ()
     remedy: Remedy = Remedy.NONE
     column: int = -1
-    said: str = ""
+    remark: str = ""
 
 
 def what_to_look_at(x: Array, y: Array, in_use: Mask) -> list[Finding]:
@@ -122,26 +122,26 @@ def _from_neighbours(x: Array, y: Array) -> Array:
     """
     left = np.arange(len(x))
     culprits: dict[int, float] = {}
-    here = _misses(x, y)
-    while len(culprits) < MOST_CULPRITS and len(left) > FEWEST_FOR_NEIGHBOURS and here.max() > FAR:
-        top = int(np.argmax(here))
-        group = [k for k in range(max(top - 2, 0), min(top + 3, len(left))) if here[k] > FAR / 2]
+    values = _misses(x, y)
+    while len(culprits) < MOST_CULPRITS and len(left) > FEWEST_FOR_NEIGHBOURS and values.max() > FAR:
+        top = int(np.argmax(values))
+        group = [k for k in range(max(top - 2, 0), min(top + 3, len(left))) if values[k] > FAR / 2]
         rests = []
         for k in group:
             near = slice(max(k - 12, 0), k + 13)
             kept = np.delete(left[near], k - max(k - 12, 0))
             rests.append(float(np.sort(_misses(x[kept], y[kept]))[-5:].sum()) if len(kept) >= 5 else np.inf)
         culprit = group[int(np.argmin(rests))]
-        culprits[int(left[culprit])] = max(float(here[culprit]), float(here[top]))
-        left, here = np.delete(left, culprit), np.delete(here, culprit)
+        culprits[int(left[culprit])] = max(float(values[culprit]), float(values[top]))
+        left, values = np.delete(left, culprit), np.delete(values, culprit)
         # Only the rows around see a difference.
         start = max(culprit - 4 * NEAREST, 0)
         near = slice(start, culprit + 4 * NEAREST)
         again = _misses(x[left[near]], y[left[near]])
         inner = slice(max(culprit - 2 * NEAREST, 0), min(culprit + 2 * NEAREST, len(left)))
-        here[inner] = again[inner.start - start : inner.stop - start]
+        values[inner] = again[inner.start - start : inner.stop - start]
     out = np.zeros(len(x))
-    out[left] = np.minimum(here, FAR)
+    out[left] = np.minimum(values, FAR)
     for place, distance in culprits.items():
         out[place] = distance
     return out

@@ -241,8 +241,8 @@ def answer_to(data: bytes, name: str, path: str) -> Answer:
             f"“{name}” needs more memory to be read than there is for it. Cut it down, or export it as CSV."
         )
     except Exception as error:  # readers of others have no common class of errors
-        said = str(error).split("\n")[0][:120] or type(error).__name__
-        return Answer(f"“{name}” is damaged, or is not what it seems ({said}). Export the table as CSV.")
+        sentence = str(error).split("\n")[0][:120] or type(error).__name__
+        return Answer(f"“{name}” is damaged, or is not what it seems ({sentence}). Export the table as CSV.")
 
 
 if __name__ == "__main__":

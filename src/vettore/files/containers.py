@@ -155,11 +155,11 @@ def _unit_of(item: Any) -> str:
     for name in ("units", "unit"):
         if name in item.attrs:
             try:
-                said = np.ravel(item.attrs[name])[:1].tolist()
+                sentence = np.ravel(item.attrs[name])[:1].tolist()
             except (OSError, TypeError, ValueError):
                 # A value of a type that has no counterpart.
                 continue
-            answer = said[0] if said else ""
+            answer = sentence[0] if sentence else ""
             text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else str(answer)
             return text.encode("utf-8", "replace").decode("utf-8")
     return ""

@@ -44,12 +44,12 @@ def read_library(path: Path) -> tuple[Model, ...]:
     models: dict[str, Model] = {}
     for number, model in enumerate(record.models, 1):
         try:
-            made = own_model(model.name, model.formula, "x", "y", model.note, model.meanings)
+            result = own_model(model.name, model.formula, "x", "y", model.note, model.meanings)
         except VettoreError as error:
             raise FileError(f"Model {number} of “{path.name}”, {model.name}, cannot be used: {error}") from None
-        if made.key in models:
+        if result.key in models:
             raise FileError(f"“{path.name}” has two models called {model.name}. Give one of them another name.")
-        models[made.key] = made
+        models[result.key] = result
     return tuple(models.values())
 
 

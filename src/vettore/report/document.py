@@ -37,11 +37,11 @@ def report_document(study: Study, today: date | None = None, attachment: Attachm
         sheets = tuple(_sheets(subject))
         name, about = f"{curve.name}: {subject.fit.series.name}", [subject.fit.series.name]
     else:
-        made = [_chapter(study, fit, style) for fit in study.curves]
+        pairs = [_chapter(study, fit, style) for fit in study.curves]
         whole = Subject(study, study.series, style)
         rest = tuple(_sections(study, [entry for entry in entries if entry.of_study], whole))
-        chapters = (*(chapter for chapter, _ in made), *([Chapter("The study", rest)] if rest else []))
-        sheets = tuple(sheet for _, some in made for sheet in some)
+        chapters = (*(chapter for chapter, _ in pairs), *([Chapter("The study", rest)] if rest else []))
+        sheets = tuple(sheet for _, some in pairs for sheet in some)
         if len(chapters) == 1:
             chapters = (replace(chapters[0], title=""),)
         name, about = study.title or "Report", []

@@ -28,8 +28,8 @@ def _worked_out(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> B
     if isinstance(reading, FormulaReading):
         _, tree, used = reading.parts(fit, kept)
     else:
-        said = read(fit, reading, kept)
-        given = None if fit.curve is None else reading.number(fit, said, kept)
+        sentence = read(fit, reading, kept)
+        given = None if fit.curve is None else reading.number(fit, sentence, kept)
         if given is None:
             raise DataError("This reading is not one number, so it has no ± to be taken apart.")
         tree, used = Name("value"), {"value": given}

@@ -56,9 +56,9 @@ def remove_function(study: Study, identity: str) -> Study:
     return parts.remove(study, identity)
 
 
-def add_polynomial(study: Study, name: str, polynomial: Polynomial, made: str = "", fit: str = "") -> Study:
+def add_polynomial(study: Study, name: str, polynomial: Polynomial, text: str = "", fit: str = "") -> Study:
     """Put a polynomial on the shelf."""
-    return parts.add(study, PolynomialRecipe(name, polynomial.coefficients, fit, made))
+    return parts.add(study, PolynomialRecipe(name, polynomial.coefficients, fit, text))
 
 
 def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> Study:
@@ -75,10 +75,10 @@ def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> S
     return add_formula(study, series, f"{name_text(y.name)} = {a} + {b}*({shape})")
 
 
-def change_polynomial(study: Study, identity: str, polynomial: Polynomial, made: str = "") -> Study:
+def change_polynomial(study: Study, identity: str, polynomial: Polynomial, text: str = "") -> Study:
     """Give a polynomial of the shelf other coefficients; it no longer follows a fit."""
     recipe = next(recipe for recipe in study.polynomials if recipe.id == identity)
-    return parts.change(study, recipe.changed(coefficients=polynomial.coefficients, fit="", made=made or recipe.made))
+    return parts.change(study, recipe.changed(coefficients=polynomial.coefficients, fit="", made=text or recipe.made))
 
 
 def remove_polynomial(study: Study, identity: str) -> Study:
@@ -92,5 +92,5 @@ def add_filling(study: Study, filling: Filling, name: str) -> Study:
     curve = derive_interpolant(source, study.interpolant_of(source.id))
     table = filled(source, curve, places(study, filling, curve))
     study = edits.add_series(study, table, name)
-    made = study.series[-1].id
-    return parts.put(study, filling.changed(id=f"w-{made}", series=made))
+    text = study.series[-1].id
+    return parts.put(study, filling.changed(id=f"w-{text}", series=text))

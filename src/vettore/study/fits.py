@@ -211,7 +211,7 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
         work,
         wait=progress is None,
         # One that was stopped is no answer to keep.
-        whole=lambda made: progress is None or not progress(0, made.sum_of_squares),
+        whole=lambda made_of: progress is None or not progress(0, made_of.sum_of_squares),
     )
     return DerivedFit(recipe, series, result, rows[result.rows_in_use])
 

@@ -38,9 +38,9 @@ def column_findings(series: Series) -> list[Finding]:
     findings = []
     for place, (column, settings) in enumerate(zip(series.data, series.columns, strict=True)):
         if column.problem:
-            findings.append(Finding(FindingKind.BLANK, column=place, said=column.problem))
+            findings.append(Finding(FindingKind.BLANK, column=place, remark=column.problem))
         elif column.texts is None:
-            findings += [Finding(FindingKind.SAID_IN_FILE, column=place, said=remark) for remark in column.remarks]
+            findings += [Finding(FindingKind.SAID_IN_FILE, column=place, remark=remark) for remark in column.remarks]
             if settings.raw is not None and series.table.columns[settings.raw].doubt is not None:
                 findings.append(Finding(FindingKind.TWO_READINGS, remedy=Remedy.OTHER_READING, column=place))
             findings += _blanks(series, place)

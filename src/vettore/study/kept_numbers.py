@@ -194,11 +194,11 @@ class Beside:
     apart: float
 
 
-def side_by_side(study: Study, made: Study, series: Iterable[str]) -> tuple[Beside, ...]:
+def side_by_side(study: Study, result: Study, series: Iterable[str]) -> tuple[Beside, ...]:
     """Return all numbers that were kept of some series, each beside the same number of the new data."""
     out = []
     for identity in series:
-        new = {(kept.part, kept.number): kept for kept in kept_numbers(made, made.find_series(identity))}
+        new = {(kept.part, kept.number): kept for kept in kept_numbers(result, result.find_series(identity))}
         for old in kept_numbers(study, study.find_series(identity)):
             other = new.get((old.part, old.number))
             apart = float("nan")

@@ -124,8 +124,8 @@ def _source(series: Series, what: str) -> Source:
 def empty_table(columns: int = 2, rows: int = 1) -> Table:
     """Return a table to type into."""
     names = ["x", "y", *(f"column {i}" for i in range(3, columns + 1))]
-    made = tuple(RawColumn(name, "", np.full(rows, np.nan)) for name in names[:columns])
-    return Table(made, Source("", how=(("read as", "typed"),), kind="typed"))
+    result = tuple(RawColumn(name, "", np.full(rows, np.nan)) for name in names[:columns])
+    return Table(result, Source("", how=(("read as", "typed"),), kind="typed"))
 
 
 def write_block(table: Table, row: int, place: int, block: Sequence[Sequence[str]]) -> Table:
@@ -144,11 +144,11 @@ def write_block(table: Table, row: int, place: int, block: Sequence[Sequence[str
         for j, cell in enumerate(line):
             texts[place + j][row + i] = cell.strip()
     touched = set(range(place, place + max((len(line) for line in block), default=0)))
-    made = tuple(
+    result = tuple(
         typed_column(cells, column.name, column.unit) if i in touched or rows != table.rows else column
         for i, (column, cells) in enumerate(zip(columns, texts, strict=True))
     )
-    return Table(made, table.source)
+    return Table(result, table.source)
 
 
 def insert_rows(table: Table, at: int, count: int = 1) -> Table:
@@ -158,19 +158,19 @@ def insert_rows(table: Table, at: int, count: int = 1) -> Table:
 
 def delete_rows(table: Table, rows: Sequence[int]) -> Table:
     """Return a typed table without some rows. Raises DataError when none would be left."""
-    gone = set(rows)
-    if len(gone) >= table.rows:
+    numbers = set(rows)
+    if len(numbers) >= table.rows:
         raise DataError("A table needs at least one row. Remove the series instead.")
-    return _with_rows(table, [row for row in range(table.rows) if row not in gone])
+    return _with_rows(table, [row for row in range(table.rows) if row not in numbers])
 
 
 def _with_rows(table: Table, rows: list[int]) -> Table:
-    made = []
+    columns = []
     for column in table.columns:
         texts = cell_texts(column)
         cells = [texts[row] if row >= 0 else "" for row in rows]
-        made.append(typed_column(cells, column.name, column.unit))
-    return Table(tuple(made), table.source)
+        columns.append(typed_column(cells, column.name, column.unit))
+    return Table(tuple(columns), table.source)
 
 
 def filled_sequence(start: float, count: int, step: float | None, end: float | None, logarithmic: bool) -> list[str]:

@@ -11,9 +11,9 @@ from vettore.study.study import AnyPart, Study
 
 def add(study: Study, part: AnyPart) -> Study:
     """Add a part at the end; it gets an id. Raises VettoreError where it refers to what is not there."""
-    made = part.changed(id=f"{part.letter}{study.counter + 1}")
-    _check(study, made)
-    return replace(study, parts=(*study.parts, made), counter=study.counter + 1)
+    result = part.changed(id=f"{part.letter}{study.counter + 1}")
+    _check(study, result)
+    return replace(study, parts=(*study.parts, result), counter=study.counter + 1)
 
 
 def change(study: Study, part: AnyPart) -> Study:
@@ -44,12 +44,12 @@ def _with(study: Study, parts: tuple[AnyPart, ...]) -> Study:
 
 def remove(study: Study, identity: str) -> Study:
     """Take a part out, with all that is nothing without it."""
-    gone = {identity}
+    texts = {identity}
     while True:
-        more = {part.id for part in study.parts if part.id not in gone and not gone.isdisjoint(part.refers_to())}
+        more = {part.id for part in study.parts if part.id not in texts and not texts.isdisjoint(part.refers_to())}
         if not more:
-            return replace(study, parts=tuple(part for part in study.parts if part.id not in gone))
-        gone |= more
+            return replace(study, parts=tuple(part for part in study.parts if part.id not in texts))
+        texts |= more
 
 
 def _check(study: Study, part: AnyPart) -> None:

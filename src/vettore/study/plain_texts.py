@@ -30,10 +30,10 @@ def _plain(thing: Thing) -> Thing:
         changed = plain(thing)
         return thing if changed == thing else changed
     if isinstance(thing, tuple):
-        made = [_plain(item) for item in thing]
-        if all(a is b for a, b in zip(made, thing, strict=True)):
+        items = [_plain(item) for item in thing]
+        if all(a is b for a, b in zip(items, thing, strict=True)):
             return thing
-        changed = type(thing)(*made) if hasattr(thing, "_fields") else tuple(made)
+        changed = type(thing)(*items) if hasattr(thing, "_fields") else tuple(items)
     elif isinstance(thing, Table):
         # Cells are looked at where they are written; there may be millions.
         source = _plain(thing.source)
@@ -50,5 +50,5 @@ def _plain(thing: Thing) -> Thing:
 
 
 def _changed(values: dict[str, Any]) -> dict[str, Any]:
-    made = {name: _plain(value) for name, value in values.items()}
-    return {name: value for name, value in made.items() if value is not values[name]}
+    by_name = {name: _plain(value) for name, value in values.items()}
+    return {name: value for name, value in by_name.items() if value is not values[name]}

@@ -63,10 +63,10 @@ class Memory:
             if result is not None:
                 return result
         try:
-            made = work()
-            if whole(made):
-                self.keep(key, made)
-            return made
+            value = work()
+            if whole(value):
+                self.keep(key, value)
+            return value
         finally:
             if mine is not None:
                 with self._lock:

@@ -217,8 +217,8 @@ def replayed(
         for table in tables:
             try:
                 result = pairings(study, series, table, match, chosen)
-                made = paired_table(series, table, result)
-                study = edits.renew_series(_without_missing(study, series, result), series.id, made)
+                made_of = paired_table(series, table, result)
+                study = edits.renew_series(_without_missing(study, series, result), series.id, made_of)
             except VettoreError as error:
                 reasons.append(error)
                 continue

@@ -234,13 +234,13 @@ def matrix_of(table: Table) -> Table | None:
     if not (_runs_on(top) and _runs_on(side)):
         return None
     across, along = np.meshgrid(top, side)
-    made = (
+    result = (
         RawColumn("x", "", across.ravel()),
         RawColumn(name or "y", columns[0].unit, along.ravel()),
         RawColumn("z", "", body.ravel()),
     )
     how = (*table.source.how, ("taken as", f"a grid of {len(top)} × {len(side)}, x along the top"))
-    return Table(made, Source(table.source.name, how=how, kind="made"))
+    return Table(result, Source(table.source.name, how=how, kind="made"))
 
 
 def _numbers(names: list[str]) -> Array | None:

@@ -42,10 +42,12 @@ class Without:
 
 def fit_without(series: Series, recipe: AnyFit, rows: Iterable[int]) -> Without:
     """Fit with and without rows (counted from 0) that would be set aside. Raises DataError."""
-    gone = tuple(sorted(set(rows)))
+    numbers = tuple(sorted(set(rows)))
     already = {entry.row for entry in series.set_aside}
-    aside = tuple(sorted((*series.set_aside, *(SetAside(row, "") for row in gone if row not in already)), key=_row))
-    return Without(gone, fit_series(series, recipe), fit_series(series.changed(set_aside=aside), recipe))
+    aside = tuple(
+        sorted((*series.set_aside, *(SetAside(row, "") for row in numbers if row not in already)), key=_row)
+    )
+    return Without(numbers, fit_series(series, recipe), fit_series(series.changed(set_aside=aside), recipe))
 
 
 def _row(entry: SetAside) -> int:

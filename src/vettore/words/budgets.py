@@ -18,28 +18,28 @@ def share_in_words(share: float, style: NumberStyle) -> str:
     return f"{style.fixed(100 * share, 1 if abs(share) < 0.0995 else 0)} %"
 
 
-def share_lines(made: Budget, style: NumberStyle) -> list[tuple[str, float, str]]:
+def share_lines(budget: Budget, style: NumberStyle) -> list[tuple[str, float, str]]:
     """Return what the variance is made of, as name, share, and the share in words; the largest first."""
-    lines = [(share.name, share.share) for share in made.shares]
+    lines = [(share.name, share.share) for share in budget.shares]
     lines.sort(key=lambda line: -line[1])
-    if abs(made.together) >= LITTLE and len(made.shares) > 1:
-        lines.append(("covariance", made.together))
+    if abs(budget.together) >= LITTLE and len(budget.shares) > 1:
+        lines.append(("covariance", budget.together))
     return [(name, share, share_in_words(share, style)) for name, share in lines]
 
 
-def expanded_in_words(made: Budget, unit: str, style: NumberStyle) -> str:
+def expanded_in_words(budget: Budget, unit: str, style: NumberStyle) -> str:
     """Say the expanded uncertainty, how it was come by, and what simulation says of it."""
-    level = f"{made.level:.0%}".replace("%", " %")
-    freedom = "many" if not math.isfinite(made.freedom) else style.number(made.freedom, 3)
+    level = f"{budget.level:.0%}".replace("%", " %")
+    freedom = "many" if not math.isfinite(budget.freedom) else style.number(budget.freedom, 3)
     # JCGM 100 §7.2.6: two digits, as the standard uncertainty has.
-    _, u = style.with_error(made.value, made.uncertainty)
-    value, expanded = style.with_error(made.value, made.expanded)
+    _, u = style.with_error(budget.value, budget.uncertainty)
+    value, expanded = style.with_error(budget.value, budget.expanded)
     words = (
         f"{value} ± {expanded} {unit}".rstrip()
-        + f" holds in {level} of cases: {style.fixed(made.factor, 2)} times the standard uncertainty {u}, for {freedom} "
+        + f" holds in {level} of cases: {style.fixed(budget.factor, 2)} times the standard uncertainty {u}, for {freedom} "
         "degrees of freedom."
     )
-    ends = style.interval(made.low, made.high, made.uncertainty)
-    if made.agrees:
+    ends = style.interval(budget.low, budget.high, budget.uncertainty)
+    if budget.agrees:
         return f"{words} Simulation agrees: {ends}."
     return f"{words} Simulation does not agree: {ends}. Take these ends; the number bends too much for the other."

@@ -115,8 +115,8 @@ FINDINGS: Mapping[FindingKind, Callable[[Finding, Series, NumberStyle], str]] = 
     FindingKind.GAPS: _gaps,
     FindingKind.AT_LARGEST: _at_limit("largest"),
     FindingKind.AT_SMALLEST: _at_limit("smallest"),
-    FindingKind.BLANK: lambda finding, series, style: f"{_column(finding, series)} is blank: {finding.said}",
-    FindingKind.SAID_IN_FILE: lambda finding, series, style: finding.said,
+    FindingKind.BLANK: lambda finding, series, style: f"{_column(finding, series)} is blank: {finding.remark}",
+    FindingKind.SAID_IN_FILE: lambda finding, series, style: finding.remark,
     FindingKind.TWO_READINGS: _two_readings,
     FindingKind.ENDS_EARLY: lambda finding, series, style: (
         f"{_column(finding, series)} is shorter: {_rows(finding)} have no value ({_consequence(finding, series)})."

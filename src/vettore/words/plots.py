@@ -28,8 +28,8 @@ def plot_words(
     if not len(x) and ends is None:
         return f"{parts[0]}: nothing is shown."
     if len(x):
-        gone = int(aside.sum())
-        parts.append(counted(int(used.sum()), "point") + (f" in use, {gone} set aside" if gone else ""))
+        number = int(aside.sum())
+        parts.append(counted(int(used.sum()), "point") + (f" in use, {number} set aside" if number else ""))
     if used.any():
         for name, values in zip(("x", "y"), (x[used], y[used]), strict=True):
             low, high = (style.number(float(end), DIGITS) for end in (values.min(), values.max()))

@@ -133,8 +133,8 @@ class Axes(pg.GraphicsLayoutWidget):
 
     def say_without_place(self) -> None:
         """Say how many rows have no place on a logarithmic axis."""
-        gone = self.framing.without_place()
-        words = f"{counted(gone, 'row')} not above 0: no place on a logarithmic axis" if gone else ""
+        number = self.framing.without_place()
+        words = f"{counted(number, 'row')} not above 0: no place on a logarithmic axis" if number else ""
         self.note.set_text(words)
 
     def wheelEvent(self, event: QWheelEvent) -> None:

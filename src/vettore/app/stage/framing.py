@@ -67,12 +67,12 @@ class Framing:
     def without_place(self) -> int:
         """Return how many measured rows have no place on the axes: those not above 0 where an axis is logarithmic."""
         x, y = self._data
-        gone = np.zeros(len(x), dtype=bool)
+        array = np.zeros(len(x), dtype=bool)
         with np.errstate(invalid="ignore"):
             for values, log in zip((x, y), self.log, strict=True):
                 if log:
-                    gone |= values <= 0
-        return int(gone.sum())
+                    array |= values <= 0
+        return int(array.sum())
 
     def limits(self) -> tuple[Span, Span]:
         """Return what the axes show, in data."""

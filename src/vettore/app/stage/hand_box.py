@@ -59,15 +59,15 @@ class HandBox(pg.ViewBox):
             super().mouseDragEvent(event, axis)
             return
         event.accept()
-        here = self.mapSceneToView(event.scenePos())
+        place = self.mapSceneToView(event.scenePos())
         start = self.mapSceneToView(event.buttonDownScenePos())
         if event.isStart():
             self._path = [(start.x(), start.y())]
         if self.hand is Hand.LASSO:
-            self._path.append((here.x(), here.y()))
+            self._path.append((place.x(), place.y()))
             path = self._path
         else:
             low, high = self.viewRange()[1]
-            y0, y1 = (low, high) if self.hand is Hand.SPAN else (start.y(), here.y())
-            path = [(start.x(), y0), (here.x(), y0), (here.x(), y1), (start.x(), y1)]
+            y0, y1 = (low, high) if self.hand is Hand.SPAN else (start.y(), place.y())
+            path = [(start.x(), y0), (place.x(), y0), (place.x(), y1), (start.x(), y1)]
         self.outlined.emit(path, event.isFinish())

@@ -174,13 +174,13 @@ def within(corners: Array, area: QRectF) -> Array:
     for axis, side, sign in ((0, room.left(), 1), (0, room.right(), -1), (1, room.top(), 1), (1, room.bottom(), -1)):
         depth = sign * (corners[:, axis] - side)
         kept: list[Array] = []
-        for here, there, deep, deeper in zip(
+        for corner, there, deep, deeper in zip(
             corners, np.roll(corners, -1, 0), depth, np.roll(depth, -1), strict=True
         ):
             if deep >= 0:
-                kept.append(here)
+                kept.append(corner)
             if (deep < 0) != (deeper < 0):
-                crossing = here + (there - here) * (deep / (deep - deeper))
+                crossing = corner + (there - corner) * (deep / (deep - deeper))
                 crossing[axis] = side
                 kept.append(crossing)
         if not kept:

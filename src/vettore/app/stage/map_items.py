@@ -203,8 +203,8 @@ class SiteDots(StageItem):
             for tint in np.unique(self._tints[used]).tolist():
                 rows = used & (self._tints == tint)
                 stamp_discs(painter, px[rows], py[rows], self._colours[tint], "#22313A", RADIUS)
-        gone = np.flatnonzero(seen & marks.aside)[:MOST_DISCS]
-        marks._draw_hollow(painter, px[gone], py[gone], np.zeros(len(gone)))
+        values = np.flatnonzero(seen & marks.aside)[:MOST_DISCS]
+        marks._draw_hollow(painter, px[values], py[values], np.zeros(len(values)))
         marks._draw_rings(painter, to_pixels)
 
     def _dots(self, painter: QPainter, px: Array, py: Array, tints: Array, area: QRectF) -> None:

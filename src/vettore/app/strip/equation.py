@@ -157,12 +157,12 @@ class EquationStrip(EquationView):
         # Tab goes from chip to chip before it leaves the strip.
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._focused in self.chips:
             names = list(self.chips)
-            here = names.index(self._focused)
-            if event.key() == Qt.Key.Key_Tab and here + 1 < len(names):
-                self._focus_chip(names[here + 1])
+            number = names.index(self._focused)
+            if event.key() == Qt.Key.Key_Tab and number + 1 < len(names):
+                self._focus_chip(names[number + 1])
                 return True
-            if event.key() == Qt.Key.Key_Backtab and here > 0:
-                self._focus_chip(names[here - 1])
+            if event.key() == Qt.Key.Key_Backtab and number > 0:
+                self._focus_chip(names[number - 1])
                 return True
         return super().event(event)
 

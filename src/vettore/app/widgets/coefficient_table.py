@@ -88,8 +88,8 @@ class CoefficientTable(QWidget):
             )
             self._grid.addWidget(symbol, row, 0)
             self._grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
-            said = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
-            self._grid.addWidget(label(said, "label"), row, 2)
+            text = "held" if coefficient.held else "at its limit" if coefficient.at_limit else f"± {error}"
+            self._grid.addWidget(label(text, "label"), row, 2)
             reach = label(texts[place], "muted")
             side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             if beneath:

@@ -114,8 +114,8 @@ class LadderPlot(QWidget):
         degrees = self._degrees()
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and degrees:
             step = 1 if event.key() == Qt.Key.Key_Right else -1
-            here = self._at if self._at in degrees else degrees[0] - step
-            self._at = min(max(here + step, degrees[0]), degrees[-1])
+            number = self._at if self._at in degrees else degrees[0] - step
+            self._at = min(max(number + step, degrees[0]), degrees[-1])
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._at in degrees:
             self.chosen.emit(self._at)

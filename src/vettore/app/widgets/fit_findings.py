@@ -168,10 +168,10 @@ class FitFindings(Column):
         self._coefficients.show_fit(fit)
         self._show_correlations(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
-        made = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}
-        self._truth.setText("\n".join(text for name, text in made.items() if name != "outliers"))
+        by_name = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}
+        self._truth.setText("\n".join(text for name, text in by_name.items() if name != "outliers"))
         for part in (self._truth_title, self._truth):
-            part.setVisible(bool(made))
+            part.setVisible(bool(by_name))
         self._show_aside(fit)
         self.kept.show_readings(fit)
 

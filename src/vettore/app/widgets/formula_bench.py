@@ -45,11 +45,11 @@ class FormulaBench(QWidget):
         line = QHBoxLayout()
         line.addWidget(self.field, 1)
         line.addWidget(self.fit)
-        self.echo, self.said = Echo(), label("", "muted", wrap=True)
+        self.echo, self.remark = Echo(), label("", "muted", wrap=True)
         self.by_terms = button("Build from terms", self.turn_terms, "link", "Tick the terms of a sum")
         self.save = button("Save to my models …", self.turn_saving, "link", "Keep it for other series and studies")
         foot = QHBoxLayout()
-        foot.addWidget(self.said, 1)
+        foot.addWidget(self.remark, 1)
         for link in (self.by_terms, self.save, button("Close", self.put_away, "link", "Put the bench away")):
             foot.addWidget(link)
         self.terms, self.saving = TermsPanel(session), SavingPanel()
@@ -110,11 +110,11 @@ class FormulaBench(QWidget):
     # Inside
 
     def _tell(self, sentence: str, kind: str = "muted") -> None:
-        self.said.setText(sentence)
-        if self.said.property("kind") != kind:
-            self.said.setProperty("kind", kind)
-            self.said.style().unpolish(self.said)
-            self.said.style().polish(self.said)
+        self.remark.setText(sentence)
+        if self.remark.property("kind") != kind:
+            self.remark.setProperty("kind", kind)
+            self.remark.style().unpolish(self.remark)
+            self.remark.style().polish(self.remark)
 
     def _check(self) -> None:
         series, text = self._session.series, self.whole()

@@ -74,13 +74,13 @@ class KeptReadings(QWidget):
         """Show what the ± of a reading is made of, or why that cannot be said."""
         style, kept = self._session.style, self._session.study.readings_of(fit.recipe.id)
         try:
-            made = budget_of(fit, reading.recipe, kept)
+            budget = budget_of(fit, reading.recipe, kept)
         except VettoreError as error:
             self._box.addWidget(label(str(error), "muted", wrap=True))
             return
-        if len(made.shares) > 1:
-            self._box.addWidget(ShareBars(share_lines(made, style)))
-        self._box.addWidget(label(expanded_in_words(made, reading.unit, style), "muted", wrap=True))
+        if len(budget.shares) > 1:
+            self._box.addWidget(ShareBars(share_lines(budget, style)))
+        self._box.addWidget(label(expanded_in_words(budget, reading.unit, style), "muted", wrap=True))
 
     def _turn_budget(self, reading: str) -> None:
         self._opened = "" if self._opened == reading else reading

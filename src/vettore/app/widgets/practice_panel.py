@@ -66,9 +66,9 @@ class PracticePanel(Column):
             if field is self.wanted:
                 self._of_plans = (called, field)
         self.problem = label("", "bad", wrap=True)
-        self.made = button("Make the series", self._finish, "primary")
+        self.make = button("Make the series", self._finish, "primary")
         self.add(section("Practice data"), self.formula, section("True coefficients"), self._coefficients)
-        self.add(section("Rows and noise"), fields, self.plan, self.problem, self.made, button("Leave it", leave))
+        self.add(section("Rows and noise"), fields, self.plan, self.problem, self.make, button("Leave it", leave))
         self.column.addStretch()
         self.formula.textChanged.connect(self._read)
         for field in (self.low, self.high, self.count, self.noise, self.outliers, self.seed):
@@ -131,17 +131,17 @@ class PracticePanel(Column):
         for widget in self._of_plans:
             widget.setVisible(self.spacing.currentText() == PLANNED)
         try:
-            made = self.data()
+            practice_data = self.data()
         except (VettoreError, ValueError) as error:
             self._refuse(str(error))
             return
         self.problem.setText("")
-        self.made.setEnabled(True)
-        self.previewed.emit(made)
+        self.make.setEnabled(True)
+        self.previewed.emit(practice_data)
 
     def _refuse(self, sentence: str) -> None:
         self.problem.setText(sentence)
-        self.made.setEnabled(False)
+        self.make.setEnabled(False)
         self.previewed.emit(None)
 
     def _finish(self) -> None:

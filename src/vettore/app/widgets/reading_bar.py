@@ -60,10 +60,10 @@ class ReadingBar(QWidget):
             line.addWidget(question)
             line.addWidget(field)
             line.addSpacing(4)
-        self.said = Elided("value")
-        self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.answer = Elided("value")
+        self.answer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.keep_it = button("Keep", lambda: self.keep(self._row_asks(self._active)), "link", "Keep this reading")
-        line.addWidget(self.said, 1)
+        line.addWidget(self.answer, 1)
         line.addWidget(self.keep_it)
         self._ask_other()
 
@@ -183,7 +183,7 @@ class ReadingBar(QWidget):
         """Say the answer to what was typed last, or why there is none."""
         good = bool(readings) and not refusal
         answer, aside = self._words(readings) if good else ("", "")
-        self.said.setText(refusal or "   ".join(filter(None, (answer, aside))))
+        self.answer.setText(refusal or "   ".join(filter(None, (answer, aside))))
         self._make_room()
         self.keep_it.setVisible(good)
         self.keep_it.setText("Keep" if len(readings) == 1 else "Table")
@@ -198,7 +198,7 @@ class ReadingBar(QWidget):
             question.sizeHint().width() for question in self._questions
         )
         room = self.width() - fields - MARGINS
-        self.said.setVisible(room >= self.said.fontMetrics().horizontalAdvance(self.said.text()))
+        self.answer.setVisible(room >= self.answer.fontMetrics().horizontalAdvance(self.answer.text()))
 
     @property
     def refusals(self) -> tuple[str, ...]:

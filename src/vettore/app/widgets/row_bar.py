@@ -62,12 +62,12 @@ class RowBar(Bar):
             for widget in (self.reason, self.aside, self.back, self.ask):
                 widget.hide()
             return
-        gone = {entry.row for entry in series.set_aside}
+        numbers = {entry.row for entry in series.set_aside}
         self._what.setText(self._value_of(min(rows)) if len(rows) == 1 else f"{len(rows)} rows chosen")
-        self.aside.setVisible(not rows <= gone)
-        self.reason.setVisible(not rows <= gone)
-        self.back.setVisible(bool(rows & gone))
-        self.ask.setVisible(self._preview is not None and not rows & gone)
+        self.aside.setVisible(not rows <= numbers)
+        self.reason.setVisible(not rows <= numbers)
+        self.back.setVisible(bool(rows & numbers))
+        self.ask.setVisible(self._preview is not None and not rows & numbers)
 
     def _value_of(self, row: int) -> str:
         series, style = self._session.series, self._session.style

@@ -64,14 +64,14 @@ class Fold(QAbstractButton):
 class Opened(Popup):
     """The list over the column; ``gone`` tells that it was closed, however that came about."""
 
-    gone = Signal()
+    closed = Signal()
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
-        self.gone.emit()
+        self.closed.emit()
 
 
 class Tray(QWidget):
@@ -135,7 +135,7 @@ class Tray(QWidget):
     def open(self) -> None:
         """Open the list over the column; choosing, Escape or a click elsewhere closes it."""
         popup = self._popup = Opened(self)
-        popup.gone.connect(self.close_list)
+        popup.closed.connect(self.close_list)
         box = QVBoxLayout(popup)
         box.setContentsMargins(10, 10, 10, 10)
         box.addWidget(section("Series and curves"))

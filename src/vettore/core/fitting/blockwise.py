@@ -90,13 +90,13 @@ class _Blocks:
 
 def _refined(blocks: _Blocks, theta: Array, inverse: Array) -> Polished | None:
     p, m = blocks.linear, len(theta)
-    here, last = blocks.gram(theta, inverse), None
+    values, last = blocks.gram(theta, inverse), None
     for _ in range(MOST_PASSES):
-        if not finite(here):
+        if not finite(values):
             return None
         # The Gram matrix just summed gives R of the whole: in terms of that it is I, and its gradient the plain step.
-        turned = inverse_upper(np.asarray(np.linalg.cholesky(here[:m, :m]).T)).T
-        inverse, gradient, squares = inverse @ turned.T, turned @ here[m, :m], float(here[m, m])
+        turned = inverse_upper(np.asarray(np.linalg.cholesky(values[:m, :m]).T)).T
+        inverse, gradient, squares = inverse @ turned.T, turned @ values[m, :m], float(values[m, m])
         size = length(gradient)
         enough = ENOUGH * math.sqrt(squares)
         if size <= enough:
@@ -118,7 +118,7 @@ def _refined(blocks: _Blocks, theta: Array, inverse: Array) -> Polished | None:
                 break
         else:
             return None
-        theta, here, last = theta + inverse @ part, there, (gradient, part)
+        theta, values, last = theta + inverse @ part, there, (gradient, part)
     else:
         return None
     relative = size / math.sqrt(squares) if squares > 0 else 0.0

@@ -89,8 +89,8 @@ def _with_phase(problem: Separable, alpha: Array, k: int, same: Callable[[Array]
                 alpha = moved(to, int(other))
                 break
     half = moved(float(alpha[k]) + np.pi)
-    there, here = problem.project(half), problem.project(alpha)
-    if there is not None and here is not None and same(half) and (there.c < 0).sum() < (here.c < 0).sum():
+    there, projected = problem.project(half), problem.project(alpha)
+    if there is not None and projected is not None and same(half) and (there.c < 0).sum() < (projected.c < 0).sum():
         return half
     return alpha
 

@@ -68,8 +68,8 @@ def _pattern_statistics(e: Array) -> list[Array]:
     stays = np.sign(e[:, 1:]) == np.sign(e[:, :-1])
     changes = np.sum(~stays, axis=1).astype(np.float64)
     length = longest = np.ones(len(e))
-    for here in stays.T:
-        length = np.where(here, length + 1, 1.0)
+    for item in stays.T:
+        length = np.where(item, length + 1, 1.0)
         longest = np.maximum(longest, length)
     ends = np.maximum(np.cumprod(stays, axis=1).sum(axis=1), np.cumprod(stays[:, ::-1], axis=1).sum(axis=1)) + 1.0
     return [lag, -lag, changes, -changes, longest, ends]

@@ -77,6 +77,6 @@ def _as_formula(
     """Return the fit of the polynomial as a formula, with options that only formulas take."""
     # A constant names no column; its rows are those with an x all the same.
     formula = polynomial_formula(degree, intercept) if degree else "y = a0 + 0*x"
-    made = fit(formula, {"x": x, "y": y}, **options)
+    result = fit(formula, {"x": x, "y": y}, **options)
     powers = {f"a{power}": power for power in range(0 if intercept else 1, degree + 1)}
-    return replace(made, formula=polynomial_formula(degree, intercept, names), left=names[1], powers=powers)
+    return replace(result, formula=polynomial_formula(degree, intercept, names), left=names[1], powers=powers)

@@ -85,15 +85,15 @@ class _Frame(NamedTuple):
     free: Mask | None
 
 
-def _frame(problem: Separable, alpha: Array, here: Projected, scale: Array) -> _Frame | None:
+def _frame(problem: Separable, alpha: Array, projected: Projected, scale: Array) -> _Frame | None:
     """Return the frame at a place; None where every coefficient is held by a limit."""
-    free = free_of_limits(problem, alpha, here)
+    free = free_of_limits(problem, alpha, projected)
     safe = scale if scale.all() else np.where(scale > 0, scale, 1.0)
     if free is None:
-        return _Frame(here.root, here.slope, alpha, safe, None)
+        return _Frame(projected.root, projected.slope, alpha, safe, None)
     if not free.any():
         return None
-    return _Frame(*reduced(here.root[:, free], here.slope), alpha[free], safe[free], free)
+    return _Frame(*reduced(projected.root[:, free], projected.slope), alpha[free], safe[free], free)
 
 
 def search(
@@ -105,43 +105,43 @@ def search(
     where the last step gained what it promised. (Far from an answer the gradient may be small because all is flat.)
     """
     alpha = _inside(problem, alpha)
-    here = problem.project(alpha)
-    if here is None:
+    projected = problem.project(alpha)
+    if projected is None:
         return
     damping = _Damping()
-    path = [Stop(here.squares, damping.value, here.c, alpha)]
-    yield Reached(alpha, here, tuple(path))
+    path = [Stop(projected.squares, damping.value, projected.c, alpha)]
+    yield Reached(alpha, projected, tuple(path))
     scale = np.zeros(len(alpha))
     floor = 1e-30 * float(problem.y @ problem.y)
     small, step, trusted = 0, 0, False
-    while step < most and len(alpha) and here.squares > floor:
-        scale = np.maximum(scale, column_sizes(here.root))
-        frame = _frame(problem, alpha, here, scale)
+    while step < most and len(alpha) and projected.squares > floor:
+        scale = np.maximum(scale, column_sizes(projected.root))
+        frame = _frame(problem, alpha, projected, scale)
         if frame is None:
             return
         steepness = float(frame.slope @ frame.slope)
-        if steepness <= (max(ends, nearly) if trusted else ends) ** 2 * here.squares:
+        if steepness <= (max(ends, nearly) if trusted else ends) ** 2 * projected.squares:
             return
-        tried = _first_that_falls(problem, alpha, here, frame, damping, (len(path) == 1, most - step))
+        tried = _first_that_falls(problem, alpha, projected, frame, damping, (len(path) == 1, most - step))
         if tried is None:
             return
         there_alpha, there, delta, taken = tried
         step += taken
         rest = frame.slope - frame.root @ delta
-        gained, promised = here.squares - there.squares, steepness - float(rest @ rest)
+        gained, promised = projected.squares - there.squares, steepness - float(rest @ rest)
         ratio = gained / promised if promised > 0 else 0.0
         trusted = abs(ratio - 1.0) < 0.25
-        small = small + 1 if gained / here.squares < FALL_ENDS else 0
-        alpha, here = there_alpha, there
+        small = small + 1 if gained / projected.squares < FALL_ENDS else 0
+        alpha, projected = there_alpha, there
         damping.take(ratio)
-        path.append(Stop(here.squares, damping.value, here.c, alpha))
-        yield Reached(alpha, here, tuple(path))
-        if small >= 3 or here.squares == 0.0:
+        path.append(Stop(projected.squares, damping.value, projected.c, alpha))
+        yield Reached(alpha, projected, tuple(path))
+        if small >= 3 or projected.squares == 0.0:
             return
 
 
 def _first_that_falls(
-    problem: Separable, alpha: Array, here: Projected, frame: _Frame, damping: _Damping, how: tuple[bool, int]
+    problem: Separable, alpha: Array, projected: Projected, frame: _Frame, damping: _Damping, how: tuple[bool, int]
 ) -> tuple[Array, Projected, Array, int] | None:
     """Return the first step, ever more damped, that lowers the sum of squares: where it leads, and how many were tried.
 
@@ -154,7 +154,7 @@ def _first_that_falls(
             part = _no_longer_than(part, frame.now, frame.scale)
         there_alpha, delta = _moved(problem, alpha, part, frame.free)
         there = problem.project(there_alpha)
-        if there is not None and there.squares < here.squares:
+        if there is not None and there.squares < projected.squares:
             return there_alpha, there, delta, taken
         tiny = np.all(np.abs(delta) <= STEP_ENDS * (np.abs(frame.now) + STEP_ENDS))
         if not damping.refuse() or tiny:
@@ -166,11 +166,11 @@ def _inside(problem: Separable, alpha: Array) -> Array:
     return np.clip(alpha, problem.low, problem.high) if problem.limits else alpha
 
 
-def free_of_limits(problem: Separable, alpha: Array, here: Projected) -> Mask | None:
+def free_of_limits(problem: Separable, alpha: Array, projected: Projected) -> Mask | None:
     """Return which α are not held back by a limit that the gradient pushes against; None when all are free."""
     if not problem.limits:
         return None
-    push = here.root.T @ here.slope
+    push = projected.root.T @ projected.slope
     free = ~(((alpha <= problem.low) & (push <= 0)) | ((alpha >= problem.high) & (push >= 0)))
     return None if free.all() else free
 

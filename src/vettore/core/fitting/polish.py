@@ -98,32 +98,32 @@ def polish(problem: Separable, reached: Reached) -> Polished:
         residual, rows = problem.joint(full[p:], full[:p])
         return residual, rows if held_back is None else rows[free]
 
-    here = (from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
+    point = (from_search(reached) if held_back is None else None) or _point(whole[free], *state(whole[free]))
     y_size = length(problem.y)
     for _ in range(MOST_STEPS):
-        enough = max(ROUNDING_ENDS * y_size, GRADIENT_ENDS * math.sqrt(here.squares))
-        if here.singular or not len(here.theta) or here.size <= enough:
-            if not here.older:
+        enough = max(ROUNDING_ENDS * y_size, GRADIENT_ENDS * math.sqrt(point.squares))
+        if point.singular or not len(point.theta) or point.size <= enough:
+            if not point.older:
                 break
-            here = _renewed(here)
+            point = _renewed(point)
             continue
-        better = _step(state, y_size, here)
+        better = _step(state, y_size, point)
         if better is None or not _within(problem, better.theta, whole, free, p):
-            if not here.older:
+            if not point.older:
                 break
-            better = _renewed(here)
-        here = better
-    if here.residual is None or here.rows is None:
-        here = _point(here.theta, *state(here.theta))
-    elif here.older:
-        here = _renewed(here)
-    assert here.residual is not None
-    assert here.rows is not None
-    whole[free] = here.theta
-    size = length(here.residual)
-    relative = here.size / size if size > 0 else 0.0
-    leverage = partial(leverage_of, here.inverse, here.rows)
-    return Polished(whole[:p], whole[p:], here.residual, leverage, here.inverse, relative, here.singular, free)
+            better = _renewed(point)
+        point = better
+    if point.residual is None or point.rows is None:
+        point = _point(point.theta, *state(point.theta))
+    elif point.older:
+        point = _renewed(point)
+    assert point.residual is not None
+    assert point.rows is not None
+    whole[free] = point.theta
+    size = length(point.residual)
+    relative = point.size / size if size > 0 else 0.0
+    leverage = partial(leverage_of, point.inverse, point.rows)
+    return Polished(whole[:p], whole[p:], point.residual, leverage, point.inverse, relative, point.singular, free)
 
 
 def leverage_of(inverse: Array, rows: Array) -> Array:
@@ -148,11 +148,11 @@ def _point(theta: Array, residual: Array, rows: Array) -> _Point:
     return _Point(theta, float(residual @ residual), *root_of(rows, residual), residual, rows)
 
 
-def _renewed(here: _Point) -> _Point:
+def _renewed(point: _Point) -> _Point:
     """Return the point with its own R⁻¹, and no past."""
-    assert here.residual is not None
-    assert here.rows is not None
-    return _point(here.theta, here.residual, here.rows)
+    assert point.residual is not None
+    assert point.rows is not None
+    return _point(point.theta, point.residual, point.rows)
 
 
 def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) -> bool:
@@ -163,38 +163,40 @@ def _within(problem: Separable, theta: Array, whole: Array, free: Mask, p: int) 
     return bool(np.all((full[p:] >= problem.low) & (full[p:] <= problem.high)))
 
 
-def _step(state: State, y_size: float, here: _Point) -> _Point | None:
+def _step(state: State, y_size: float, point: _Point) -> _Point | None:
     """Return a better point, or None."""
     # A residual is known to the rounding of y, not of itself.
-    level = here.squares * (1 + 1e-12) + 2 * ROUNDING * y_size * math.sqrt(here.squares)
-    for way, gains in _ways(state, here):
-        theta = here.theta + here.inverse @ way
+    level = point.squares * (1 + 1e-12) + 2 * ROUNDING * y_size * math.sqrt(point.squares)
+    for way, gains in _ways(state, point):
+        theta = point.theta + point.inverse @ way
         residual, rows = state(theta)
         squares = float(residual @ residual)
         if not squares <= level:
             continue
         if gains < 1.0:
             # The search's own gradient has no part along Φ: it tells little of the Hessian.
-            moved, before = (way, here.gradient) if here.residual is not None else (None, None)
-            gradient = here.inverse.T @ (rows @ residual)
-            there = _Point(theta, squares, here.inverse, gradient, False, residual, rows, moved, before, True)
+            moved, before = (way, point.gradient) if point.residual is not None else (None, None)
+            gradient = point.inverse.T @ (rows @ residual)
+            there = _Point(theta, squares, point.inverse, gradient, False, residual, rows, moved, before, True)
         else:
             there = _point(theta, residual, rows)
-        if not there.singular and there.size < here.size * gains:
+        if not there.singular and there.size < point.size * gains:
             return there
     return None
 
 
-def _ways(state: State, here: _Point) -> Iterator[tuple[Array, float]]:
+def _ways(state: State, point: _Point) -> Iterator[tuple[Array, float]]:
     """Yield steps in u with what each must bring the gradient down to, the cheapest first."""
-    step = None if here.moved is None or here.before is None else corrected(here.gradient, here.before, here.moved)
+    step = (
+        None if point.moved is None or point.before is None else corrected(point.gradient, point.before, point.moved)
+    )
     if step is not None:
         yield step, PLAIN_GAINS
     # Near an answer with small residuals the plain Gauss–Newton step does, at a fraction of the cost.
-    yield here.gradient, PLAIN_GAINS
-    if here.older:
+    yield point.gradient, PLAIN_GAINS
+    if point.older:
         return
-    newton = _newton(state, here)
+    newton = _newton(state, point)
     for part in NEWTON_PARTS:
         yield part * newton, 1.0
 
@@ -233,15 +235,15 @@ def root_of(rows: Array, residual: Array) -> tuple[Array, Array, bool]:
     return inverse_upper(root), whole[:m, m], False
 
 
-def _newton(state: State, here: _Point) -> Array:
+def _newton(state: State, point: _Point) -> Array:
     """Return the Newton step in u; Gauss–Newton where the Hessian is indefinite or cannot be had."""
-    m, gradient = len(here.theta), here.gradient
-    width = 1e-4 * max(math.sqrt(here.squares), 1e-12 * math.sqrt(m))
+    m, gradient = len(point.theta), point.gradient
+    width = 1e-4 * max(math.sqrt(point.squares), 1e-12 * math.sqrt(m))
     hessian = np.empty((m, m))
     for k in range(m):
-        move = here.inverse[:, k] * width
-        (r1, rows1), (r0, rows0) = state(here.theta + move), state(here.theta - move)
-        hessian[:, k] = -(here.inverse.T @ (rows1 @ r1 - rows0 @ r0)) / (2 * width)
+        move = point.inverse[:, k] * width
+        (r1, rows1), (r0, rows0) = state(point.theta + move), state(point.theta - move)
+        hessian[:, k] = -(point.inverse.T @ (rows1 @ r1 - rows0 @ r0)) / (2 * width)
     hessian = (hessian + hessian.T) / 2
     if not np.isfinite(hessian).all():
         return gradient

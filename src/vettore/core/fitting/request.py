@@ -60,11 +60,11 @@ class FitRequest:
     @property
     def scatter(self) -> frozenset[str]:
         """The names of the options given that tell how the rows scatter."""
-        said = {"noise": self.noise != Noise.NORMAL, "loss": self.loss != SQUARES, "whole": self.whole != 1.0}
-        said["absolute_sigma"] = self.absolute_sigma
+        is_wanted = {"noise": self.noise != Noise.NORMAL, "loss": self.loss != SQUARES, "whole": self.whole != 1.0}
+        is_wanted["absolute_sigma"] = self.absolute_sigma
         names = ("sigma", "weights", "sigma_x", "correlation", "covariance", "trials")
         return frozenset(
-            [name for name in names if getattr(self, name) is not None] + [n for n, yes in said.items() if yes]
+            [name for name in names if getattr(self, name) is not None] + [n for n, yes in is_wanted.items() if yes]
         )
 
     def with_(self, **changes: Any) -> FitRequest:

@@ -65,18 +65,18 @@ def _iterate(
 ) -> tuple[Reached, float]:
     reached, fixed = start, scale
     residual = _residual(problem, reached)
-    here = fixed or _scale(residual, coefficients, floor)
+    value = fixed or _scale(residual, coefficients, floor)
     for _ in range(MOST_ROUNDS):
-        weights = _weights(residual / (here * TUNED[loss]), loss)
+        weights = _weights(residual / (value * TUNED[loss]), loss)
         again = search_to_end(problem.reweighted(_root(problem, weights)), reached.alpha, MOST_STEPS)
         if again is None:
             break
         reached = again
         before, residual = residual, _residual(problem, reached)
-        here = fixed or _scale(residual, coefficients, floor)
-        if float(np.max(np.abs(residual - before))) <= SETTLED * here:
+        value = fixed or _scale(residual, coefficients, floor)
+        if float(np.max(np.abs(residual - before))) <= SETTLED * value:
             break
-    return reached, here
+    return reached, value
 
 
 def _root(problem: Separable, weights: Array) -> Array:

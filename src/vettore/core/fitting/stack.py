@@ -182,37 +182,37 @@ class Stack:
         theta = self._first(alpha)
         fits = theta.shape[1]
         answer, converged = theta.copy(), np.zeros(fits, dtype=np.bool_)
-        where, block, here = np.arange(fits), self, self._state(theta)
-        end = here.take(np.ones(fits, dtype=np.bool_))
+        where, block, state = np.arange(fits), self, self._state(theta)
+        end = state.take(np.ones(fits, dtype=np.bool_))
         damping = np.full(fits, FIRST_DAMPING if self.q else 0.0)
         grow, live = np.full(fits, 2.0), np.ones(fits, dtype=np.bool_)
         weighed = self.y if self.mask is None else self.y * self.mask
         floor = ONLY_ROUNDING * np.einsum("fn,fn->f", weighed, weighed)
         for _ in range(MOST_STEPS):
-            step = _solve(_factor(here.gram, damping), here.slope)
+            step = _solve(_factor(state.gram, damping), state.slope)
             there_theta = theta + step
             there = block._state(there_theta)
-            promised = np.einsum("if,if->f", here.slope, step)
-            good = there.squares <= here.squares * (1 + 1e-13) + floor
-            done = (good & (promised <= PROMISE_ENDS * here.squares + floor)) | (here.squares <= floor)
-            ratio = np.where(promised > 0, (here.squares - there.squares) / promised, 0.0)
+            promised = np.einsum("if,if->f", state.slope, step)
+            good = there.squares <= state.squares * (1 + 1e-13) + floor
+            done = (good & (promised <= PROMISE_ENDS * state.squares + floor)) | (state.squares <= floor)
+            ratio = np.where(promised > 0, (state.squares - there.squares) / promised, 0.0)
             less = damping * np.maximum(LEAST_FALL, 1 - (2 * np.clip(ratio, -1, 2) - 1) ** 3)
             damping = np.where(good, less, damping * grow)
             grow = np.where(good, 2.0, grow * 2)
-            theta, here = np.where(good, there_theta, theta), there.where(good, here)
-            over = live & (done | ~np.isfinite(here.squares) | (damping > 1e16))
+            theta, state = np.where(good, there_theta, theta), there.where(good, state)
+            over = live & (done | ~np.isfinite(state.squares) | (damping > 1e16))
             if over.any():
                 answer[:, where[over]] = theta[:, over]
-                end.put(where[over], here.take(over))
-                converged[where[over]] = (done & np.isfinite(here.squares))[over]
+                end.put(where[over], state.take(over))
+                converged[where[over]] = (done & np.isfinite(state.squares))[over]
                 live &= ~over
                 if live.sum() <= left_over * fits:
                     break
                 if live.sum() < WORTH_TAKING * len(live):
-                    where, block, theta, here = where[live], block.take(live), theta[:, live], here.take(live)
+                    where, block, theta, state = where[live], block.take(live), theta[:, live], state.take(live)
                     floor, damping, grow, live = floor[live], damping[live], grow[live], live[live]
         answer[:, where[live]] = theta[:, live]
-        end.put(where[live], here.take(live))
+        end.put(where[live], state.take(live))
         return Answers(answer.T, end.squares, _unit_variance(end.gram), converged)
 
 

@@ -67,12 +67,12 @@ def find(
     tried = agreed = 0
     best: Reached | None = None
     for number in range(rounds):
-        here, count = _round(problem, np.random.default_rng([seed, number]), pinned or {}, first)
+        place, count = _round(problem, np.random.default_rng([seed, number]), pinned or {}, first)
         tried += count
-        if here is not None:
-            reached.append(here)
-            if best is None or here.projected.squares < best.projected.squares:
-                best = here
+        if place is not None:
+            reached.append(place)
+            if best is None or place.projected.squares < best.projected.squares:
+                best = place
             agreed = sum(_same(item.projected.squares, best.projected.squares, problem) for item in reached)
         stopped = progress is not None and progress(number + 1, best.projected.squares if best else np.inf)
         if agreed >= AGREE or stopped:

@@ -26,13 +26,13 @@ class Cursor:
         self.depth = 0
 
     @property
-    def here(self) -> Token:
+    def token(self) -> Token:
         """The token that comes next."""
         return self.tokens[self.place]
 
     def end(self) -> None:
         """Insist that nothing follows."""
-        token = self.here
+        token = self.token
         if token.kind == "end":
             return
         if token.text == ")":
@@ -44,7 +44,7 @@ class Cursor:
 
     def take(self, *texts: str) -> Token | None:
         """Take the next token if it is one of these signs or words."""
-        token = self.here
+        token = self.token
         if token.kind in ("sign", "name") and token.text in texts:
             self.place += 1
             return token

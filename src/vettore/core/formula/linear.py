@@ -65,20 +65,20 @@ def linear_parts(
     )
 
 
-def without(node: Node, gone: frozenset[str]) -> Node:
+def without(node: Node, texts: frozenset[str]) -> Node:
     """Return a tree with some names put to zero, simplified."""
-    if not any(isinstance(part, Name) and part.name in gone for part in walk(node)):
+    if not any(isinstance(part, Name) and part.name in texts for part in walk(node)):
         return node
     match node:
         case Name():
             return ZERO
         case Negate(of):
-            return negated(without(of, gone))
+            return negated(without(of, texts))
         case Binary(sign, left, right):
             build = {"+": added, "-": subtracted, "*": multiplied, "/": divided, "^": raised}[sign]
-            return build(without(left, gone), without(right, gone))
+            return build(without(left, texts), without(right, texts))
         case Call(function, arguments):
-            return Call(function, tuple(without(argument, gone) for argument in arguments))
+            return Call(function, tuple(without(argument, texts) for argument in arguments))
         case _:
             return node
 

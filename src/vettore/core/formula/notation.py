@@ -32,7 +32,7 @@ class Notation(Cursor):
         if whole and spaced:
             # ½ x, written 1/2 x, is meant so.
             return
-        left, right = self.text[begun:start].strip(), self.text[start : self.here.position].strip()
+        left, right = self.text[begun:start].strip(), self.text[start : self.token.position].strip()
         self.doubts.append((f"{left} {right}" if spaced else f"{left}{right}", f"({left})·{right}"))
 
     def power_of_call(self, function: Token) -> Node | None:
@@ -41,17 +41,17 @@ class Notation(Cursor):
         Raises FormulaError where it may mean another thing, or nothing.
         """
         begun, word = self.place, function.text
-        token = self.here
+        token = self.token
         self.place += 1
-        exponent = self.here if token.text == "^" else token
+        exponent = self.token if token.text == "^" else token
         if token.text == "^":
             self.place += 1
-        if self.here.text == "(" and exponent.kind in ("super", "number") and exponent.text.isdecimal():
+        if self.token.text == "(" and exponent.kind in ("super", "number") and exponent.text.isdecimal():
             return Binary("^", self.call(function, word), Number(float(exponent.text)))
         if word in ALSO_NAMES:
             self.place = begun
             return None
-        if exponent.text == "-1" or (exponent.text == "-" and self.here.text == "1"):
+        if exponent.text == "-1" or (exponent.text == "-" and self.token.text == "1"):
             inverse = (
                 f"a{word} for the inverse function" if f"a{word}" in ARGUMENTS else "the inverse function by its name"
             )

@@ -44,7 +44,7 @@ class Reader(Notation):
 
     def read_all(self, condition: bool = False) -> Node:
         """Read the whole text as one value, or as one condition."""
-        if self.here.kind == "end":
+        if self.token.kind == "end":
             raise FormulaError("There is nothing here.", 0, "Write a formula.")
         node = self.either()
         self.end()
@@ -67,11 +67,11 @@ class Reader(Notation):
         return self._joined("and", self.negation, Both)
 
     def _joined(self, word: str, part: Callable[[], Node], make: Callable[[Node, Node], Node]) -> Node:
-        start = self.here.position
+        start = self.token.position
         node: Node = part()
         while (token := self.take(word)) is not None:
             self.condition(node, start, word)
-            start = self.here.position
+            start = self.token.position
             right = part()
             self.condition(right, start, word)
             node = make(node, right)
@@ -84,7 +84,7 @@ class Reader(Notation):
         if token is None:
             return self.comparison()
         self.enter(token)
-        start = self.here.position
+        start = self.token.position
         node = self.negation()
         self.condition(node, start, "not")
         self.depth -= 1
@@ -92,12 +92,12 @@ class Reader(Notation):
 
     def comparison(self) -> Node:
         """Read two values compared, or one value."""
-        start = self.here.position
+        start = self.token.position
         left = self.sum()
         token = self.take(*COMPARISONS)
         if token is None:
             return left
-        second = self.here.position
+        second = self.token.position
         right = self.sum()
         sign = "==" if token.text == "=" else token.text
         if isinstance(left, Text) or isinstance(right, Text):
@@ -109,24 +109,24 @@ class Reader(Notation):
         else:
             self.value(left, start)
             self.value(right, second)
-        if self.here.kind == "sign" and self.here.text in COMPARISONS:
+        if self.token.kind == "sign" and self.token.text in COMPARISONS:
             hint = "Join two comparisons with and, as in 1 < x and x < 5."
-            raise FormulaError("Comparisons cannot be chained.", self.here.position, hint)
+            raise FormulaError("Comparisons cannot be chained.", self.token.position, hint)
         return Compare(sign, left, right)
 
     def sum(self) -> Node:
         """Read terms joined by + and −."""
-        start = self.here.position
+        start = self.token.position
         node = self.product()
         while (token := self.take("+", "-")) is not None:
             self.value(node, start)
-            start = self.here.position
+            start = self.token.position
             node = Binary(token.text, node, self.value(self.product(), start))
         return node
 
     def product(self) -> Node:
         """Read factors joined by * or /, by a space, or by standing side by side."""
-        start = begun = self.here.position
+        start = begun = self.token.position
         first = self.place
         node = self.unary()
         divided = False
@@ -135,7 +135,7 @@ class Reader(Notation):
             if token is None and not self._starts_factor():
                 return node
             self.value(node, start)
-            start, spaced = self.here.position, self.here.spaced
+            start, spaced = self.token.position, self.token.spaced
             factor = self.unary() if token is not None else self.power()
             if token is None and (divided or self.ends_in_signed_power(first)):
                 self.doubt(begun, start, spaced, node)
@@ -145,7 +145,7 @@ class Reader(Notation):
 
     def _starts_factor(self) -> bool:
         """Whether the next token begins a factor of a product written without a sign."""
-        token, before = self.here, self.tokens[self.place - 1]
+        token, before = self.token, self.tokens[self.place - 1]
         if token.kind == "name":
             return token.text not in RESERVED
         if token.kind == "quoted" or token.text in ("(", "√", "∛"):
@@ -163,17 +163,17 @@ class Reader(Notation):
         if token is None:
             return self.power()
         self.enter(token)
-        start = self.here.position
+        start = self.token.position
         node = self.value(self.unary(), start)
         self.depth -= 1
         return Negate(node) if token.text == "-" else node
 
     def power(self) -> Node:
         """Read a power; its exponent may carry a sign and be a power itself."""
-        start = self.here.position
+        start = self.token.position
         node = self.primary()
-        if self.here.kind == "super":
-            token = self.here
+        if self.token.kind == "super":
+            token = self.token
             self.place += 1
             exponent = int(token.text)
             number: Node = Number(float(abs(exponent)))
@@ -183,14 +183,14 @@ class Reader(Notation):
             return node
         self.value(node, start)
         self.enter(token_or_none)
-        start = self.here.position
+        start = self.token.position
         exponent_node = self.value(self.unary(), start)
         self.depth -= 1
         return Binary("^", node, exponent_node)
 
     def primary(self) -> Node:
         """Read a number, a name, a call or a bracket."""
-        token = self.here
+        token = self.token
         self.place += 1
         if token.kind == "number":
             return Number(_number(token))
@@ -206,7 +206,7 @@ class Reader(Notation):
             return self._bracket(token)
         if token.text in ("√", "∛"):
             self.enter(token)
-            start = self.here.position
+            start = self.token.position
             node = self.value(self.primary(), start)
             self.depth -= 1
             return Call("sqrt" if token.text == "√" else "cbrt", (node,))
@@ -217,7 +217,7 @@ class Reader(Notation):
         self.enter(token)
         node = self.either()
         if self.take(")") is None:
-            if self.here.kind == "end":
+            if self.token.kind == "end":
                 raise FormulaError("This bracket is never closed.", token.position, "Put a ) where it ends.")
             self.end()
         self.depth -= 1
@@ -225,8 +225,8 @@ class Reader(Notation):
 
     def _named(self, token: Token) -> Node:
         word = token.text
-        called = self.here.text == "(" and self.here.kind == "sign"
-        direct = called and not self.here.spaced
+        called = self.token.text == "(" and self.token.kind == "sign"
+        direct = called and not self.token.spaced
         if word in self.columns and not (direct and word in ARGUMENTS):
             return Name(word)
         if called and (token.letter == "Γ" or word in SUBSCRIPTED):
@@ -234,7 +234,7 @@ class Reader(Notation):
         if token.letter:
             # A letter is a number, like k(x − a); γ is one, whatever the function is called.
             return Number(CONSTANTS[word]) if word in CONSTANTS else Name(word)
-        if word in ARGUMENTS and (self.here.kind == "super" or self.here.text == "^"):
+        if word in ARGUMENTS and (self.token.kind == "super" or self.token.text == "^"):
             power = self.power_of_call(token)
             if power is not None:
                 return power
@@ -256,18 +256,18 @@ class Reader(Notation):
         return Name(word)
 
     def _begins_value(self) -> bool:
-        return self.here.kind in ("number", "fraction", "quoted") or (
-            self.here.kind == "name" and self.here.text not in RESERVED
+        return self.token.kind in ("number", "fraction", "quoted") or (
+            self.token.kind == "name" and self.token.text not in RESERVED
         )
 
     def call(self, token: Token, function: str) -> Node:
-        bracket = self.here
+        bracket = self.token
         self.place += 1
         self.enter(token)
         arguments: list[Node] = []
-        if self.here.text != ")":
+        if self.token.text != ")":
             while True:
-                start = self.here.position
+                start = self.token.position
                 node = self.either()
                 if function == "if" and not arguments:
                     self.condition(node, start, "if")
@@ -277,7 +277,7 @@ class Reader(Notation):
                 if self.take(",") is None:
                     break
         if self.take(")") is None:
-            if self.here.kind == "end":
+            if self.token.kind == "end":
                 raise FormulaError("This bracket is never closed.", bracket.position, "Put a ) where it ends.")
             self.end()
         self.depth -= 1

@@ -110,9 +110,9 @@ def walk(node: Node) -> Iterator[Node]:
     """Yield a node and all below it, each before its parts, left to right."""
     waiting = [node]
     while waiting:
-        here = waiting.pop()
-        yield here
-        waiting.extend(reversed(children(here)))
+        number = waiting.pop()
+        yield number
+        waiting.extend(reversed(children(number)))
 
 
 def height(node: Node) -> int:
@@ -135,10 +135,10 @@ def names(node: Node) -> tuple[str, ...]:
         _names_in.clear()
     new, waiting = [], [node]
     while waiting:
-        here = waiting.pop()
-        if _known(here) is None:
-            new.append(here)
-            waiting.extend(reversed(children(here)))
+        number = waiting.pop()
+        if _known(number) is None:
+            new.append(number)
+            waiting.extend(reversed(children(number)))
     texts: dict[int, tuple[str, ...]] = {}
     for part in reversed(new):
         below = (texts.get(id(child)) or _known(child) or () for child in children(part))

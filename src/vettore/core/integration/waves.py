@@ -60,21 +60,21 @@ def _falls(terms: Array, x: Array) -> bool:
 
 def epsilon(sums: Array) -> tuple[float, float]:
     """Return the limit of a sequence by Wynn's algorithm, and how far its last estimates are apart."""
-    before, here = np.zeros(len(sums) + 1), np.array(sums, dtype=np.float64)
-    estimates = [float(here[-1])]
+    before, values = np.zeros(len(sums) + 1), np.array(sums, dtype=np.float64)
+    estimates = [float(values[-1])]
     with np.errstate(all="ignore"):
         for column in range(1, len(sums)):
-            change = here[1:] - here[:-1]
+            change = values[1:] - values[:-1]
             # Where neighbours agree to the last digit the sequence has arrived.
-            still = np.abs(change) <= 4 * EPS * np.abs(here[1:]) if column % 2 else change == 0
+            still = np.abs(change) <= 4 * EPS * np.abs(values[1:]) if column % 2 else change == 0
             if still.any() and column % 2:
-                estimates.append(float(here[-1]))
+                estimates.append(float(values[-1]))
                 break
-            before, here = here, before[1:-1] + 1 / change
+            before, values = values, before[1:-1] + 1 / change
             if column % 2 == 0:
-                if not np.isfinite(here).all():
+                if not np.isfinite(values).all():
                     break
-                estimates.append(float(here[-1]))
+                estimates.append(float(values[-1]))
     spreads = [abs(a - b) for a, b in pairwise(estimates)]
     if not spreads:
         return estimates[-1], math.inf

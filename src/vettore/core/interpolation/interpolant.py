@@ -323,13 +323,15 @@ def interpolate(
     if sigma is not None and np.any(columns["sigma"][good] <= 0):
         raise DataError("The ± of y must be above zero in every row in use.")
     remarks = list(remarks_on({"x": x, "y": y}))
-    gone = tuple(int(i) + 1 for i in np.flatnonzero(~good))
-    if gone:
-        remarks.append(Remark(RemarkKind.POINTS_WITHOUT_NUMBER, rows=gone))
+    numbers = tuple(int(i) + 1 for i in np.flatnonzero(~good))
+    if numbers:
+        remarks.append(Remark(RemarkKind.POINTS_WITHOUT_NUMBER, rows=numbers))
     points_x, points_y = columns["x"][good], columns["y"][good]
     points_sigma = columns["sigma"][good] if sigma is not None else None
     points_x, points_y, points_sigma, repeated = sorted_points(points_x, points_y, points_sigma)
     if repeated:
         remarks.append(Remark(RemarkKind.REPEATS_AVERAGED, figures=(repeated,)))
     _check_enough(chosen, points_x, points_y)
-    return Interpolant(chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(remarks), gone)
+    return Interpolant(
+        chosen, points_x, points_y, points_sigma, end_slopes, penalty, outside, tuple(remarks), numbers
+    )

@@ -62,8 +62,8 @@ class Moved:
             return self._spread(flat, order).reshape(x.shape)
         places = np.clip(np.searchsorted(curve.x, flat, side="right") - 1, 0, len(curve.x) - 1)
         for place in np.unique(places).tolist():
-            here = places == place
-            out[here] = self._around(place)._spread(flat[here], order)
+            present = places == place
+            out[present] = self._around(place)._spread(flat[present], order)
         return out.reshape(x.shape)
 
     @property

@@ -209,16 +209,16 @@ class Smoother:
         means = self._means(blocks, y)
         level, gamma = bands.fit(means, penalty, factor)
         inside = self._inside(blocks, y - means[blocks.which], level) if len(means) < n else 0.0
-        below, here, above = (2 * float(np.sum(np.log(values[0]))) for values in (sides[0], factor, sides[1]))
+        below, value, above = (2 * float(np.sum(np.log(values[0]))) for values in (sides[0], factor, sides[1]))
         rest = n - len(means) + (above - below) / (2 * STEP)
-        square = max(n - rest - (above - 2 * here + below) / STEP**2, 0.0)
+        square = max(n - rest - (above - 2 * value + below) / STEP**2, 0.0)
         misfit = inside + float(np.sum(blocks.weights * (means - level) ** 2))
         # uᵀ(A + R/λ)⁻¹u = λ uᵀγ, and the determinant of A + R/λ is that of R + λA over λ^m.
         likely = inside + penalty * float(bands.second_differences(means) @ gamma)
         if rest <= 1e-6 * n or misfit <= 0 or likely <= 0:
             return math.inf
         cross = math.log(misfit / rest**2) + math.log(ROBUST + (1 - ROBUST) * square / n)
-        return (n - 2) * math.log(likely) + here - len(gamma) * math.log(penalty) - bands.log_det + n / 2 * cross
+        return (n - 2) * math.log(likely) + value - len(gamma) * math.log(penalty) - bands.log_det + n / 2 * cross
 
     def best_penalty(self, y: Array) -> float:
         """Return λ by restricted likelihood and robust cross-validation together."""

@@ -60,9 +60,9 @@ class Cubic(Kernel):
         reached = np.flatnonzero(corners[:, 0] >= 0)
         values = np.full(len(chosen), np.nan)
         corners, shares = corners[reached], shares[reached]
-        gone = np.repeat(chosen[reached], 3)
+        array = np.repeat(chosen[reached], 3)
         ends = corners.ravel()
-        near = without(neighbours_of(self.sites, ends, NEIGHBOURS + 1), gone)
+        near = without(neighbours_of(self.sites, ends, NEIGHBOURS + 1), array)
         slopes = slopes_at(self.sites, ends, near).reshape(-1, 3, 2)
         net = _Net(self.sites.places[corners], self.sites.z[corners], slopes)
         values[reached] = net.value(shares, np.arange(len(shares)))

@@ -40,9 +40,9 @@ def neighbours_of(sites: Sites, chosen: Whole, count: int = NEIGHBOURS) -> Whole
     return without(np.asarray(nearest, dtype=np.intp), chosen)
 
 
-def without(near: Whole, gone: Whole) -> Whole:
+def without(near: Whole, values: Whole) -> Whole:
     """Return the sites (k, m) without one of each row, or without the last where it is not among them, (k, m − 1)."""
-    drop = near == gone[:, None]
+    drop = near == values[:, None]
     drop[~drop.any(axis=1), -1] = True
     return near[~drop].reshape(len(near), near.shape[1] - 1)
 

@@ -37,9 +37,9 @@ class Kernel(ABC):
         for du, dv in ((step, 0.0), (0.0, step)):
             # Beyond the sites a difference leans inward.
             ahead, behind = self._stepped(u + du, v + dv), self._stepped(u - du, v - dv)
-            here = self.value(u, v, triangle)
+            values = self.value(u, v, triangle)
             both = (ahead - behind) / (2 * step)
-            one_sided = np.where(np.isnan(ahead), (here - behind) / step, (ahead - here) / step)
+            one_sided = np.where(np.isnan(ahead), (values - behind) / step, (ahead - values) / step)
             slopes.append(np.where(np.isnan(both), one_sided, both))
         return slopes[0], slopes[1]
 

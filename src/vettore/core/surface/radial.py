@@ -226,12 +226,12 @@ class Radials(Kernel):
     @cached_property
     def patches(self) -> tuple[Patch, ...]:
         """Overlapping parts of the sites; every place between them is well inside at least one."""
-        made = []
+        result = []
         for centre, half, rows in patch_rows(self.sites.places):
             self._check()
             system = System(self.radial, self.sites.places[rows], self.sites.z[rows], self.noise[rows])
-            made.append(Patch(centre, half, rows, system))
-        return tuple(made)
+            result.append(Patch(centre, half, rows, system))
+        return tuple(result)
 
     def value(self, u: Array, v: Array, triangle: Whole) -> Array:
         """Return the surface."""

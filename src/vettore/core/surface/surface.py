@@ -198,13 +198,13 @@ class Surface(Noted):
         u, v = np.tile(across, len(y)), np.repeat(along, len(x))
         triangle = self.sites.triangles.over_grid(across, along)
         inside = triangle >= 0 if self.outside == "blank" else np.ones(len(u), dtype=bool)
-        here = u[inside], v[inside]
+        pair = u[inside], v[inside]
         z, error = np.full(len(u), np.nan), np.full(len(u), np.nan)
         self._check()
-        z[inside] = self.kernel.value(*here, triangle[inside])
+        z[inside] = self.kernel.value(*pair, triangle[inside])
         self._check()
         if self.knows_error:
-            error[inside] = _root(self.kernel.variance(*here), here[0])
+            error[inside] = _root(self.kernel.variance(*pair), pair[0])
         rows = (len(y), len(x))
         return Grid(x, y, z.reshape(rows), error.reshape(rows), self.sites)
 

@@ -61,14 +61,14 @@ class StudyFigure:
             if key in _known:
                 _known.move_to_end(key)
                 return _known[key]
-        made = promised(key) or self.draw_anew(kind, letters)
-        if len(made) > LARGEST_KNOWN:
-            return made
+        data = promised(key) or self.draw_anew(kind, letters)
+        if len(data) > LARGEST_KNOWN:
+            return data
         with _lock:
-            _known[key] = made
+            _known[key] = data
             if len(_known) > MOST_KNOWN:
                 _known.popitem(last=False)
-        return made
+        return data
 
     def key(self, kind: Kind, letters: bool) -> Hashable:
         """Return all that a file of the figure depends on."""

@@ -46,31 +46,31 @@ def lean(text: str) -> str:
 
 def _kept(parent: xml.Element, paths: dict[str, xml.Element], in_axis: bool) -> Iterator[xml.Element]:
     """Return what stands for the children of a group."""
-    made: list[xml.Element] = []
+    elements: list[xml.Element] = []
     for child in parent:
         kind = child.tag.rpartition("}")[2]
         if kind == "style":
             continue
         if kind == "defs":
             child[:] = [part for part in child if part.get("id") not in paths and not part.tag.endswith("style")]
-            made += [child] if len(child) else []
+            elements += [child] if len(child) else []
         elif kind == "g":
             inner = [*_kept(child, paths, in_axis or bool(AXIS.match(child.get("id", ""))))]
             if set(child.attrib) <= {"id"}:
-                made += inner
+                elements += inner
             elif inner:
                 child[:] = inner
-                made.append(_with_attributes(child))
+                elements.append(_with_attributes(child))
         elif kind == "use" and child.get(HREF, "#")[1:] in paths:
-            made.append(_in_place(child, paths[child.get(HREF, "#")[1:]]))
+            elements.append(_in_place(child, paths[child.get(HREF, "#")[1:]]))
         else:
             if kind == "path":
                 child.set("d", _thinned(child.get("d", "")))
-            made.append(_with_attributes(child))
+            elements.append(_with_attributes(child))
         if kind == "g" and AXIS.match(child.get("id", "")) and not in_axis:
-            start = len(made) - len(inner)
-            made[start:] = _joined(made[start:])
-    yield from made
+            start = len(elements) - len(inner)
+            elements[start:] = _joined(elements[start:])
+    yield from elements
 
 
 def _with_attributes(element: xml.Element) -> xml.Element:
@@ -87,17 +87,19 @@ def _with_attributes(element: xml.Element) -> xml.Element:
 
 def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
     """Return the path that a use stands for, where it stands."""
-    made = xml.Element(path.tag, {name: value for name, value in use.attrib.items() if name not in (HREF, "x", "y")})
+    element = xml.Element(
+        path.tag, {name: value for name, value in use.attrib.items() if name not in (HREF, "x", "y")}
+    )
     style = "; ".join(filter(None, (use.get("style"), path.get("style"))))
     if style:
-        made.set("style", style)
+        element.set("style", style)
     by = float(use.get("x", "0")), float(use.get("y", "0"))
     radius = _radius_of(path.get("d", ""))
     if radius is not None:
-        made.tag = f"{{{SVG}}}circle"
+        element.tag = f"{{{SVG}}}circle"
         for name, value in (("cx", by[0]), ("cy", by[1]), ("r", radius)):
-            made.set(name, f"{value:.6g}")
-        return _with_attributes(made)
+            element.set(name, f"{value:.6g}")
+        return _with_attributes(element)
     count = 0
 
     def moved(match: re.Match[str]) -> str:
@@ -106,8 +108,8 @@ def _in_place(use: xml.Element, path: xml.Element) -> xml.Element:
         count += 1
         return f"{value:.6g}" if abs(value) < 1e6 else repr(value)
 
-    made.set("d", _thinned(NUMBER.sub(moved, path.get("d", ""))))
-    return _with_attributes(made)
+    element.set("d", _thinned(NUMBER.sub(moved, path.get("d", ""))))
+    return _with_attributes(element)
 
 
 @lru_cache(maxsize=64)

@@ -85,12 +85,12 @@ def drawn(
     """
     with _lock:
         with lacking() as letters:
-            made = _drawn_once(draw, sheet, kind, then)
+            data = _drawn_once(draw, sheet, kind, then)
         if letters and find_others(letters):
             with lacking():
-                made = _drawn_once(draw, sheet, kind, then)
+                data = _drawn_once(draw, sheet, kind, then)
     # Without its comments, which repeat the words that are drawn.
-    return lean(made.decode("utf-8")).encode("utf-8") if kind == "svg" else made
+    return lean(data.decode("utf-8")).encode("utf-8") if kind == "svg" else data
 
 
 def _drawn_once(

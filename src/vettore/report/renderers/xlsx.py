@@ -73,11 +73,11 @@ def _add(book: Any, section: Section, chapter: str) -> None:
 def _sheet_name(name: str, taken: Iterable[str]) -> str:
     plain = FORBIDDEN.sub(" ", _clean(name)).strip("' ")[:LONGEST_NAME] or "Sheet"
     there = {other.casefold() for other in taken}
-    made, number = plain, 2
-    while made.casefold() in there:
+    text, number = plain, 2
+    while text.casefold() in there:
         ending = f" {number}"
-        made, number = plain[: LONGEST_NAME - len(ending)] + ending, number + 1
-    return made
+        text, number = plain[: LONGEST_NAME - len(ending)] + ending, number + 1
+    return text
 
 
 class _Page:

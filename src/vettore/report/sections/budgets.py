@@ -23,19 +23,19 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
         if not isinstance(reading, FormulaReading):
             continue
         try:
-            made = budget_of(subject.fit, reading, kept)
+            budget = budget_of(subject.fit, reading, kept)
         except VettoreError:
             # The reading itself says why there is no number.
             continue
         unit = subject.style.unit(derive_reading(subject.study, reading).unit)
         words = f"What the ± of {reading_question(subject.fit, reading, subject.style)} is made of."
-        out += [_table(made, words, subject.style), Paragraph(expanded_in_words(made, unit, subject.style))]
+        out += [_table(budget, words, subject.style), Paragraph(expanded_in_words(budget, unit, subject.style))]
     return tuple(out)
 
 
-def _table(made: Budget, words: str, style: NumberStyle) -> Table:
+def _table(budget: Budget, words: str, style: NumberStyle) -> Table:
     rows: list[tuple[Cell, ...]] = []
-    for share in made.shares:
+    for share in budget.shares:
         value, u = style.with_error(share.value, share.uncertainty)
         numbers = (
             (value, share.value),
@@ -45,8 +45,8 @@ def _table(made: Budget, words: str, style: NumberStyle) -> Table:
         rows.append(
             (share.name, *(Number(text, number) for text, number in numbers), share_in_words(share.share, style))
         )
-    if len(made.shares) > 1 and made.together:
-        rows.append(("covariance", "", "", "", share_in_words(made.together, style)))
+    if len(budget.shares) > 1 and budget.together:
+        rows.append(("covariance", "", "", "", share_in_words(budget.together, style)))
     return Table(HEADINGS, tuple(rows), caption=words)
 
 

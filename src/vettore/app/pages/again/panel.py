@@ -74,7 +74,7 @@ class AgainPanel(Column):
             ):
                 self._put(row, place, label(words, kind, wrap=place == 0))
         for item in (self.take, self.save):
-            item.setEnabled(again.made is not None)
+            item.setEnabled(again.study is not None)
 
     def _put(self, row: int, place: int, widget: QLabel) -> None:
         side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight

@@ -45,7 +45,7 @@ class Again:
     """The work on a new file: its study (None while columns are missing), what is asked, what came out, what is wrong."""
 
     name: str
-    made: Study | None
+    study: Study | None
     questions: tuple[Question, ...]
     lines: tuple[ComparedLine, ...]
     trouble: str
@@ -65,14 +65,14 @@ def work_again(
 ) -> Again:
     """Return the work on one series done again on the first of the tables that has its columns, or what is missing."""
     table = tables[0]
-    trouble, made, lines = "", None, ()
+    trouble, result, lines = "", None, ()
     try:
-        made, done = replayed(study, tables, only=series.id, chosen=dict(chosen))
-        table = next((item for item in tables if item.source == made.find_series(series.id).table.source), table)
-        lines = tuple(_line(beside, style) for beside in side_by_side(study, made, done))
+        result, done = replayed(study, tables, only=series.id, chosen=dict(chosen))
+        table = next((item for item in tables if item.source == result.find_series(series.id).table.source), table)
+        lines = tuple(_line(beside, style) for beside in side_by_side(study, result, done))
     except VettoreError as error:
         trouble = str(error)
-    return Again(name, made, _questions(study, series, table, chosen), lines, trouble)
+    return Again(name, result, _questions(study, series, table, chosen), lines, trouble)
 
 
 def _questions(study: Study, series: Series, table: Table, chosen: Mapping[str, str]) -> tuple[Question, ...]:

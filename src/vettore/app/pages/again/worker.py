@@ -90,8 +90,8 @@ class WorkAgain(QObject):
         self._work()
 
     def _take(self) -> None:
-        if self.again is not None and self.again.made is not None:
-            self.session.do(f"the same work on {self._name}", self.again.made)
+        if self.again is not None and self.again.study is not None:
+            self.session.do(f"the same work on {self._name}", self.again.study)
             self.closed.emit()
 
     def _ask_and_save(self) -> None:
@@ -104,12 +104,12 @@ class WorkAgain(QObject):
         """Save the work on the new file as a study of its own."""
         from vettore.files.study_file import save_study
 
-        made = None if self.again is None else self.again.made
-        if made is None:
+        study = None if self.again is None else self.again.study
+        if study is None:
             return
         self.session.background.run(
             "save new study",
-            lambda: save_study(made, path),
+            lambda: save_study(study, path),
             lambda _nothing: self.session.say(f"The study of {self._name} was saved as {path.name}."),
             self._fail,
         )

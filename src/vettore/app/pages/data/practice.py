@@ -48,17 +48,19 @@ class Practice(QObject):
         self.closed.emit()
         return True
 
-    def _finish(self, made: PracticeData) -> None:
-        study = edits.add_series(self._session.study, making.practice_table(made), "Practice data")
+    def _finish(self, practice_data: PracticeData) -> None:
+        study = edits.add_series(self._session.study, making.practice_table(practice_data), "Practice data")
         self.close()
         self._session.do("make practice data", study)
         self._session.choose_newest()
 
-    def _preview(self, made: PracticeData | None) -> None:
-        if made is None or not self.is_open:
+    def _preview(self, practice_data: PracticeData | None) -> None:
+        if practice_data is None or not self.is_open:
             return
-        rows = np.arange(len(made.x))
-        aside = np.zeros(len(made.x), dtype=bool)
-        self._plot.set_titles(made.x_name, made.y_name)
-        self._plot.marks.set_data(made.x, made.y, rows, aside, series_colour(len(self._session.study.series)))
-        self._plot.show_home(made.x, made.y)
+        rows = np.arange(len(practice_data.x))
+        aside = np.zeros(len(practice_data.x), dtype=bool)
+        self._plot.set_titles(practice_data.x_name, practice_data.y_name)
+        self._plot.marks.set_data(
+            practice_data.x, practice_data.y, rows, aside, series_colour(len(self._session.study.series))
+        )
+        self._plot.show_home(practice_data.x, practice_data.y)

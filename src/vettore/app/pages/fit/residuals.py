@@ -42,11 +42,11 @@ def residuals_of(fit: DerivedFit) -> Residuals:
     rows = np.concatenate([fit.rows, aside])
     missed = _missed_by(fit, aside, curve(x[aside])) if curve is not None else np.empty(0)
     residuals = np.concatenate([fit.missed, missed])
-    gone = np.arange(len(rows)) >= len(fit.rows)
+    values = np.arange(len(rows)) >= len(fit.rows)
     reach = float(np.max(np.abs(fit.missed), initial=0.0)) * AT_EDGE
-    outside = gone & (np.abs(residuals) > reach) & (reach > 0)
+    outside = values & (np.abs(residuals) > reach) & (reach > 0)
     beyond = np.where(outside, np.sign(residuals), 0.0)
-    return Residuals(rows, x[rows], np.where(outside, beyond * reach, residuals), gone, beyond)
+    return Residuals(rows, x[rows], np.where(outside, beyond * reach, residuals), values, beyond)
 
 
 def _missed_by(fit: DerivedFit, aside: np.ndarray, curve: Array) -> Array:

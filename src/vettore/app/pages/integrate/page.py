@@ -169,16 +169,16 @@ class IntegratePage(Page):
             return
 
         def done(pair: tuple[int, object]) -> None:
-            count, made = pair
+            count, value = pair
             if not count:
                 self.session.say("No peak stands out of the scatter of these points.")
                 return
             if self.session.study is not study:
                 self.session.say("The study has changed meanwhile; ask for the peaks again.")
                 return
-            self.state = replace(self.state, kept=made.areas[-count].id)
+            self.state = replace(self.state, kept=value.areas[-count].id)
             words = "one peak" if count == 1 else f"{count} peaks"
-            self.session.do(f"keep {words}", made)
+            self.session.do(f"keep {words}", value)
             self.session.say(f"{words.capitalize()} found and kept; each can be adjusted.")
 
         style = self.session.style
@@ -246,8 +246,8 @@ class IntegratePage(Page):
         if kept is not None:
             self.session.do("let go of a function", edits_of_curves.remove_function(study, kept.id))
         else:
-            made = edits_of_curves.add_function(study, typed.formula, typed.start, typed.end)
-            self.session.do("keep a function", made)
+            result = edits_of_curves.add_function(study, typed.formula, typed.start, typed.end)
+            self.session.do("keep a function", result)
 
     def _read_function(self) -> None:
         """Answer at the x and at the y that were typed."""

@@ -67,7 +67,7 @@ class AskLine(QWidget):
         box.addWidget(bar)
         self.at_x, self.where_y = QLineEdit(), QLineEdit()
         self.said_at, self.said_where = label("", "value"), Elided("value")
-        for words, spoken, field, said, stretch in (
+        for words, spoken, field, text_label, stretch in (
             ("At x =", "Read the function at x", self.at_x, self.said_at, 1),
             ("Where y =", "Find x where the function is y", self.where_y, self.said_where, 2),
         ):
@@ -76,7 +76,7 @@ class AskLine(QWidget):
             field.textChanged.connect(lambda _text: self.typed.emit())
             line.addWidget(label(words, "label"))
             line.addWidget(field)
-            line.addWidget(said, stretch)
+            line.addWidget(text_label, stretch)
         self.keep = button("Keep this function", self.keep_asked.emit, "link", "Keep it in the study")
         line.addWidget(self.keep)
         self.hide()

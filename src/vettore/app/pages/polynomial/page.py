@@ -45,7 +45,7 @@ class PolynomialPage(Page):
         self.shelf = Shelf()
         self.choices = self.shelf
         self.shelf.chosen.connect(self.choose)
-        self.shelf.made.connect(self.add)
+        self.shelf.produced.connect(self.add)
         self.shelf.refused.connect(self._refuse)
         self.shelf.turned.connect(self.refresh)
         self.shelf.fit_asked.connect(self.add_from_fit)
@@ -146,10 +146,14 @@ class PolynomialPage(Page):
         self._chosen = identity
         self.refresh()
 
-    def add(self, made: Made) -> None:
+    def add(self, result: Made) -> None:
         """Put a polynomial on the shelf."""
         study = edits_of_curves.add_polynomial(
-            self.session.study, made.name or made.made, made.polynomial, made.made if made.name else "", made.fit
+            self.session.study,
+            result.name or result.made,
+            result.polynomial,
+            result.made if result.name else "",
+            result.fit,
         )
         self._chosen = study.polynomials[-1].id
         self.session.do("put a polynomial on the shelf", study)

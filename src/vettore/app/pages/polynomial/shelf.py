@@ -38,7 +38,7 @@ class Shelf(QWidget):
     """Tells what is to be shown (``chosen``), put on the shelf (``made``), or cannot be (``refused``)."""
 
     chosen = Signal(str)
-    made = Signal(object)
+    produced = Signal(object)
     refused = Signal(str)
     turned = Signal()
     fit_asked = Signal()
@@ -170,8 +170,8 @@ class Shelf(QWidget):
             self.refused.emit("Write coefficients, roots or a formula first.")
 
     def _take(self, field: QLineEdit, words: str, read: Callable[[str], Polynomial]) -> None:
-        made = "by coefficients" if field is self.coefficients else words
-        if self._try(lambda: Made(read(field.text()), made)):
+        text = "by coefficients" if field is self.coefficients else words
+        if self._try(lambda: Made(read(field.text()), text)):
             field.clear()
 
     def _make(self, sign: str) -> None:
@@ -192,11 +192,11 @@ class Shelf(QWidget):
 
     def _try(self, make: Callable[[], Made]) -> bool:
         try:
-            made = make()
+            result = make()
         except VettoreError as error:
             self.refused.emit(str(error))
             return False
-        self.made.emit(made)
+        self.produced.emit(result)
         return True
 
 

@@ -187,9 +187,9 @@ class ReportPage(Page):
 
             return printed_of(pdf(document.alone(place), choose), scale), only
 
-        def show(made: tuple[Printed, int | None]) -> None:
-            if made[0].pages and self.preview.printed.chapters == before.chapters:
-                self.preview.show_chapter(place, *made)
+        def show(pair: tuple[Printed, int | None]) -> None:
+            if pair[0].pages and self.preview.printed.chapters == before.chapters:
+                self.preview.show_chapter(place, *pair)
 
         self.session.background.run("preview page", work, show, self.preview.refuse)
         self.session.background.when_calm("preview", REST, self._print_all)

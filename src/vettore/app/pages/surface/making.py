@@ -54,11 +54,11 @@ def with_model(study: Study, series: Series, key: str) -> tuple[Study, str]:
     """Return the study with a surface model fitted to a series and shown, and the model's name."""
     model = next(model for model in SURFACE_MODELS if model.key == key)
     recipe = surface_of(study, series.id)
-    made = edits.add_curve(study, model_fit(series, sites_of(series, recipe), model))
-    return set_surface(made, recipe.changed(fit=made.curves[-1].id)), model.name
+    result = edits.add_curve(study, model_fit(series, sites_of(series, recipe), model))
+    return set_surface(result, recipe.changed(fit=result.curves[-1].id)), model.name
 
 
 def as_grid(study: Study, series: Series) -> Study | None:
     """Return the study with a table that is a grid as a series of x, y, z; None when it is none."""
-    made = matrix_of(series.table)
-    return None if made is None else edits.add_series(study, made, f"{series.name}, as a grid")
+    table = matrix_of(series.table)
+    return None if table is None else edits.add_series(study, table, f"{series.name}, as a grid")

@@ -112,8 +112,8 @@ class ReadLine(QWidget):
             field.returnPressed.connect(self.keep_asked.emit)
             line.addWidget(label(words, "label"))
             line.addWidget(field)
-        self.said, self.more = Elided("value"), Elided("muted")
-        line.addWidget(self.said, 3)
+        self.reading_words, self.more = Elided("value"), Elided("muted")
+        line.addWidget(self.reading_words, 3)
         line.addWidget(self.more, 4)
         self.keep = button(
             "Keep reading", self.keep_asked.emit, "link", "Keep it in the study, as a pennant on the map"
@@ -126,7 +126,7 @@ class ReadLine(QWidget):
         for field, text in zip((self.at_x, self.at_y), at, strict=True):
             if field.text().strip() != text:
                 field.setText(text)
-        self.said.setText(view.reading.words)
+        self.reading_words.setText(view.reading.words)
         self.more.setText(view.reading.more)
         self.keep.setVisible(view.reading.can_keep)
 

@@ -282,7 +282,7 @@ def _result(
     result, moved = _weighted(problem, c, at, rows)
     mean = float(np.average(y, weights=law.trials))
     nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
-    made = replace(
+    made_of = replace(
         result,
         formula=first.formula,
         left=first.left,
@@ -303,9 +303,9 @@ def _result(
         deviance_of_mean=nothing,
         signed_deviance=np.sign(y - at.mu) * np.sqrt(np.maximum(law.parts(y, at.mu), 0.0)),
     )
-    if not made.converged or len(y) > MOST_RANGED or not problem.request.thorough:
-        return made
-    return replace(made, coefficients=_ranged(made, rows, c, at.squares, problem.limits))
+    if not made_of.converged or len(y) > MOST_RANGED or not problem.request.thorough:
+        return made_of
+    return replace(made_of, coefficients=_ranged(made_of, rows, c, at.squares, problem.limits))
 
 
 def _check_bounded(at: Point, rows: _CountRows, coefficients: int) -> None:
@@ -334,13 +334,13 @@ def _weighted(problem: Problem, c: Array, at: Point, rows: _CountRows) -> tuple[
 
 
 def _ranged(
-    made: FitResult, rows: _CountRows, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
+    result: FitResult, rows: _CountRows, c: Array, deviance: float, limits: Mapping[str, tuple[float, float]]
 ) -> Mapping[str, Coefficient]:
     """Return the coefficients with the ranges of their likelihood; a side without a bound keeps None."""
-    quantile = t_quantile(made.level, np.inf)
-    out = dict(made.coefficients)
+    quantile = t_quantile(result.level, np.inf)
+    out = dict(result.coefficients)
     for place, name in enumerate(rows.free):
-        coefficient = made.coefficients[name]
+        coefficient = result.coefficients[name]
         if coefficient.standard_error is None or coefficient.at_limit:
             continue
         begin = np.delete(c, place)

@@ -109,44 +109,44 @@ class _DistanceRows:
 
     def _nearest(self, c: Array, begin: Array) -> _Place:
         """Return the ξ of all rows: Newton's method from ``begin``, each step halved until it comes down."""
-        here, calm = self._place(c, np.where(self._open, begin, self.x)), 0
-        lost = ~np.isfinite(here.parts)
+        place, calm = self._place(c, np.where(self._open, begin, self.x)), 0
+        lost = ~np.isfinite(place.parts)
         if lost.any():
             # Where the place to begin is out of the formula's range, the measured x is taken.
-            here = self._place(c, np.where(lost, self.x, here.x))
+            place = self._place(c, np.where(lost, self.x, place.x))
         for _ in range(MOST_INNER):
-            slope, weight = here.slope - self._tilt, 1 / self.sigma_y**2
-            down = here.off * weight * slope + (self.x - here.x) * self._precision
+            slope, weight = place.slope - self._tilt, 1 / self.sigma_y**2
+            down = place.off * weight * slope + (self.x - place.x) * self._precision
             safe = slope**2 * weight + self._precision
-            curved = safe - here.off * weight * here.bend
+            curved = safe - place.off * weight * place.bend
             step = np.where(self._open, down / np.where(curved > 0.1 * safe, curved, safe), 0.0)
             step[~np.isfinite(step)] = 0.0
             # A part is known to the rounding of y and of the curve, not to its own.
-            rounding = ROUNDING * (np.abs(self.y) + np.abs(here.value)) / self.sigma_y
-            level = (np.sqrt(here.parts) + rounding) ** 2
+            rounding = ROUNDING * (np.abs(self.y) + np.abs(place.value)) / self.sigma_y
+            level = (np.sqrt(place.parts) + rounding) ** 2
             for _ in range(HALVINGS):
-                there = self._place(c, here.x + step)
+                there = self._place(c, place.x + step)
                 worse = ~(there.parts <= level) & (step != 0)
                 if not worse.any():
                     break
                 step[worse] *= 0.5
             else:
                 step[worse] = 0.0
-                there = self._place(c, here.x + step)
-            before = float(np.sum(here.parts))
+                there = self._place(c, place.x + step)
+            before = float(np.sum(place.parts))
             calm += before - float(np.sum(there.parts)) <= CALM * before
-            here = there
-            if calm > CALM_STEPS or np.all(np.abs(step) <= INNER_STILL * (np.abs(here.x) + self.sigma_x)):
+            place = there
+            if calm > CALM_STEPS or np.all(np.abs(step) <= INNER_STILL * (np.abs(place.x) + self.sigma_x)):
                 break
-        return here
+        return place
 
     def at(self, c: Array, near: _At | None) -> _At:
         """Return everything at coefficients ``c``."""
-        here = self._nearest(c, self.x if near is None else near.true_x)
-        spread = np.sqrt(self.sigma_y**2 + (here.slope - self._tilt) ** 2 * self.sigma_x**2)
-        straight = self.y - here.value + here.slope * (here.x - self.x)
-        jacobian = np.column_stack(self._shaped(self._by, c, here.x)) / spread[:, None]
-        return _At(here.x, here.slope, spread, straight / spread, jacobian, float(np.sum(here.parts)))
+        place = self._nearest(c, self.x if near is None else near.true_x)
+        spread = np.sqrt(self.sigma_y**2 + (place.slope - self._tilt) ** 2 * self.sigma_x**2)
+        straight = self.y - place.value + place.slope * (place.x - self.x)
+        jacobian = np.column_stack(self._shaped(self._by, c, place.x)) / spread[:, None]
+        return _At(place.x, place.slope, spread, straight / spread, jacobian, float(np.sum(place.parts)))
 
 
 def fit_distances(problem: Problem) -> FitResult:

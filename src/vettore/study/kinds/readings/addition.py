@@ -40,7 +40,7 @@ class AdditionReading(Reading, frozen=True, kw_only=True, tag="addition reading"
         amount, spread = given
         return DerivedReading(self, amount, spread.standard_error, places=((-amount, 0.0),), unit=units_of(fit)[0])
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the amount with its spread."""
         given = self._amount(fit)
         return None if given is None else Given(*given, powers_of({units_of(fit)[0]: 1.0}))

@@ -56,10 +56,10 @@ class AreaReading(Reading, frozen=True, kw_only=True, tag="area reading"):
             problem=Problem.NO_AREA if value is None else None,
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the area with its spread."""
-        if said.value is None:
+        if reading.value is None:
             return None
         x_unit, y_unit = units_of(fit)
         spread = Spread(fit.result.curve.area_spread(self.at, self.to))
-        return Given(said.value, spread, powers_of({y_unit: 1.0}, {x_unit: 1.0}))
+        return Given(reading.value, spread, powers_of({y_unit: 1.0}, {x_unit: 1.0}))

@@ -130,7 +130,7 @@ class Reading(Part, frozen=True, kw_only=True):
         """Return what it says of a fit; ``kept`` are the readings beside it, which a formula may name."""
         raise NotImplementedError
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the reading as a number that formulas may use; None when it is not one number."""
         return None
 

@@ -74,7 +74,7 @@ class LimitReading(Reading, frozen=True, kw_only=True):
             **{**at_x(fit, x), "beyond": fit.result.curve.is_beyond(0.0) or fit.result.curve.is_beyond(x)},
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the x with its spread."""
         pair = self._limit(fit)
         return None if pair is None else Given(pair[0], pair[1], powers_of({units_of(fit)[0]: 1.0}))

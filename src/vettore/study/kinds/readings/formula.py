@@ -68,7 +68,7 @@ class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula reading"):
             return DerivedReading(self, problem=Problem.REFUSED, refusal=str(error))
         return DerivedReading(self, value, spread.standard_error, unit=unit)
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, sentence: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the number; each formula may use those before it, and what they rest on is worked out again."""
         before = list(kept)[: [reading.id for reading in kept].index(self.id)]
         value, spread, unit = self._worked_out(fit, before)
@@ -184,8 +184,8 @@ def _spread_of(fit: DerivedFit, name: str) -> Array | None:
 
 def _of_reading(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> Given:
     """Return a kept reading as a number that a formula may use. Raises DataError when it is not one number."""
-    said = read(fit, reading, kept)
-    given = None if fit.curve is None else reading.number(fit, said, kept)
+    sentence = read(fit, reading, kept)
+    given = None if fit.curve is None else reading.number(fit, sentence, kept)
     if given is None:
         raise DataError(f"{reading.name} is not one number here, so a formula cannot use it.")
     return given

@@ -96,11 +96,11 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
             level=fit.result.level,
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the x, if there is one only. Raises DataError where the ± of signals is not known."""
-        if len(said.crossings) != 1:
+        if len(reading.crossings) != 1:
             return None
-        x, curve = said.crossings[0].x, fit.result.curve
+        x, curve = reading.crossings[0].x, fit.result.curve
         slope, shared, own = float(curve.slope(x)), curve.value_spread(x), 0.0
         if not self.exact and (self.error is not None or curve.scatter is not None):
             value = self.error if self.error is not None else float(curve.scatter(np.array([x]))[0])  # type: ignore[misc]

@@ -52,10 +52,10 @@ class SlopeReading(Reading, frozen=True, kw_only=True, tag="slope reading"):
             **beside,
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the slope with its spread."""
-        if said.value is None:
+        if reading.value is None:
             return None
         x_unit, y_unit = units_of(fit)
         spread = Spread(fit.result.curve.slope_spread(self.at))
-        return Given(said.value, spread, powers_of({y_unit: 1.0}, {x_unit: -1.0}))
+        return Given(reading.value, spread, powers_of({y_unit: 1.0}, {x_unit: -1.0}))

@@ -59,11 +59,11 @@ class SteepestReading(Reading, frozen=True, kw_only=True, tag="steepest reading"
             **at_x(fit, x),
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the x with its spread."""
-        if said.value is None:
+        if reading.value is None:
             return None
-        return Given(said.value, self._spread(fit.result.curve, said.value), powers_of({units_of(fit)[0]: 1.0}))
+        return Given(reading.value, self._spread(fit.result.curve, reading.value), powers_of({units_of(fit)[0]: 1.0}))
 
     def _spread(self, curve: Curve, x: float) -> Spread:
         step = STEP * (self.to - self.at)

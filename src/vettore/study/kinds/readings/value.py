@@ -50,9 +50,9 @@ class ValueReading(Reading, frozen=True, kw_only=True, tag="value reading"):
             **at_x(fit, self.at),
         )
 
-    def number(self, fit: DerivedFit, said: DerivedReading, kept: Sequence[Reading]) -> Given | None:
+    def number(self, fit: DerivedFit, reading: DerivedReading, kept: Sequence[Reading]) -> Given | None:
         """Return the value with its spread."""
-        if said.value is None:
+        if reading.value is None:
             return None
         spread = Spread(fit.result.curve.value_spread(self.at))
-        return Given(said.value, spread, powers_of({units_of(fit)[1]: 1.0}))
+        return Given(reading.value, spread, powers_of({units_of(fit)[1]: 1.0}))
