@@ -26,6 +26,7 @@ from vettore.app.menus import Menus
 from vettore.app.pages.listed import PAGES
 from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
+from vettore.app.restyle import catch_up, put_off
 from vettore.app.saving import Saving
 from vettore.app.session import Session, What
 from vettore.app.status import StatusLine
@@ -65,6 +66,8 @@ class Window(QMainWindow):
         self.session = Session(self)
         self.pages: dict[str, Page] = Pages(self._make_page)
         self.page: Page | None = None
+        # Pages that have not been dressed since the theme changed.
+        self._behind: set[str] = set()
         self._help: QWidget | None = None
         self.places = places()
         self.files = FileActions(self)
@@ -128,6 +131,9 @@ class Window(QMainWindow):
     def show_page(self, name: str) -> None:
         """Bring a page into view."""
         page = self.pages[name]
+        if name in self._behind:
+            self._behind.remove(name)
+            catch_up((page.choices, page.stage, page.findings))
         if self.page is not None and self.page is not page:
             self.page.leave()
         self.page = page
@@ -288,6 +294,10 @@ class Window(QMainWindow):
         """Change between paper and lamp."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
+        hidden = {name: page for name, page in self.pages.items() if page is not self.page}
+        for page in hidden.values():
+            put_off((page.choices, page.stage, page.findings))
+        self._behind.update(hidden)
         dress(app, LAMP if lamp else PAPER)
         for page in self.pages.values():
             page.redraw()
