@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.made import parabola_and_line
-from vettore.app.pages.integrate.derived import AreaAsked, FunctionAsked, asked
+from vettore.app.pages.integrate.derived import AreaRequest, FunctionRequest, request_of
 from vettore.app.pages.integrate.making import running_area, with_peaks
 from vettore.app.pages.integrate.present import MOST_STRIPS_SHOWN, NO_POINTS, present
 from vettore.app.pages.integrate.state import IntegrateState, Typed
@@ -31,7 +31,7 @@ def study():
 def view(study, state, curve="", style=STYLE):
     """The view of a state, with everything that it asks for worked out."""
     try:
-        wanted = asked(study, state)
+        wanted = request_of(study, state)
         answer, refusal = (wanted.answer() if wanted else None), ""
     except ValueError as error:
         answer, refusal = None, str(error)
@@ -103,7 +103,7 @@ def test_what_cannot_be_is_said(study):
     empty = view(Study(), IntegrateState().on(""))
     assert (empty.invites, empty.awaited) == (NO_POINTS, False)
     with pytest.raises(DataError, match="no limit"):
-        asked(study, typed)
+        request_of(study, typed)
 
 
 def test_a_function_is_told_read_and_crossed(study):
@@ -123,7 +123,7 @@ def test_a_function_is_told_read_and_crossed(study):
     again = view(kept, of(Typed("x^2 - 2*x", "0", "4")))
     assert (again.keep_function, again.functions[0].chosen) == ("Let go of it", True)
     one = view(study, of(Typed("x^2", "0", "3", "6", "left")))
-    assert one.shown.number == style_of(FunctionAsked("x^2", 0.0, 3.0, 6, "left").answer().area.area)
+    assert one.shown.number == style_of(FunctionRequest("x^2", 0.0, 3.0, 6, "left").answer().area.area)
     assert "no value here" in view(study, of(Typed("a*x"))).refusal
     assert view(study, of(Typed("1/x", "0", "1"))).shown.number == "not settled"
 
@@ -165,7 +165,7 @@ def test_peaks_and_the_running_area_are_made(study):
     assert count == len(made.areas) == 2
     assert {(area.rule, area.baseline) for area in made.areas} == {("trapezoid", BetweenEnds())}
     assert made.areas[0].name == "peak at 3"
-    answer = AreaAsked(study, series, AreaRecipe(series.id)).answer()
+    answer = AreaRequest(study, series, AreaRecipe(series.id)).answer()
     table, name = running_area(series, answer.area)
     assert (name, table.columns[1].unit) == ("trace, running area", "mV·min")
     assert dict(table.source.how)["made from"] == "trace"

@@ -46,11 +46,27 @@ class Pages(dict[str, Page]):
     def __init__(self, make: Callable[[str], Page]) -> None:
         super().__init__()
         self._make = make
+        # Those that have not been dressed since the theme changed.
+        self._behind: set[str] = set()
 
     def __missing__(self, name: str) -> Page:
         self[name] = page = self._make(name)
         page.polish()
         return page
+
+    def put_off(self, shown: Page | None) -> None:
+        """Leave all pages but the one that is shown out of the change of theme that follows."""
+        for name, page in self.items():
+            if page is not shown:
+                put_off((page.choices, page.stage, page.findings))
+                self._behind.add(name)
+
+    def catch_up(self, name: str) -> None:
+        """Dress a page that was left out, before it is shown."""
+        if name in self._behind:
+            self._behind.remove(name)
+            page = self[name]
+            catch_up((page.choices, page.stage, page.findings))
 
 
 class Window(QMainWindow):
@@ -66,8 +82,6 @@ class Window(QMainWindow):
         self.session = Session(self)
         self.pages: dict[str, Page] = Pages(self._make_page)
         self.page: Page | None = None
-        # Pages that have not been dressed since the theme changed.
-        self._behind: set[str] = set()
         self._help: QWidget | None = None
         self.places = places()
         self.files = FileActions(self)
@@ -131,9 +145,7 @@ class Window(QMainWindow):
     def show_page(self, name: str) -> None:
         """Bring a page into view."""
         page = self.pages[name]
-        if name in self._behind:
-            self._behind.remove(name)
-            catch_up((page.choices, page.stage, page.findings))
+        self.pages.catch_up(name)
         if self.page is not None and self.page is not page:
             self.page.leave()
         self.page = page
@@ -294,10 +306,7 @@ class Window(QMainWindow):
         """Change between paper and lamp."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        hidden = {name: page for name, page in self.pages.items() if page is not self.page}
-        for page in hidden.values():
-            put_off((page.choices, page.stage, page.findings))
-        self._behind.update(hidden)
+        self.pages.put_off(self.page)
         dress(app, LAMP if lamp else PAPER)
         for page in self.pages.values():
             page.redraw()
