@@ -61,12 +61,13 @@ class Pages(dict[str, Page]):
                 put_off((page.choices, page.stage, page.findings))
                 self._behind.add(name)
 
-    def catch_up(self, name: str) -> None:
-        """Dress a page that was left out, before it is shown."""
+    def dressed(self, name: str) -> Page:
+        """Return a page that is about to be shown, dressed now if it was left out."""
+        page = self[name]
         if name in self._behind:
             self._behind.remove(name)
-            page = self[name]
             catch_up((page.choices, page.stage, page.findings))
+        return page
 
 
 class Window(QMainWindow):
@@ -144,8 +145,7 @@ class Window(QMainWindow):
 
     def show_page(self, name: str) -> None:
         """Bring a page into view."""
-        page = self.pages[name]
-        self.pages.catch_up(name)
+        page = self.pages.dressed(name)
         if self.page is not None and self.page is not page:
             self.page.leave()
         self.page = page
