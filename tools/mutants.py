@@ -33,7 +33,7 @@ TARGETS = {
     "report/figures/plot.py": ["tests/report/test_layout.py", "tests/report/test_figures.py"],
     "report/renderers/widths.py": ["tests/report/test_pages.py"],
     "core/units.py": ["tests/core/test_units.py", GOLDENS],
-    "core/fitting/compare.py": [
+    "core/fitting/after/compare.py": [
         "tests/core/fitting/test_published.py",
         GOLDENS,
         "tests/core/fitting/test_after_the_fit.py",
@@ -49,7 +49,7 @@ TARGETS = {
         GOLDENS,
         "tests/core/fitting/test_known_sigma.py",
     ],
-    "core/fitting/diagnostics.py": [
+    "core/fitting/after/diagnostics.py": [
         "tests/core/fitting/test_published.py",
         "tests/core/fitting/test_after_the_fit.py",
     ],

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from vettore.core.errors import DataError
-from vettore.core.fitting.propagate import propagate
+from vettore.core.fitting.after.propagate import propagate
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import limits_in, measured_in, numbers_in
 from vettore.study import edits

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from tests.made import parabola_and_line
-from vettore.core.fitting.checks import Kind
+from vettore.core.fitting.after.checks import Kind
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import derive_area
 from vettore.study.derive import derive_fit

@@ -9,7 +9,7 @@ import pytest
 
 from vettore import core
 from vettore.cli import main
-from vettore.core.fitting.checks import Kind
+from vettore.core.fitting.after.checks import Kind
 from vettore.core.rounding import NumberStyle
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.report.document import report_document

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict, checks
+from vettore.core.fitting.after.checks import Check, Kind, Outcome, Verdict, checks
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import CHECKS, check_figure, check_sentence, gravest_first

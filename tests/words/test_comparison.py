@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from vettore import core
-from vettore.core.fitting.compare import compare
+from vettore.core.fitting.after.compare import compare
 from vettore.core.rounding import NumberStyle
 from vettore.words.comparison import compared_row, comparison_words
 
@@ -89,7 +89,7 @@ class _Pinned:
 def test_the_f_test_refuses_what_is_not_nested():
     """A larger model that fits worse by more than rounding does not contain the smaller."""
     line, quadratic = (core.fit_polynomial(X, 2 * X + NOISE, degree) for degree in (1, 2))
-    from vettore.core.fitting.compare import nested_f
+    from vettore.core.fitting.after.compare import nested_f
 
     told = nested_f(line, quadratic)
     s, t = float(np.sum(line.residuals**2)), float(np.sum(quadratic.residuals**2))

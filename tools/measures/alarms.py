@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from vettore import core
-from vettore.core.fitting.checks import Kind, Verdict, checks
+from vettore.core.fitting.after.checks import Kind, Verdict, checks
 
 MODELS: dict[str, tuple[str, dict[str, float], tuple[float, float]]] = {
     "straight line": ("y = a + b*x", {"a": 1.0, "b": 2.0}, (0, 10)),

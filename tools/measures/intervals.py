@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from vettore import core
-from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
+from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
 
 MODELS = {
     "decay": ("y = A*exp(-k*x)", {"A": 5.0, "k": 0.5}, (0.3, 6.0)),

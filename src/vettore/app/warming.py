@@ -20,7 +20,11 @@ def warm_later(background: Background) -> None:
 
 def warm() -> None:
     """Load ahead."""
-    solvers = ("vettore.core.fitting.nonlinear", "vettore.core.fitting.polynomial", "vettore.core.fitting.checks")
+    solvers = (
+        "vettore.core.fitting.search.nonlinear",
+        "vettore.core.fitting.linear.polynomial",
+        "vettore.core.fitting.after.checks",
+    )
     for name in (
         "scipy.special",
         "scipy.linalg",

@@ -13,7 +13,7 @@ from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 
 if TYPE_CHECKING:
-    from vettore.core.fitting.compare import Compared
+    from vettore.core.fitting.after.compare import Compared
 
 
 @click.command()
@@ -37,7 +37,7 @@ def compare(
 ) -> None:
     """Fit several models to the same rows and rank them."""
     from vettore import core
-    from vettore.core.fitting.compare import compare as ranked
+    from vettore.core.fitting.after.compare import compare as ranked
 
     if len(formulas) + len(keys) < 2:
         raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")

@@ -12,14 +12,14 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
     from vettore.core.errors import DataError, FormulaError, VettoreError
-    from vettore.core.fitting.checks import Check, checks
-    from vettore.core.fitting.compare import Compared, akaike_weights, compare
+    from vettore.core.fitting.after.checks import Check, checks
+    from vettore.core.fitting.after.compare import Compared, akaike_weights, compare
+    from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
     from vettore.core.fitting.fit import fit
     from vettore.core.fitting.fit_many import fit_many
     from vettore.core.fitting.fit_polynomial import fit_polynomial
-    from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
+    from vettore.core.fitting.linear.polynomial import polynomial_formula
     from vettore.core.fitting.many import ManyFits
-    from vettore.core.fitting.polynomial import polynomial_formula
     from vettore.core.fitting.result import Coefficient, FitResult
     from vettore.core.fitting.shared import SharedFit, fit_shared
     from vettore.core.integration.derivative import Derivative, differentiate
@@ -40,9 +40,9 @@ if TYPE_CHECKING:
 # Where each name is.
 _WHERE = {
     "CATALOGUE": "models.catalogue",
-    "Check": "fitting.checks",
+    "Check": "fitting.after.checks",
     "Coefficient": "fitting.result",
-    "Compared": "fitting.compare",
+    "Compared": "fitting.after.compare",
     "Crossing": "curve",
     "Curve": "curve",
     "DataError": "errors",
@@ -67,10 +67,10 @@ _WHERE = {
     "TurningPoint": "curve",
     "VettoreError": "errors",
     "WhereNext": "next_rows",
-    "akaike_weights": "fitting.compare",
-    "bootstrap_intervals": "fitting.intervals",
-    "checks": "fitting.checks",
-    "compare": "fitting.compare",
+    "akaike_weights": "fitting.after.compare",
+    "bootstrap_intervals": "fitting.after.intervals",
+    "checks": "fitting.after.checks",
+    "compare": "fitting.after.compare",
     "describe": "statistics",
     "differentiate": "integration.derivative",
     "find_peaks": "integration.peaks",
@@ -84,9 +84,9 @@ _WHERE = {
     "interpolate": "interpolation.interpolant",
     "measure_peak": "integration.peaks",
     "model": "models.catalogue",
-    "polynomial_formula": "fitting.polynomial",
+    "polynomial_formula": "fitting.linear.polynomial",
     "practice": "practice_data",
-    "profile_intervals": "fitting.intervals",
+    "profile_intervals": "fitting.after.intervals",
     "relation": "statistics",
     "plan_rows": "planning",
     "rows_needed": "next_rows",

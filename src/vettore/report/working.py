@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vettore.core.errors import FormulaError, VettoreError
-from vettore.core.fitting.polynomial import polynomial_formula
-from vettore.core.fitting.working import LinearWorking, linear_working
+from vettore.core.fitting.after.working import LinearWorking, linear_working
+from vettore.core.fitting.linear.polynomial import polynomial_formula
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.simplify import simplified

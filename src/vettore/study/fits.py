@@ -33,8 +33,8 @@ from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 
 if TYPE_CHECKING:
-    from vettore.core.fitting.checks import Check
-    from vettore.core.fitting.propagate import Derived
+    from vettore.core.fitting.after.checks import Check
+    from vettore.core.fitting.after.propagate import Derived
 
 # Rows of a first look, drawn with this seed.
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
@@ -54,8 +54,8 @@ class DerivedFit:
     @cached_property
     def checks(self) -> tuple[Check, ...]:
         """What was tested about the fit, rows named by their numbers in the series."""
-        from vettore.core.fitting.checks import checks
-        from vettore.core.fitting.x_errors import x_error_check
+        from vettore.core.fitting.after.checks import checks
+        from vettore.core.fitting.after.x_errors import x_error_check
 
         known = _checked.get(self.result)
         if known is not None and np.array_equal(known[0], self.rows):
@@ -319,7 +319,7 @@ def coefficient_units(fit: DerivedFit) -> Sequence[str]:
 
 def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     """Return what the model of a fit derives from its coefficients, each with its unit."""
-    from vettore.core.fitting.propagate import quantities
+    from vettore.core.fitting.after.propagate import quantities
 
     model, answer = CATALOGUE.get(fit.recipe.model), fit.formula_units
     if model is None or answer is None:

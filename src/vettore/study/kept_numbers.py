@@ -12,7 +12,7 @@ from enum import StrEnum
 import numpy as np
 
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.checks import Verdict
+from vettore.core.fitting.after.checks import Verdict
 from vettore.study.areas import derive_area
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.derive_curves import area_unit, derive_interpolant, readable

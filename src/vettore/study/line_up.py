@@ -10,7 +10,7 @@ from typing import TypeAlias
 import numpy as np
 
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.compare import EQUALLY_GOOD, akaike_weights
+from vettore.core.fitting.after.compare import EQUALLY_GOOD, akaike_weights
 from vettore.core.fitting.result import FitResult
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model

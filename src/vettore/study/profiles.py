@@ -13,7 +13,7 @@ from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.series import Role
 
 if TYPE_CHECKING:
-    from vettore.core.fitting.intervals import Interval
+    from vettore.core.fitting.after.intervals import Interval
 
 
 def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
@@ -22,7 +22,7 @@ def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
     Those of a fit that is linear in its coefficients, and of counts, are the ranges that it has. Raises DataError where the
     likelihood is not that of least squares.
     """
-    from vettore.core.fitting.intervals import profile_intervals
+    from vettore.core.fitting.after.intervals import profile_intervals
 
     result, recipe = fit.result, fit.recipe
     if not result.converged:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from vettore.core.arrays import Array
 from vettore.core.errors import FormulaError
-from vettore.core.fitting.polynomial import polynomial_formula
+from vettore.core.fitting.linear.polynomial import polynomial_formula
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.linear import linear_parts
 from vettore.core.formula.write import name_text

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from vettore.core.errors import name_rows
-from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
+from vettore.core.fitting.after.checks import Check, Kind, Outcome, Verdict
 from vettore.core.fitting.result import FitResult
 from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle

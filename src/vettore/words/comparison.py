@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from vettore.core.fitting.compare import EQUALLY_GOOD, Compared
+from vettore.core.fitting.after.compare import EQUALLY_GOOD, Compared
 from vettore.core.rounding import NumberStyle
 
 # The columns of a comparison; the first holds words.

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from vettore.core.fitting.checks import Check, Kind, Verdict
-from vettore.core.fitting.ladder import Ladder
+from vettore.core.fitting.after.checks import Check, Kind, Verdict
+from vettore.core.fitting.after.ladder import Ladder
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitMethod, FitResult

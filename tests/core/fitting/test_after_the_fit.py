@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.checks import Kind, Verdict, checks
-from vettore.core.fitting.compare import compare, nested_f
-from vettore.core.fitting.diagnostics import diagnostics
-from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
-from vettore.core.fitting.working import linear_working
+from vettore.core.fitting.after.checks import Kind, Verdict, checks
+from vettore.core.fitting.after.compare import compare, nested_f
+from vettore.core.fitting.after.diagnostics import diagnostics
+from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
+from vettore.core.fitting.after.working import linear_working
 
 DECAY, TRUTH = "y = A*exp(-k*t) + C", {"A": 6.0, "k": 0.04, "C": 2.0}
 

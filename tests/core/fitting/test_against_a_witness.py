@@ -5,8 +5,8 @@ import pytest
 from scipy.optimize import least_squares
 
 import vettore.core as core
-from vettore.core.fitting import nonlinear
 from vettore.core.fitting.prepared import prepared
+from vettore.core.fitting.search import nonlinear
 from vettore.core.formula.evaluate import Program
 
 # Each a formula, its truth, and the noise of y.

@@ -7,8 +7,8 @@ from scipy.stats import binom, chi2, poisson
 
 from vettore import core
 from vettore.core.errors import DataError
-from vettore.core.fitting.compare import akaike_weights
-from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
+from vettore.core.fitting.after.compare import akaike_weights
+from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
 from vettore.core.fitting.noises.counts import tails
 from vettore.core.fitting.record import Noise
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from vettore import core
-from vettore.core.fitting.compare import compare
-from vettore.core.fitting.intervals import profile_intervals
+from vettore.core.fitting.after.compare import compare
+from vettore.core.fitting.after.intervals import profile_intervals
 from vettore.core.fitting.result import FitMethod
 
 # Pearson (1901) with the weights of York (1966); the line to all digits by York et al. (2004).

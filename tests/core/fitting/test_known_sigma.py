@@ -8,9 +8,9 @@ import pytest
 from scipy import stats
 
 import vettore.core as core
-from vettore.core.fitting.checks import Kind, Verdict, checks
-from vettore.core.fitting.compare import compare, nested_f
-from vettore.core.fitting.intervals import bootstrap_intervals, profile_intervals
+from vettore.core.fitting.after.checks import Kind, Verdict, checks
+from vettore.core.fitting.after.compare import compare, nested_f
+from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
 from vettore.core.interpolation.points import sorted_points
 
 X = np.linspace(0, 10, 12)

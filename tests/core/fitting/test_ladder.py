@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.ladder import ladder
+from vettore.core.fitting.after.ladder import ladder
 from vettore.core.rounding import NumberStyle
 from vettore.words.fits import degree_reason
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import vettore.core as core
-from vettore.core.fitting import polynomial
+from vettore.core.fitting.linear import polynomial
 
 LINEAR = sorted((Path(__file__).parents[2] / "reference" / "linear").glob("*.json"))
 REFERENCE = [path for path in LINEAR if "degree" in json.loads(path.read_text())]

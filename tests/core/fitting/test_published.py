@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.fitting.checks import Kind, checks
-from vettore.core.fitting.compare import compare, nested_f
-from vettore.core.fitting.diagnostics import diagnostics
+from vettore.core.fitting.after.checks import Kind, checks
+from vettore.core.fitting.after.compare import compare, nested_f
+from vettore.core.fitting.after.diagnostics import diagnostics
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import check_figure
 

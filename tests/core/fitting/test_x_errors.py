@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from vettore import core
-from vettore.core.fitting.checks import Kind, Verdict
-from vettore.core.fitting.x_errors import x_error_check
+from vettore.core.fitting.after.checks import Kind, Verdict
+from vettore.core.fitting.after.x_errors import x_error_check
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
 from vettore.study.columns import Role

@@ -5,7 +5,7 @@ import pytest
 
 import vettore.core as core
 from tests.core.models.truth import TRUTH
-from vettore.core.fitting.propagate import propagate, quantities
+from vettore.core.fitting.after.propagate import propagate, quantities
 from vettore.core.formula.coefficient_units import coefficient_units
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula

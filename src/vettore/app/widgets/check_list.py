@@ -13,8 +13,8 @@ from vettore.app.session import Session
 from vettore.app.style import colour
 from vettore.app.widgets.check_picture import CheckPicture
 from vettore.app.widgets.parts import button, clear, label, rule, section, tab_through
-from vettore.core.fitting.check_pictures import has_picture, picture
-from vettore.core.fitting.checks import Check, Kind, Verdict
+from vettore.core.fitting.after.check_pictures import has_picture, picture
+from vettore.core.fitting.after.checks import Check, Kind, Verdict
 from vettore.study.fits import DerivedFit
 from vettore.words.checks import check_figure, check_sentence, gravest_first
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.core.arrays import Array
-from vettore.core.fitting.check_pictures import Picture
+from vettore.core.fitting.after.check_pictures import Picture
 from vettore.core.rounding import NumberStyle
 
 LEFT, TOP, RIGHT, BOTTOM = 34.0, 8.0, 6.0, 30.0

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from vettore.app.session import Session
 from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.parts import button, clear, label, plain_tip
-from vettore.core.fitting.intervals import Interval
+from vettore.core.fitting.after.intervals import Interval
 from vettore.core.fitting.result import Coefficient
 from vettore.look.theme import SIZES
 from vettore.study.fits import DerivedFit, coefficient_units

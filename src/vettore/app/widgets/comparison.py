@@ -14,7 +14,7 @@ from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
 from vettore.app.widgets.parts import Elided, button, clear, ground, label
 from vettore.app.widgets.value_table import ValueTable
-from vettore.core.fitting.compare import Compared
+from vettore.core.fitting.after.compare import Compared
 from vettore.core.rounding import NumberStyle
 from vettore.study.line_up import Entry
 from vettore.study.series import Role, Series

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 from vettore.app.painting import painting
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import button, label, section
-from vettore.core.fitting.ladder import Ladder, Rung
+from vettore.core.fitting.after.ladder import Ladder, Rung
 from vettore.core.rounding import NumberStyle
 from vettore.words.fits import degree_reason
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBo
 
 from vettore.app.widgets.noise_choice import NoiseChoice, positive_in
 from vettore.app.widgets.parts import button, label, section
-from vettore.core.fitting.checks import Check, Kind, Outcome, Verdict
+from vettore.core.fitting.after.checks import Check, Kind, Outcome, Verdict
 from vettore.core.fitting.noises.counts import looks_counted
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.rounding import NumberStyle

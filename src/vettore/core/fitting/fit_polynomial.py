@@ -9,7 +9,7 @@ from typing import Any
 from vettore.core.arrays import Values, as_values
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import as_sigma
-from vettore.core.fitting.polynomial import fit_rows, polynomial_formula, whole_degree
+from vettore.core.fitting.linear.polynomial import fit_rows, polynomial_formula, whole_degree
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.request import DEFAULT_SEED, SQUARES, check_options
 from vettore.core.fitting.result import FitResult

@@ -18,15 +18,15 @@ from vettore.core.errors import DataError, a_mapping
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import check_limits
 from vettore.core.fitting.many_request import AllSeries, ManyRequest, by_label, check_each, labelled, stacked
-from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
-from vettore.core.fitting.polish import Polished, leverage_of, root_of
 from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.problem import check_held, check_start, problem_of
 from vettore.core.fitting.record import Search
 from vettore.core.fitting.request import FitRequest, check_options
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.stack import Answers, Stack
+from vettore.core.fitting.search.nonlinear_result import Solved, nonlinear_result
+from vettore.core.fitting.search.polish import Polished, leverage_of, root_of
+from vettore.core.fitting.search.separable import Separable
+from vettore.core.fitting.search.stack import Answers, Stack
 from vettore.core.telling import Tells
 
 # Series on which a full search is made when there are no starts.

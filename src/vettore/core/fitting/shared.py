@@ -16,7 +16,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError, a_number
-from vettore.core.fitting.compare import Nested, nested_f
+from vettore.core.fitting.after.compare import Nested, nested_f
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import Sigma, as_sigma
 from vettore.core.fitting.limits import Limits, check_limits

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from vettore.core.fitting.nonlinear import fit_nonlinear
+from vettore.core.fitting.linear.terms import fit_terms
 from vettore.core.fitting.prepared import misread
 from vettore.core.fitting.problem import Problem, problem_of
 from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.terms import fit_terms
+from vettore.core.fitting.search.nonlinear import fit_nonlinear
 from vettore.core.remarks import RemarkKind
 
 # What says of coefficients that the rows tell nothing of them.

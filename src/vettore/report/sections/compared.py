@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.compare import compare
+from vettore.core.fitting.after.compare import compare
 from vettore.report.blocks import Block, Paragraph, Table
 from vettore.report.sections.entry import Entry, Subject
 from vettore.study.derive import derive_fit

@@ -11,8 +11,8 @@ from vettore.app.session import Session
 from vettore.app.widgets.comparison import Comparison
 from vettore.app.widgets.degree_ladder import DegreeLadder
 from vettore.core.errors import DataError, VettoreError
-from vettore.core.fitting.compare import Compared, compare
-from vettore.core.fitting.ladder import Ladder, ladder
+from vettore.core.fitting.after.compare import Compared, compare
+from vettore.core.fitting.after.ladder import Ladder, ladder
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.line_up import Entry, Key, try_models

@@ -24,7 +24,7 @@ from scipy.linalg import solve_triangular
 from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.linear_result import with_error
+from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.noises.restricted import (
     DEPENDENT,
@@ -39,7 +39,7 @@ from vettore.core.fitting.noises.restricted import (
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Memory, Noise
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
-from vettore.core.fitting.scoring import MOST_STEPS, STILL, least
+from vettore.core.fitting.search.scoring import MOST_STEPS, STILL, least
 from vettore.core.fitting.solve import solve
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.tree import Name

@@ -26,12 +26,12 @@ from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
-from vettore.core.fitting.outwards import side
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
-from vettore.core.fitting.scoring import MOST_STEPS, least
+from vettore.core.fitting.search.outwards import side
+from vettore.core.fitting.search.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import solve, solve_request
 from vettore.core.formula.tree import Name, Node
 from vettore.core.formula.write import name_text, to_text

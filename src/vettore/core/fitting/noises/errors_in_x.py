@@ -33,7 +33,7 @@ from vettore.core.errors import DataError, name_rows
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.result import FitMethod, FitResult
-from vettore.core.fitting.scoring import MOST_STEPS, least
+from vettore.core.fitting.search.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import least_squares, solve_request, with_doubts
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program

@@ -25,7 +25,7 @@ from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above, t_quantile
 from vettore.core.errors import DataError
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.linear_result import with_error
+from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.result import FitResult
 from vettore.core.golden import least_of_all
 

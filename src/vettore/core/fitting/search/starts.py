@@ -16,11 +16,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
 from vettore.core.fitting.request import Progress
-from vettore.core.fitting.roles import draw, roles
-from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.thin import thinned
+from vettore.core.fitting.search.levenberg import MOST_STEPS, Reached, search_to_end
+from vettore.core.fitting.search.roles import draw, roles
+from vettore.core.fitting.search.separable import Separable
+from vettore.core.fitting.search.thin import thinned
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.linear import without

@@ -14,10 +14,10 @@ from functools import partial
 import numpy as np
 
 from vettore.core.arrays import Array, finite
-from vettore.core.fitting.levenberg import Reached
-from vettore.core.fitting.orthogonal import inverse_upper, length
-from vettore.core.fitting.polish import Polished, corrected, from_search, leverage_of
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.linear.orthogonal import inverse_upper, length
+from vettore.core.fitting.search.levenberg import Reached
+from vettore.core.fitting.search.polish import Polished, corrected, from_search, leverage_of
+from vettore.core.fitting.search.separable import Separable
 
 # Eight lines of so many rows stay in a cache of 1 MB. (Two threads that share the blocks take longer than one: they
 # wait for each other between operations that last microseconds.)

@@ -16,10 +16,10 @@ import numpy as np
 from vettore.core.arrays import Array, check_range, in_range
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
-from vettore.core.fitting import least_squares
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
-from vettore.core.fitting.powers import far_from_zero, fit_powers, powers_of_one_column
+from vettore.core.fitting.linear import least_squares
+from vettore.core.fitting.linear.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fitting.linear.powers import far_from_zero, fit_powers, powers_of_one_column
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.evaluate import Program

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.polynomial import fit_rows
+from vettore.core.fitting.linear.polynomial import fit_rows
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.formula.derivative import ZERO

@@ -15,9 +15,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, finite
-from vettore.core.fitting.levenberg import Reached, free_of_limits
-from vettore.core.fitting.orthogonal import column_sizes, inverse_upper, length, told_apart, triangle
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.linear.orthogonal import column_sizes, inverse_upper, length, told_apart, triangle
+from vettore.core.fitting.search.levenberg import Reached, free_of_limits
+from vettore.core.fitting.search.separable import Separable
 
 # The gradient Qᵀr relative to r below which an answer counts as reached.
 CONVERGED = 1e-6

@@ -16,8 +16,8 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
-from vettore.core.fitting.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
-from vettore.core.fitting.diagnostics import Diagnostics, diagnostics, weighted_residuals
+from vettore.core.fitting.after.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
+from vettore.core.fitting.after.diagnostics import Diagnostics, diagnostics, weighted_residuals
 from vettore.core.fitting.noises.counts import tails
 from vettore.core.fitting.request import SQUARES
 from vettore.core.fitting.result import FitMethod, FitResult

@@ -18,9 +18,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
-from vettore.core.fitting.orthogonal import column_sizes, length, reduced, solve_upper, triangle
+from vettore.core.fitting.linear.orthogonal import column_sizes, length, reduced, solve_upper, triangle
 from vettore.core.fitting.record import Stop
-from vettore.core.fitting.separable import Projected, Separable
+from vettore.core.fitting.search.separable import Projected, Separable
 
 FIRST_DAMPING = 1e-2
 MOST_DAMPING = 1e16

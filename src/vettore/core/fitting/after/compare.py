@@ -11,7 +11,7 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError
-from vettore.core.fitting.diagnostics import weighted_residuals
+from vettore.core.fitting.after.diagnostics import weighted_residuals
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.scatter import f_above

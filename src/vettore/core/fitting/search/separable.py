@@ -19,7 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array, Rows, finite
-from vettore.core.fitting.orthogonal import column_sizes, solve_upper, told_apart, triangle
+from vettore.core.fitting.linear.orthogonal import column_sizes, solve_upper, told_apart, triangle
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.pauses import pause
 

@@ -12,19 +12,25 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import joint_quantile
-from vettore.core.fitting.at_limits import ranges_at_limits
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.linear_result import check_variances, holds_constant, of_rows, total_squares, with_error
-from vettore.core.fitting.out_of_range import not_apart, out_of_range
-from vettore.core.fitting.polish import CONVERGED, Polished
+from vettore.core.fitting.linear.linear_result import (
+    check_variances,
+    holds_constant,
+    of_rows,
+    total_squares,
+    with_error,
+)
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search, Stop
 from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
-from vettore.core.fitting.robust import WEIGHTED_DOWN, Forgiven
 from vettore.core.fitting.rows import Rows
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.search.at_limits import ranges_at_limits
+from vettore.core.fitting.search.out_of_range import not_apart, out_of_range
+from vettore.core.fitting.search.polish import CONVERGED, Polished
+from vettore.core.fitting.search.robust import WEIGHTED_DOWN, Forgiven
+from vettore.core.fitting.search.separable import Separable
 from vettore.core.remarks import Remark, RemarkKind
 
 # Residuals this small beside y are rounding, whatever the gradient.

@@ -14,7 +14,7 @@ import numpy as np
 from vettore.core import chebyshev
 from vettore.core.arrays import Array
 from vettore.core.chebyshev import Scale
-from vettore.core.fitting.least_squares import Solution, inverse_of_root
+from vettore.core.fitting.linear.least_squares import Solution, inverse_of_root
 from vettore.core.numbers import DoubleDouble
 
 BLOCK = 8192

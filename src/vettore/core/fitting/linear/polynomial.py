@@ -22,8 +22,8 @@ from vettore.core.arrays import Array, largest
 from vettore.core.chebyshev import Scale
 from vettore.core.curve import PolynomialCurve
 from vettore.core.errors import DataError
-from vettore.core.fitting import least_squares, many_rows
-from vettore.core.fitting.linear_result import LinearFit, holds_constant, linear_result
+from vettore.core.fitting.linear import least_squares, many_rows
+from vettore.core.fitting.linear.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.numbers import DoubleDouble, power_of_two_near

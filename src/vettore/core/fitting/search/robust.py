@@ -18,8 +18,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.levenberg import Reached, search_to_end
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.search.levenberg import Reached, search_to_end
+from vettore.core.fitting.search.separable import Separable
 
 TUNED = {"huber": 1.345, "cauchy": 2.385, "tukey": 4.685}
 MOST_ROUNDS, MOST_STEPS = 300, 50

@@ -21,7 +21,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.checks import Check, Kind, Verdict
+from vettore.core.fitting.after.checks import Check, Kind, Verdict
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program

@@ -14,10 +14,10 @@ from itertools import combinations
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.levenberg import Reached, search_to_end
-from vettore.core.fitting.polish import Polished
 from vettore.core.fitting.record import Alternative, Search
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.search.levenberg import Reached, search_to_end
+from vettore.core.fitting.search.polish import Polished
+from vettore.core.fitting.search.separable import Separable
 from vettore.core.formula.tree import names
 from vettore.core.remarks import Remark, RemarkKind
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.search.separable import Separable
 
 SEED = 7
 

@@ -22,16 +22,16 @@ import numpy as np
 from vettore.core.arrays import Array, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
-from vettore.core.fitting.diagnostics import OWN
+from vettore.core.fitting.after.diagnostics import OWN
 from vettore.core.fitting.left_side import Sigma
-from vettore.core.fitting.levenberg import search_to_end
-from vettore.core.fitting.outwards import side
 from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.problem import pick_rows
 from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.stack import Stack
+from vettore.core.fitting.search.levenberg import search_to_end
+from vettore.core.fitting.search.outwards import side
+from vettore.core.fitting.search.separable import Separable
+from vettore.core.fitting.search.stack import Stack
 from vettore.core.remarks import RemarkKind
 
 # Width of the kernel by which drawn residuals are smoothed, in their standard deviation · n^(−1/5): a handful of them

@@ -9,20 +9,20 @@ import numpy as np
 
 from vettore.core.arrays import Array, check_range
 from vettore.core.errors import DataError
-from vettore.core.fitting.blockwise import refine
-from vettore.core.fitting.canonical import canonical, with_mirrors
-from vettore.core.fitting.levenberg import MOST_STEPS, Reached, search_to_end
-from vettore.core.fitting.nonlinear_result import Solved, nonlinear_result
-from vettore.core.fitting.out_of_range import no_finite_value
-from vettore.core.fitting.polish import CONVERGED, polish
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search
 from vettore.core.fitting.request import SQUARES, FitRequest
 from vettore.core.fitting.result import FitResult
-from vettore.core.fitting.robust import forgive
-from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.starts import AGREE, MOST_ROUNDS, SearchOutcome, agreed_estimate, find
-from vettore.core.fitting.thin import thinned
+from vettore.core.fitting.search.blockwise import refine
+from vettore.core.fitting.search.canonical import canonical, with_mirrors
+from vettore.core.fitting.search.levenberg import MOST_STEPS, Reached, search_to_end
+from vettore.core.fitting.search.nonlinear_result import Solved, nonlinear_result
+from vettore.core.fitting.search.out_of_range import no_finite_value
+from vettore.core.fitting.search.polish import CONVERGED, polish
+from vettore.core.fitting.search.robust import forgive
+from vettore.core.fitting.search.separable import Separable
+from vettore.core.fitting.search.starts import AGREE, MOST_ROUNDS, SearchOutcome, agreed_estimate, find
+from vettore.core.fitting.search.thin import thinned
 from vettore.core.remarks import Remark, RemarkKind
 
 # Above this many rows the search looks at a thinning, and the rows are then taken in blocks.

@@ -7,8 +7,8 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
 from vettore.core.fitting.prepared import prepared
-from vettore.core.fitting.separable import Separable
-from vettore.core.fitting.starts import find
+from vettore.core.fitting.search.separable import Separable
+from vettore.core.fitting.search.starts import find
 from vettore.core.formula.tree import Binary, Name, Number, replaced
 from vettore.core.formula.write import to_text
 from vettore.core.remarks import listed

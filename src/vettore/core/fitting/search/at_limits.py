@@ -21,10 +21,10 @@ from functools import partial
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.levenberg import search_to_end
-from vettore.core.fitting.outwards import side
 from vettore.core.fitting.prepared import prepared
-from vettore.core.fitting.separable import Separable
+from vettore.core.fitting.search.levenberg import search_to_end
+from vettore.core.fitting.search.outwards import side
+from vettore.core.fitting.search.separable import Separable
 
 Interval = tuple[float | None, float | None]
 

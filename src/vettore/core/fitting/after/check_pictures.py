@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.fitting.checks import Kind
-from vettore.core.fitting.diagnostics import diagnostics, weighted_residuals
+from vettore.core.fitting.after.checks import Kind
+from vettore.core.fitting.after.diagnostics import diagnostics, weighted_residuals
 from vettore.core.fitting.result import FitResult
 
 # A leverage nearer to 1 than this leaves no residual to be scaled.

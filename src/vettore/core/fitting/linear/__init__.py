@@ -1,0 +1,1 @@
+"""Least squares of what enters linearly, to the last digit."""
