@@ -68,7 +68,7 @@ def _results(
 ) -> Iterator[tuple[int, Any]]:
     from distributed.scheduler import KilledWorker
 
-    under_way: dict[Future, list[Numbered]] = {}
+    under_way: dict[Future[Any], list[Numbered]] = {}
     suspects: list[Numbered] = []
     alive = _Alive(client)
 
@@ -115,7 +115,7 @@ class _Alive:
         self._client = client
         self._seen = self._looked = time.monotonic()
 
-    def first_of(self, futures: list[Future]) -> Future:
+    def first_of(self, futures: list[Future[Any]]) -> Future[Any]:
         """Return a future that is done. Raises VettoreError."""
         while True:
             for future in futures:
@@ -124,7 +124,7 @@ class _Alive:
             self._look()
             time.sleep(BETWEEN)
 
-    def result_of(self, future: Future) -> list[Any]:
+    def result_of(self, future: Future[Any]) -> list[Any]:
         """Return what a future came to; it is worked out again where its worker died with it. Raises VettoreError."""
         while True:
             try:

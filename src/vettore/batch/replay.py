@@ -147,7 +147,7 @@ def rows_of(request: ReplayRequest, paths: Iterable[Path], crew: Crew) -> Iterat
     from vettore.batch.cluster import run_on
 
     # Workers elsewhere have another working folder.
-    request = replace(request, **{name: _whole(getattr(request, name)) for name in ("reports", "studies")})
+    request = replace(request, reports=_whole(request.reports), studies=_whole(request.studies))
     named = list(paths)
     for place, rows in run_on(crew, work, lost, (path.absolute() for path in named), start, (request,)):
         yield place, [replace(row, file=str(named[place])) for row in rows]

@@ -204,8 +204,8 @@ class SiteDots(StageItem):
                 rows = used & (self._tints == tint)
                 stamp_discs(painter, px[rows], py[rows], self._colours[tint], "#22313A", RADIUS)
         values = np.flatnonzero(seen & marks.aside)[:MOST_DISCS]
-        marks._draw_hollow(painter, px[values], py[values], np.zeros(len(values)))
-        marks._draw_rings(painter, to_pixels)
+        marks.draw_hollow(painter, px[values], py[values], np.zeros(len(values)))
+        marks.draw_rings(painter, to_pixels)
 
     def _dots(self, painter: QPainter, px: Array, py: Array, tints: Array, area: QRectF) -> None:
         width, height = int(area.width()) + 4, int(area.height()) + 4

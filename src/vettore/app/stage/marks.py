@@ -144,8 +144,8 @@ class Marks(StageItem):
             self._draw_errors_of_x(painter, py[seen], to_pixels, self.xs[seen], self.error_of_x[seen])
         filled, hollow = seen & ~self.aside, seen & self.aside
         stamp_discs(painter, px[filled], py[filled], self.fill, theme().plot_ground, self.radius)
-        self._draw_hollow(painter, px[hollow], py[hollow], self.beyond[hollow])
-        self._draw_rings(painter, to_pixels)
+        self.draw_hollow(painter, px[hollow], py[hollow], self.beyond[hollow])
+        self.draw_rings(painter, to_pixels)
 
     def _within(self, px: Array, py: Array, area: QRectF) -> Mask:
         margin = 2 * self.radius
@@ -159,8 +159,8 @@ class Marks(StageItem):
         if shown == self._pictured[0]:
             # Nothing moved since the last frame: only what lies over the marks changed.
             painter.drawImage(QPointF(area.left() - 2, area.top() - 2), self._pictured[1])
-            self._draw_hollow(painter, *self._pictured[2])
-            self._draw_rings(painter, to_pixels)
+            self.draw_hollow(painter, *self._pictured[2])
+            self.draw_rings(painter, to_pixels)
             return
         hits = Hits(area)
         discs: list[tuple[Array, Array]] = []
@@ -184,8 +184,8 @@ class Marks(StageItem):
             stamp_discs(
                 painter, *map(np.concatenate, zip(*discs, strict=True)), self.fill, theme().plot_ground, self.radius
             )
-        self._draw_hollow(painter, x, y, beyond)
-        self._draw_rings(painter, to_pixels)
+        self.draw_hollow(painter, x, y, beyond)
+        self.draw_rings(painter, to_pixels)
 
     def _blocks(self, to_pixels: Map, area: QRectF) -> Iterator[slice]:
         """Yield blocks of rows; where x is in order those of them that may lie in view."""
@@ -197,7 +197,7 @@ class Marks(StageItem):
                     continue
             yield rows
 
-    def _draw_hollow(self, painter: QPainter, px: Array, py: Array, beyond: Array) -> None:
+    def draw_hollow(self, painter: QPainter, px: Array, py: Array, beyond: Array) -> None:
         """Draw rows set aside: slashed discs, or arrows to where they lie beyond the view."""
         painter.setPen(QPen(colour("muted"), 1.4))
         painter.setBrush(colour("plot_ground"))
@@ -242,7 +242,7 @@ class Marks(StageItem):
             if np.isfinite(a) and np.isfinite(b):
                 painter.drawLine(QPointF(a, y), QPointF(b, y))
 
-    def _draw_rings(self, painter: QPainter, to_pixels: Map) -> None:
+    def draw_rings(self, painter: QPainter, to_pixels: Map) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         rows = set(self.chosen) | ({self.pointed} if self.pointed >= 0 else set())
         if not rows:
