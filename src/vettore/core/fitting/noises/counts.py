@@ -243,7 +243,7 @@ def _law(first: FitResult, request: FitRequest) -> CountLaw:
         if len(column) != len(used):
             raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
         trials = column[used]
-    return law_of(first.y, request.noise, trials, request.whole, np.flatnonzero(used) + 1)
+    return law_of(first.y, Noise(request.noise), trials, request.whole, np.flatnonzero(used) + 1)
 
 
 def _gentler(rows: _CountRows, problem: Problem, c: Array) -> Array:
