@@ -43,7 +43,7 @@ class FitPage(Page):
         self._under_way: tuple[Series, AnyFit] | None = None
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
-        self.deciding = FitDeciding(session, self._say_refusal)
+        self.deciding = FitDeciding(session, lambda sentence: self.drawn.say(sentence))
         self.choices = FitChoices(
             {"another": self.deciding.add_another, "several": self.fit_several, "formula": self.open_bench}
         )
@@ -125,6 +125,11 @@ class FitPage(Page):
         search = self._search = Search()
 
         def done(fit: DerivedFit) -> None:
+            if not self.visible:
+                # It is remembered, and shown when the page is: nothing is laid out that nobody sees.
+                self._stale = True
+                self._done_waiting()
+                return
             self._show_fit(fit)
             # Only now, so that the models of the line-up do not hold up the chosen one.
             self.filler.fill(series, recipe)
@@ -241,16 +246,12 @@ class FitPage(Page):
         self._search.stopped = True
         self.session.background.drop("fit")
         self.session.search_stopped.emit()
-        self._done_waiting()
         self._show_refusal("The search was stopped. Choose another model, or give a coefficient its value or limits.")
 
     def _done_waiting(self) -> None:
         self._under_way = None
         self._waiting.stop()
         self.drawn.searching.hide()
-
-    def _say_refusal(self, sentence: str) -> None:
-        self.drawn.say(sentence)
 
     def _ask_span(self, dragged: bool) -> None:
         """Let a span of x be dragged on the plot, or fit all x again."""
@@ -278,5 +279,5 @@ class FitPage(Page):
             self.readings.hide()
 
         self.session.background.run(
-            "without", lambda: fit_without(fit.series, fit.recipe, rows), done, self._say_refusal
+            "without", lambda: fit_without(fit.series, fit.recipe, rows), done, self.drawn.say
         )
