@@ -4,12 +4,13 @@ import threading
 from types import SimpleNamespace
 
 import numpy as np
+import pytest
 
 from tests.made import parabola_and_line
 from vettore.core.fitting.after.checks import Kind
 from vettore.study import edits, edits_of_curves
 from vettore.study.areas import derive_area
-from vettore.study.derive import derive_fit
+from vettore.study.derive import derive_fit, is_known
 from vettore.study.derive_curves import derive_interpolant
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.baselines import CurveOf, PointsOf
@@ -109,3 +110,15 @@ def test_results_of_very_many_rows_are_let_go_of_before_they_fill_the_memory():
     assert [name for name in "abcde" if memory.recall(name) is not None] == ["e"]
     memory.keep("a", made["a"])
     assert [name for name in "abcde" if memory.recall(name) is not None] == ["a"]
+
+
+@pytest.mark.parametrize("noise", ["normal", "growing", "correlated", "poisson"])
+def test_what_takes_refits_is_not_worked_out_where_it_is_asked_for(noise):
+    """A polynomial of even scatter is had within a frame; of another it is at hand only once it was worked out."""
+    y = np.array([3.0, 5.0, 4.0, 8.0, 9.0, 12.0, 11.0, 15.0, 14.0, 19.0]) + len(noise)
+    table = Table((RawColumn("t", "s", np.arange(10.0)), RawColumn("y", "", y)), Source("made"))
+    study = edits.add_fit(edits.add_series(Study(), table, "rows"), "s1", 1)
+    study = edits.change_fit(study, study.curves[0].changed(noise=noise))
+    assert is_known(study, study.curves[0].id) == (noise == "normal")
+    derive_fit(study, study.curves[0].id)
+    assert is_known(study, study.curves[0].id)

@@ -334,7 +334,9 @@ def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
 
 def is_at_hand(series: Series, recipe: AnyFit) -> bool:
     """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
-    return series.rows <= SOON_DONE if not recipe.formula else MEMORY.recall(_key(series, recipe, True)) is not None
+    # Of another scatter a polynomial is fitted again and again.
+    soon = not recipe.formula and NOISES[recipe.noise].takes_errors and not recipe.use_x_errors
+    return series.rows <= SOON_DONE if soon else MEMORY.recall(_key(series, recipe, True)) is not None
 
 
 def _key(series: Series, recipe: AnyFit, thorough: bool) -> Hashable:
