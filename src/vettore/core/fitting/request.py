@@ -60,12 +60,11 @@ class FitRequest:
     @property
     def scatter(self) -> frozenset[str]:
         """The names of the options given that tell how the rows scatter."""
-        is_wanted = {"noise": self.noise != Noise.NORMAL, "loss": self.loss != SQUARES, "whole": self.whole != 1.0}
-        is_wanted["absolute_sigma"] = self.absolute_sigma
         names = ("sigma", "weights", "sigma_x", "correlation", "covariance", "trials")
-        return frozenset(
-            [name for name in names if getattr(self, name) is not None] + [n for n, yes in is_wanted.items() if yes]
-        )
+        given = {name: getattr(self, name) is not None for name in names}
+        given |= {"noise": self.noise != Noise.NORMAL, "loss": self.loss != SQUARES, "whole": self.whole != 1.0}
+        given["absolute_sigma"] = self.absolute_sigma
+        return frozenset(name for name, is_given in given.items() if is_given)
 
     def with_(self, **changes: Any) -> FitRequest:
         """Return the request with some of its fields changed."""

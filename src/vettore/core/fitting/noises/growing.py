@@ -76,9 +76,9 @@ def fit_growing(problem: Problem) -> FitResult:
         share = likeliest(rows.figure, MOST)
         return rows.sigma(share), share
 
-    now, share, settled = reweighted(problem, first, sigma_of)
+    refit, share = reweighted(problem, first, sigma_of)
     looks = not problem.request.thorough
-    result = _result(first, now, share, settled)
+    result = replace(refit, noise=Noise.GROWING, spread=_spread(refit, share))
     if result.n <= FEW and not looks:
         doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(result.n, HELD))
         result = replace(result, own_remarks=(*result.own_remarks, doubt))
@@ -118,24 +118,13 @@ def _rows_of(fit: FitResult) -> _GrowingRows:
     return _GrowingRows(height / mean if mean > 0 else np.ones(fit.n), fit.residuals, fit.basis() * weighed[:, None])
 
 
-def _result(first: FitResult, now: FitResult, share: float, settled: bool) -> FitResult:
-    """Return the last refit with the scatter that it rests on."""
-    rows = _rows_of(now)
+def _spread(fit: FitResult, share: float) -> Spread:
+    """Return the scatter that the last refit rests on."""
+    rows = _rows_of(fit)
     scale = float(rows.sigma(share)[0] / rows.spread(share)[0])
-    mean = float(np.abs(now.fitted).mean())
-    spread = Spread(
+    mean = float(np.abs(fit.fitted).mean())
+    return Spread(
         a=scale * (1 - share),
         b=scale * share / mean if mean > 0 else 0.0,
         p=none_after_all(rows.figure, share),
-    )
-    return replace(
-        now,
-        own_remarks=first.own_remarks,
-        converged=now.converged and settled,
-        search=first.search,
-        iterations=first.iterations + now.iterations,
-        left_out=first.left_out,
-        beside=None,
-        noise=Noise.GROWING,
-        spread=spread,
     )

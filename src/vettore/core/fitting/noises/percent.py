@@ -43,15 +43,5 @@ def fit_percent(problem: Problem) -> FitResult:
         return share * height, 0.0
 
     first = solve(problem)
-    now, _, settled = reweighted(problem, first, sigma_of, known=True)
-    return replace(
-        now,
-        own_remarks=first.own_remarks,
-        converged=now.converged and settled,
-        search=first.search,
-        iterations=first.iterations + now.iterations,
-        left_out=first.left_out,
-        beside=None,
-        noise=problem.request.noise,
-        spread=Spread(0.0, share, None),
-    )
+    result = reweighted(problem, first, sigma_of, known=True).result
+    return replace(result, noise=problem.request.noise, spread=Spread(0.0, share, None))

@@ -6,6 +6,7 @@ That is generalised least squares (Carroll & Ruppert 1988, §2.2): the weights c
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -22,11 +23,10 @@ FEW_REFITS, NEARLY = 4, 1e-2
 
 
 class Reweighted(NamedTuple):
-    """The last refit, what its weights were told by, and whether both had settled."""
+    """The last refit, with what is said of the search and the rows from before it, and what its weights were told by."""
 
     result: FitResult
     share: float
-    settled: bool
 
 
 def reweighted(
@@ -46,7 +46,17 @@ def reweighted(
         was = {name: now.coefficients[name].value for name in first.fitted_names}
         now = _refit(problem, now, sigma, known)
         moved = _moved(now, was)
-    return Reweighted(now, share, refits < most or looks)
+    settled = refits < most or looks
+    result = replace(
+        now,
+        own_remarks=first.own_remarks,
+        converged=now.converged and settled,
+        search=first.search,
+        iterations=first.iterations + now.iterations,
+        left_out=first.left_out,
+        beside=None,
+    )
+    return Reweighted(result, share)
 
 
 def _moved(now: FitResult, was: dict[str, float]) -> float:
