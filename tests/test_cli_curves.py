@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from vettore.cli import main
-from vettore.core.fitting.record import Search
+from vettore.core.fitting.record import Search, Status, Trace
 from vettore.demo.make_data import FOLDER
 from vettore.study import derive
 
@@ -138,7 +138,7 @@ def test_what_did_not_converge_is_printed_and_told_by_the_exit_code(run, monkeyp
 
     def stopped(study, curve, progress=None):
         told = plain(study, curve, progress)
-        return replace(told, result=replace(told.result, converged=False, search=Search(3)))
+        return replace(told, result=replace(told.result, status=Status.NOT_CONVERGED, trace=Trace(search=Search(3))))
 
     monkeypatch.setattr(derive, "derive_fit", stopped)
     code, out, _ = run("fit", STAGE, "--degree", "1")

@@ -46,7 +46,7 @@ def test_counts_are_offered_fitted_and_taken_back(window, qtbot, settled):
     assert "y are counts, greatest likelihood" in page.how.sentence.text()
     assert "of the deviance of larvae" in page.findings.sentence.text()
     assert page.plot.lower.getAxis("left").title == "Deviance residual"
-    np.testing.assert_array_equal(page.plot.residual_marks.ys, page.fit.result.signed_deviance)
+    np.testing.assert_array_equal(page.plot.residual_marks.ys, page.fit.result.details.signed_deviance)
     noises = {entry.fit.recipe.noise for entry in page.filler.entries if entry.fit}
     assert noises == {"poisson"}
     text = "".join(block.text for block in report_document(window.session.study).section("method").blocks)

@@ -29,11 +29,11 @@ def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled, monkeyp
     qtbot.mouseClick(page.how.use_x, LEFT)
     settled()
     result = page.fit.result
-    assert result.true_x is not None
+    assert result.details.true_x is not None
     x, _, to_x, to_y = page.plot.marks.slants
     np.testing.assert_array_equal(x, result.x)
-    np.testing.assert_array_equal(to_x, result.true_x)
-    assert to_y == pytest.approx(page.fit.curve(result.true_x))
+    np.testing.assert_array_equal(to_x, result.details.true_x)
+    assert to_y == pytest.approx(page.fit.curve(result.details.true_x))
     assert np.abs(to_x - x).max() > 0.3
     assert "and the ± of x, known" in page.how.sentence.text()
     study = window.session.study
@@ -42,7 +42,7 @@ def test_rows_lead_to_where_they_are_taken_to_be(window, qtbot, settled, monkeyp
     column = replace(worked.series[0].columns[place], role=Role.CORRELATION)
     window.session.do("correlated", edits.set_column(worked, "s1", place, column))
     settled()
-    assert np.array_equal(page.fit.result.error_correlation, np.full(N, 0.5))
+    assert np.array_equal(page.fit.result.details.correlation, np.full(N, 0.5))
     assert page.fit.result.values != result.values
     assert "correlated as in r" in page.how.sentence.text()
     window.session.undo()

@@ -48,7 +48,7 @@ def test_a_scatter_that_grows_is_offered_where_residuals_grow(window, qtbot, set
     assert text.startswith("Generalised least squares with weights 1/σ² from a scatter σ = a + b·|curve|")
     window.session.undo()
     settled()
-    assert page.fit.result.spread is None
+    assert page.fit.result.details is None
     assert page.how.use_growing.isVisible()
 
 
@@ -56,7 +56,7 @@ def test_values_are_read_back_with_the_scatter_of_their_place():
     """One signal of 10 mg/L scatters by σ there, the blank by σ at none; by hand."""
     grown = edits.change_fit(study(), study().curves[0].changed(noise="growing"))
     fit = derive_fit(grown, grown.curves[0].id)
-    spread, curve = fit.result.spread, fit.result.curve
+    spread, curve = fit.result.details.spread, fit.result.curve
     grown = edits.keep(grown, PlaceReading(curve=fit.recipe.id, at=10.0))
     found = derive_reading(grown, grown.readings_of(fit.recipe.id)[-1])
     x = found.crossings[0].x
@@ -70,7 +70,7 @@ def test_values_are_read_back_with_the_scatter_of_their_place():
     line = edits.keep(line, DecisionReading(curve=fit.recipe.id, times=2))
     limit = derive_reading(line, line.readings_of(fit.recipe.id)[-1])
     told, curve = fit.result, fit.result.curve
-    blank = np.hypot(told.spread.at(np.array(curve(0.0))) / np.sqrt(2), curve.standard_error(0.0))
+    blank = np.hypot(told.details.spread.at(np.array(curve(0.0))) / np.sqrt(2), curve.standard_error(0.0))
     from scipy.stats import t
 
     slope = told.coefficients["a1"].value

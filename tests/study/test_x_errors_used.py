@@ -84,8 +84,8 @@ def test_the_fit_uses_it_and_says_so(degree):
     )
     assert document.sheets[0].blocks[0].headings[-2:] == ("± of x", "True x")
     marks = layer_of(used, fit, style, several=False).marks
-    assert marks.leads[0] is fit.result.true_x
-    np.testing.assert_array_equal(marks.leads[1], fit.curve(fit.result.true_x))
+    assert marks.leads[0] is fit.result.details.true_x
+    np.testing.assert_array_equal(marks.leads[1], fit.curve(fit.result.details.true_x))
     assert layer_of(study, unused, style, several=False).marks.leads is None
 
 
@@ -109,7 +109,7 @@ def test_on_the_command_line(tmp_path, capsys):
     )
     assert [one["value"] for one in told["coefficients"].values()] == list(expected.result.values)
     rows = list(csv.DictReader(table.read_text().splitlines()))
-    assert [float(row["true x"]) for row in rows] == expected.result.true_x.tolist()
+    assert [float(row["true x"]) for row in rows] == expected.result.details.true_x.tolist()
     with pytest.raises(SystemExit) as left:
         main(asked)
     assert left.value.code == 2

@@ -7,6 +7,7 @@ import pytest
 
 import vettore.core as core
 from vettore.core.fitting.after.checks import Check, Kind, Outcome, Verdict, checks
+from vettore.core.fitting.record import Status
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import CHECKS, check_figure, check_sentence, gravest_first
@@ -168,7 +169,7 @@ def test_what_did_not_converge_is_no_answer():
     assert result.converged or words.startswith("The search did not converge")
     from dataclasses import replace
 
-    stopped = replace(result, converged=False)
+    stopped = replace(result, status=Status.NOT_CONVERGED)
     words = summary(stopped, "decay", "y", "", 2, NumberStyle(), checks(stopped))
     assert "not an answer" in words
     assert "explain" not in words

@@ -30,12 +30,12 @@ def lines() -> list[str]:
                 data = {"x": x, "y": 10 * np.exp(-0.25 * x) + 0.4 * lower @ rng.normal(size=n)}
                 plain = core.fit("y = A*exp(-k*x)", data, start={"k": 0.25})
                 alike = core.fit("y = A*exp(-k*x)", data, start={"k": 0.25}, noise="correlated")
-                assert alike.memory is not None
+                assert alike.details.memory is not None
                 held = [
                     float((one.coefficients["k"].low or 0) <= 0.25 <= (one.coefficients["k"].high or 0))
                     for one in (plain, alike)
                 ]
-                told.append((*held, alike.memory.phi, float(alike.memory.p < 0.05)))
+                told.append((*held, alike.details.memory.phi, float(alike.details.memory.p < 0.05)))
             independent, by_rows, found, small = np.mean(told, axis=0)
             words = f"| {n}, {phi:g} | {independent * 100:.1f} % | {by_rows * 100:.1f} % "
             out.append(words + f"| {found:.2f} | {small * 100:.1f} % |")

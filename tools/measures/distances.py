@@ -44,7 +44,7 @@ def main() -> None:
                 rest = data["y"] - curve(unknown[:m], unknown[m:]) - slant * miss
                 return np.concatenate([miss / sx, rest / (sy * np.sqrt(1 - together**2))])
 
-            begin = np.concatenate([np.array(fit.values)[order], fit.true_x])
+            begin = np.concatenate([np.array(fit.values)[order], fit.details.true_x])
             found = least_squares(
                 distances, begin, jac="3-point", x_scale="jac", xtol=1e-15, ftol=1e-15, gtol=1e-15, max_nfev=2000
             )

@@ -46,10 +46,10 @@ def lines() -> list[str]:
                 data = {"x": x, "y": mu + rng.normal(size=n) * (a + b * mu)}
                 grown = core.fit(formula, data, noise="growing", start=start)
                 ones = [one.coefficients[coefficient] for one in (core.fit(formula, data, start=start), grown)]
-                assert grown.spread is not None
+                assert grown.details.spread is not None
                 assert all(one.low is not None and one.high is not None for one in ones)
                 holds = [float((one.low or 0) <= true <= (one.high or 0)) for one in ones]
-                told.append((*holds, *(one.standard_error for one in ones), float(grown.spread.p < 0.05)))
+                told.append((*holds, *(one.standard_error for one in ones), float(grown.details.spread.p < 0.05)))
             even, grows, wide, narrow, found = np.mean(told, axis=0)
             words = f"| {n} | {name}, {a:g} + {b * 100:g} % | {even * 100:.1f} % | {grows * 100:.1f} % "
             out.append(words + f"| {wide:.2g}, {narrow:.2g} | {found * 100:.1f} % |")

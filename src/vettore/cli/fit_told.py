@@ -156,22 +156,18 @@ def save_rows(derived: DerivedFit, path: Path) -> None:
 
     from vettore.core.errors import DataError
     from vettore.files.whole import write_whole
+    from vettore.study.fits import FitColumn
 
     delimiters = {".csv": ",", ".tsv": "\t"}
     if path.suffix.casefold() not in delimiters:
         raise DataError(f"“{path.name}”: the table of a fit ends in .csv or .tsv.")
     result = derived.result
-    names = ["row", "x", "y", "fitted", "residual"]
-    columns = [derived.rows + 1, derived.x, derived.response[derived.rows], result.fitted, result.residuals]
+    table = {str(name): values for name, values in derived.table_of_rows().items()}
+    names, columns = list(table), list(table.values())
     if derived.curve is not None:
         low, high = derived.curve.band(derived.x, result.level)
-        names, columns = [*names, "band from", "band to"], [*columns, low, high]
-    if result.error_of_y is not None:
-        names, columns = [*names, "sigma"], [*columns, result.error_of_y]
-    if result.sigma_x is not None and result.true_x is not None:
-        names, columns = [*names, "sigma of x", "true x"], [*columns, result.sigma_x, result.true_x]
-    if result.error_correlation is not None:
-        names, columns = [*names, "correlation of x and y"], [*columns, result.error_correlation]
+        at = names.index(FitColumn.RESIDUAL) + 1
+        names[at:at], columns[at:at] = ["band from", "band to"], [low, high]
     out = io.StringIO()
     writer = csv.writer(out, delimiter=delimiters[path.suffix.casefold()], lineterminator="\n")
     writer.writerow(names)

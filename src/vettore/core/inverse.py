@@ -24,6 +24,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import t_quantile
+from vettore.core.fitting.details import Growing
 
 if TYPE_CHECKING:
     from vettore.core.curve import Curve
@@ -49,8 +50,8 @@ def scatter_of(result: FitResult, curve: Curve) -> Scatter | None:
     unit = curve.residual_sd
     if unit is None:
         return None
-    if result.spread is not None:
-        spread = result.spread
+    if isinstance(result.details, Growing):
+        spread = result.details.spread
         return lambda x: unit * spread.at(curve(x))
     if curve.row_sigma is not None:
         even = unit * curve.row_sigma

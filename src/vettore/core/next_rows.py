@@ -24,8 +24,8 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError
+from vettore.core.fitting.details import Correlated, Counts, Growing
 from vettore.core.fitting.noises.counts import CountLaw
-from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 
 # A coefficient by its name, "all" of them, or a number read from the curve: ("value", x), ("slope", x), ("area", a, b).
@@ -136,7 +136,7 @@ def _candidates(result: FitResult, x: Values, improve: Improve, sigma: Values | 
     curve = result.given_curve
     if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
         raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
-    if result.whitened is not None:
+    if isinstance(result.details, Correlated):
         raise DataError("Rows of which neighbours err alike tell the less the nearer they are; that is not foretold.")
     places = as_values(x, "x")
     if not len(places) or not np.isfinite(places).all():
@@ -227,11 +227,12 @@ class Candidates:
 
 def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
     """Return the standard deviation of one measurement as the fit knows it; of counts that at each x."""
-    if result.spread is not None:
-        return result.spread.at(np.asarray(curve(x)))
-    if result.noise != Noise.NORMAL:
-        trials = None if result.trials is None else np.full(len(x), np.median(result.trials))
-        return np.sqrt(CountLaw(result.noise, trials, result.whole).variance(np.asarray(curve(x))))
+    details = result.details
+    if isinstance(details, Growing):
+        return details.spread.at(np.asarray(curve(x)))
+    if isinstance(details, Counts):
+        trials = None if details.trials is None else np.full(len(x), np.median(details.trials))
+        return np.sqrt(CountLaw(details.noise, trials, details.whole).variance(np.asarray(curve(x))))
     unit = curve.residual_sd
     if unit is None:
         raise DataError("The fit knows no scatter of a measurement; give sigma.")

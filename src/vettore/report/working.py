@@ -9,6 +9,7 @@ import numpy as np
 
 from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.fitting.after.working import LinearWorking, linear_working
+from vettore.core.fitting.details import Correlated, Counts, ErrorsInX, Growing
 from vettore.core.fitting.linear.polynomial import polynomial_formula
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.formula import read_formula
@@ -46,7 +47,7 @@ class Step:
 
 def working_steps(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
     """Return the working of a fit."""
-    if fit.result.sigma_x is not None or fit.result.whitened is not None:
+    if isinstance(fit.result.details, Correlated | ErrorsInX):
         return (Step("The answer", method_in_words(fit)),)
     if fit.result.path:
         return _iterations(fit, style)
@@ -108,7 +109,7 @@ def _worked(fit: DerivedFit) -> LinearWorking:
     columns = series.numbers(rows)
     result = fit.result
     sigma = None if series.sigma is None or not fit.recipe.use_errors else series.sigma[rows]
-    if result.deviance is not None or result.spread is not None:
+    if isinstance(result.details, Counts | Growing):
         # The weights of counts, and of a scatter that grows, are those at the answer.
         sigma = result.sigma
     if isinstance(fit.recipe, PolynomialFit):

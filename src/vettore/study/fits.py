@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 from weakref import WeakKeyDictionary
@@ -15,6 +16,7 @@ from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, VettoreError
+from vettore.core.fitting.details import Counts, ErrorsInX
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.request import SQUARES, Progress
 from vettore.core.fitting.result import FitResult
@@ -42,6 +44,20 @@ FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
 _checked: WeakKeyDictionary[FitResult, tuple[NDArray[np.intp], tuple[Check, ...]]] = WeakKeyDictionary()
 
 
+class FitColumn(StrEnum):
+    """What a fit says of its rows, by the names of columns in files."""
+
+    ROW = "row"
+    X = "x"
+    Y = "y"
+    FITTED = "fitted"
+    RESIDUAL = "residual"
+    SIGMA = "sigma"
+    SIGMA_X = "sigma of x"
+    TRUE_X = "true x"
+    CORRELATION = "correlation of x and y"
+
+
 @dataclass(frozen=True, eq=False)
 class DerivedFit:
     """A fit's result; ``rows`` are the rows of the series it used (counted from 0), in order."""
@@ -64,28 +80,46 @@ class DerivedFit:
             result = checks(self.result, self.rows + 1)
             _checked[self.result] = self.rows, result
         sigma_x, x = self.series.values(Role.X_ERROR), self.series.values(Role.X)
-        if sigma_x is None or x is None or self.curve is None or self.result.sigma_x is not None:
+        if sigma_x is None or x is None or self.curve is None or isinstance(self.result.details, ErrorsInX):
             return result
         of_x = x_error_check(self.result, self.series.name_and_unit(Role.X)[0], x[self.rows], sigma_x[self.rows])
         return result if of_x is None else (*result, of_x)
 
+    def table_of_rows(self) -> dict[FitColumn, Array]:
+        """Return what the fit says of each of its rows: the columns that it has, (n,) each."""
+        result, details = self.result, self.result.details
+        columns: dict[FitColumn, Array | None] = {
+            FitColumn.ROW: self.rows.astype(np.float64) + 1,
+            FitColumn.X: self.x,
+            FitColumn.Y: self.response[self.rows],
+            FitColumn.FITTED: result.fitted,
+            FitColumn.RESIDUAL: result.residuals,
+            FitColumn.SIGMA: result.error_of_y,
+        }
+        if isinstance(details, ErrorsInX):
+            columns[FitColumn.SIGMA_X] = details.sigma_x
+            columns[FitColumn.TRUE_X] = details.true_x
+            columns[FitColumn.CORRELATION] = details.correlation
+        return {column: values for column, values in columns.items() if values is not None}
+
     @property
     def taken_to_be(self) -> tuple[Array, Array] | None:
         """Where on the curve each row is taken to lie, (n,) in x and in y; None unless x has errors, too."""
-        if self.result.true_x is None or self.curve is None:
+        details = self.result.details
+        if not isinstance(details, ErrorsInX) or self.curve is None:
             return None
-        return self.result.true_x, self.curve(self.result.true_x)
+        return details.true_x, self.curve(details.true_x)
 
     @property
     def missed(self) -> Array:
         """What is shown of how far the rows lie from the curve (n,): residuals, of counts those of the deviance."""
-        result = self.result
-        return result.residuals if result.signed_deviance is None else result.signed_deviance
+        details = self.result.details
+        return details.signed_deviance if isinstance(details, Counts) else self.result.residuals
 
     @property
     def missed_called(self) -> str:
         """How that is called, with its unit."""
-        if self.result.signed_deviance is not None:
+        if isinstance(self.result.details, Counts):
             return "Deviance residual"
         unit = self.y_called[1]
         return f"Residual ({unit})" if unit else "Residual"

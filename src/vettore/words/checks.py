@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from vettore.core.errors import name_rows
 from vettore.core.fitting.after.checks import Check, Kind, Outcome, Verdict
+from vettore.core.fitting.details import Correlated
 from vettore.core.fitting.result import FitResult
 from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
@@ -62,7 +63,7 @@ PATTERNS = {
 
 def _pattern(check: Check, result: FitResult) -> str:
     words = _pattern_words(check)
-    if result.whitened is None:
+    if not isinstance(result.details, Correlated):
         return words
     return f"Beyond what neighbours share, {words[0].lower()}{words[1:]}"
 
@@ -76,7 +77,8 @@ def _pattern_words(check: Check) -> str:
 
 
 def _pattern_figure(check: Check, result: FitResult, style: NumberStyle) -> str:
-    figures, of = check.figures, "neighbours correlate" if result.whitened is None else "what is left correlates"
+    figures = check.figures
+    of = "what is left correlates" if isinstance(result.details, Correlated) else "neighbours correlate"
     return (
         f"{int(figures['runs'])} runs of like sign, {style.fixed(figures['expected'], 0)} expected by chance, the longest of "
         f"{counted(figures['longest'], 'row')}; {of} with {style.fixed(figures['correlation'], 2)} "

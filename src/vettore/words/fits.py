@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from vettore.core.fitting.after.checks import Check, Kind, Verdict
 from vettore.core.fitting.after.ladder import Ladder
+from vettore.core.fitting.details import Correlated, ErrorsInX, Growing
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.record import Noise, Spread
 from vettore.core.fitting.result import FitMethod, FitResult
@@ -62,10 +63,10 @@ def summary(
     elif result.deviance is not None:
         parts.append(f"Beside the scatter of counts, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
     elif result.reduced_chi_squared is not None:
-        of = "x and y" if result.sigma_x is not None else "y"
+        of = "x and y" if isinstance(result.details, ErrorsInX) else "y"
         parts.append(f"Beside the known ± of {of}, {CHI} is {style.number(result.reduced_chi_squared, 3)}.")
-    elif result.spread is not None and result.spread.p is not None:
-        parts.append(f"What is left scatters by {spread_in_words(result.spread, y_unit, style)}.")
+    elif isinstance(result.details, Growing) and result.details.spread.p is not None:
+        parts.append(f"What is left scatters by {spread_in_words(result.details.spread, y_unit, style)}.")
     elif result.residual_sd is not None and not result.weighted:
         left = f"{style.number(result.residual_sd, 3)} {y_unit}".strip()
         parts.append(f"What is left has a standard deviation of {left}.")
@@ -154,17 +155,18 @@ def conflict_in_words(conflict: UnitConflict) -> str:
 
 def weights_in_words(result: FitResult) -> str:
     """Say how the rows are weighed, as ``weights 1/σ² from the ± of y, carried to ln(y), taken as relative``."""
-    if result.whitened is not None and result.memory is None:
+    details = result.details
+    if isinstance(details, Correlated) and details.memory is None:
         return f"the covariance of the rows' errors as given, {'known' if result.absolute_sigma else 'relative'}"
     of_noise = NOISE_WORDS[result.noise].weights
     if of_noise:
-        return of_noise.format(size="" if result.spread is None else f"{100 * result.spread.b:g}")
+        return of_noise.format(size=f"{100 * details.spread.b:g}" if isinstance(details, Growing) else "")
     if not result.weighted:
         return "equal weights"
     carried = f", carried to {result.left} through its derivative," if result.transformed else ","
     how = "taken as known" if result.absolute_sigma else "taken as relative"
-    if result.sigma_x is not None:
-        together = " with their correlation" if result.error_correlation is not None else ""
+    if isinstance(details, ErrorsInX):
+        together = " with their correlation" if details.correlation is not None else ""
         return f"weights from the ± of x and of y{together}{carried} {how}"
     return f"weights 1/σ² from the ± of y{carried} {how}"
 
@@ -243,13 +245,15 @@ def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
         of, p = style.number(result.deviance, 5), style.p_value(result.deviance_p)
         ratio = style.number(result.reduced_chi_squared, 4)
         scatter, squares = Line("Pearson’s χ²/ν", ratio), Line("deviance", f"{of}, {p}")
-    elif result.memory is not None:
-        alike, p = style.fixed(result.memory.phi, 2), style.p_value(result.memory.p)
+    elif isinstance(result.details, Correlated) and result.details.memory is not None:
+        memory = result.details.memory
+        alike, p = style.fixed(memory.phi, 2), style.p_value(memory.p)
         squares = Line("neighbours correlate", f"{alike}, {p}")
-    elif result.spread is not None and result.spread.p is not None:
-        text = spread_in_words(result.spread, fit.y_called[1], style).removesuffix(OF_CURVE)
+    elif isinstance(result.details, Growing) and result.details.spread.p is not None:
+        spread = result.details.spread
+        text = spread_in_words(spread, fit.y_called[1], style).removesuffix(OF_CURVE)
         scatter = Line("scatter, even + of y", text)
-        squares = Line("even scatter", style.p_value(result.spread.p))
+        squares = Line("even scatter", style.p_value(spread.p))
     elif result.chi_squared is not None:
         ratio, above = style.number(result.reduced_chi_squared, 4), style.p_value(result.chi_squared_p)
         scatter, squares = Line("χ²/ν", ratio), Line("χ²", f"{style.number(result.chi_squared, 5)}, {above}")
@@ -296,7 +300,7 @@ def method_in_words(fit: DerivedFit) -> str:
         )
     elif result.deviance is not None:
         return NOISE_WORDS[result.noise].method.format(message=fit.result.message.rstrip("."))
-    elif result.whitened is not None and result.memory is None:
+    elif isinstance(result.details, Correlated) and result.details.memory is None:
         how = f"Generalised least squares with {weights}. {fit.result.message.rstrip('.')}"
     elif result.noise != Noise.NORMAL and NOISE_WORDS[result.noise].method:
         how = NOISE_WORDS[result.noise].method.format(weights=weights, message=fit.result.message.rstrip("."))

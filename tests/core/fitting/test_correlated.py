@@ -61,10 +61,10 @@ def test_how_alike_neighbours_are_is_told_and_taken_out():
     data = {"x": X, "y": correlated(6)}
     told, plain = core.fit(FORMULA, data, noise="correlated"), core.fit(FORMULA, data)
     assert told.converged
-    assert told.memory.p < 0.001
-    assert told.memory.phi == pytest.approx(0.7, abs=0.2)
-    assert told.memory.distance == pytest.approx(-(X[1] - X[0]) / np.log(told.memory.phi), rel=1e-9)
-    v = told.memory.phi ** (np.abs(X[:, None] - X[None, :]) / (X[1] - X[0]))
+    assert told.details.memory.p < 0.001
+    assert told.details.memory.phi == pytest.approx(0.7, abs=0.2)
+    assert told.details.memory.distance == pytest.approx(-(X[1] - X[0]) / np.log(told.details.memory.phi), rel=1e-9)
+    v = told.details.memory.phi ** (np.abs(X[:, None] - X[None, :]) / (X[1] - X[0]))
     again = core.fit(FORMULA, data, covariance=v)
     assert again.values == pytest.approx(told.values, rel=1e-8)
     for one, other in zip(again.coefficients.values(), told.coefficients.values(), strict=True):
@@ -85,9 +85,9 @@ def test_rows_in_any_order_and_at_any_distance():
     order = rng.permutation(60)
     mixed = core.fit(FORMULA, {"x": x[order], "y": y[order]}, noise="correlated")
     assert mixed.values == pytest.approx(told.values, rel=1e-8)
-    assert mixed.memory.phi == pytest.approx(told.memory.phi, rel=1e-6)
+    assert mixed.details.memory.phi == pytest.approx(told.details.memory.phi, rel=1e-6)
     assert mixed.residuals == pytest.approx(told.residuals[order], rel=1e-6, abs=1e-9)
-    v = told.memory.phi ** (np.abs(x[:, None] - x[None, :]) / np.diff(x).mean())
+    v = told.details.memory.phi ** (np.abs(x[:, None] - x[None, :]) / np.diff(x).mean())
     assert core.fit(FORMULA, {"x": x, "y": y}, covariance=v).values == pytest.approx(told.values, rel=1e-7)
 
 
@@ -103,7 +103,7 @@ def test_ranges_hold_where_those_of_equal_weights_do_not():
             else:
                 plain += k.low <= 0.25 <= k.high
         clean = core.fit(FORMULA, {"x": X, "y": correlated(seed, 0.0)}, noise="correlated", start={"k": 0.25})
-        alarms += clean.memory.p < 0.05
+        alarms += clean.details.memory.p < 0.05
     assert held >= 33
     assert plain <= 32
     assert alarms <= 6

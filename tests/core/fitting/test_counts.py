@@ -147,7 +147,7 @@ def test_what_follows_from_the_deviance():
     assert curve.aicc == pytest.approx(curve.deviance + 4 + 2 * 2 * 3 / (25 - 3))
     assert curve.bic == pytest.approx(curve.deviance + 2 * np.log(25))
     assert curve.deviance_p == pytest.approx(chi2.sf(curve.deviance, 23))
-    assert float(np.sum(curve.signed_deviance**2)) == pytest.approx(curve.deviance)
+    assert float(np.sum(curve.details.signed_deviance**2)) == pytest.approx(curve.deviance)
     assert curve.chi_squared == pytest.approx(float(np.sum((y - curve.fitted) ** 2 / curve.fitted)))
     assert akaike_weights([curve, line])[0] > 0.999999
     with pytest.raises(DataError, match="noise"):

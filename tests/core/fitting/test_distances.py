@@ -92,16 +92,16 @@ def test_correlated_errors_of_x_and_y_agree_with_an_independent_witness(model):
         misses = np.stack([x - unknown[m:], y - curve(unknown[:m], unknown[m:])], axis=1)
         return np.einsum("ijk,ik->ij", whitening, misses).ravel()
 
-    begin = np.concatenate([result.values, result.true_x])
+    begin = np.concatenate([result.values, result.details.true_x])
     witness = least_squares(distances, begin, jac="3-point", x_scale="jac", xtol=1e-15, ftol=1e-15, gtol=1e-15)
     assert result.converged
     assert result.sum_of_squares == pytest.approx(2 * witness.cost, rel=1e-9)
     assert result.values == pytest.approx(witness.x[:m], rel=1e-6)
-    assert result.true_x == pytest.approx(witness.x[m:], rel=1e-6)
+    assert result.details.true_x == pytest.approx(witness.x[m:], rel=1e-6)
     covariance = np.linalg.inv(witness.jac.T @ witness.jac)[:m, :m] * 2 * witness.cost / (len(x) - m)
     errors = [one.standard_error for one in result.coefficients.values()]
     assert errors == pytest.approx(np.sqrt(np.diag(covariance)), rel=1e-5)
-    np.testing.assert_array_equal(result.error_correlation, correlation)
+    np.testing.assert_array_equal(result.details.correlation, correlation)
 
 
 def test_the_slope_of_correlated_errors_solves_yorks_equation():
@@ -130,12 +130,12 @@ def test_the_answer_is_a_minimum_of_all_distances(model):
     def squares(c, true_x):
         return np.sum(((y - curve(c, true_x)) / sigma_y) ** 2 + ((x - true_x) / sigma_x) ** 2)
 
-    least = squares(result.values, result.true_x)
+    least = squares(result.values, result.details.true_x)
     assert least == pytest.approx(result.sum_of_squares, rel=1e-10)
     rng = np.random.default_rng(0)
     for _ in range(50):
         c = np.array(result.values) * (1 + 1e-4 * rng.normal(size=len(result.values)))
-        assert squares(c, result.true_x + 1e-3 * sigma_x * rng.normal(size=len(x))) > least
+        assert squares(c, result.details.true_x + 1e-3 * sigma_x * rng.normal(size=len(x))) > least
     assert result.fitted == pytest.approx(curve(result.values, x), rel=1e-12)
 
 
@@ -150,8 +150,8 @@ def test_without_an_error_of_x_it_is_the_ordinary_fit():
         assert result.sum_of_squares == pytest.approx(plain.sum_of_squares, rel=1e-8)
     sigma_x[4] = 0
     result = core.fit(formula, {"x": x, "y": y}, sigma=sigma_y, sigma_x=sigma_x)
-    assert result.true_x[4] == x[4]
-    assert np.count_nonzero(result.true_x == x) == 1
+    assert result.details.true_x[4] == x[4]
+    assert np.count_nonzero(result.details.true_x == x) == 1
 
 
 def test_units_change_nothing():

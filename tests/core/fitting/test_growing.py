@@ -20,7 +20,7 @@ def test_two_groups_have_each_their_own_scatter():
     low, high = np.array([1.0, 1.2, 0.9, 1.1, 0.8]), np.array([9.0, 11.5, 10.2, 8.1, 12.0, 9.7])
     data = {"x": np.repeat([1.0, 2.0], [5, 6]), "y": np.concatenate([low, high])}
     told = core.fit("y = a + b*x", data, noise="growing")
-    assert told.spread.at(np.array([low.mean(), high.mean()])) == pytest.approx(
+    assert told.details.spread.at(np.array([low.mean(), high.mean()])) == pytest.approx(
         [low.std(ddof=1), high.std(ddof=1)], rel=1e-6
     )
     # The line goes through both means, whose errors are near those of textbooks, which know the share of each.
@@ -34,33 +34,33 @@ def test_the_answer_is_its_own_weighted_fit():
     data = decay()
     told = core.fit(FORMULA, data, noise="growing")
     assert told.converged
-    assert told.sigma == pytest.approx(told.spread.at(told.fitted), rel=1e-6)
-    again = core.fit(FORMULA, data, sigma=told.spread.at(told.fitted))
+    assert told.sigma == pytest.approx(told.details.spread.at(told.fitted), rel=1e-6)
+    again = core.fit(FORMULA, data, sigma=told.details.spread.at(told.fitted))
     for name, one in again.coefficients.items():
         assert told.coefficients[name].value == pytest.approx(one.value, rel=1e-7)
         # What is not known of the share is in the ±, too.
         assert 1.0 < told.coefficients[name].standard_error / one.standard_error < 1.3
     assert told.residual_sd == pytest.approx(1, rel=1e-6)
     rows = _rows_of(told)
-    share = told.spread.b * np.abs(told.fitted).mean()
-    share /= share + told.spread.a
+    share = told.details.spread.b * np.abs(told.fitted).mean()
+    share /= share + told.details.spread.a
     for step in (-1e-3, 1e-3):
         assert rows.figure(share + step) > rows.figure(share)
-    assert (told.spread.a, told.spread.b) == pytest.approx((0.05, 0.08), rel=0.6)
+    assert (told.details.spread.a, told.details.spread.b) == pytest.approx((0.05, 0.08), rel=0.6)
 
 
 def test_what_grows_is_told_from_what_does_not():
     """Even scatter gives the ordinary fit and no small p; growing scatter p below a thousandth, and narrower ranges."""
     data = decay()
     told, even = core.fit(FORMULA, data, noise="growing"), core.fit(FORMULA, data)
-    assert told.spread.p < 1e-3
+    assert told.details.spread.p < 1e-3
     assert told.aicc < even.aicc - 10
     assert told.coefficients["k"].standard_error < 0.6 * even.coefficients["k"].standard_error
     assert all(check.verdict == "good" for check in core.checks(told))
     assert any(check.verdict == "bad" for check in core.checks(even))
     flat = decay(a=0.5, b=0.0)
     told, even = core.fit(FORMULA, flat, noise="growing"), core.fit(FORMULA, flat)
-    assert told.spread.p > 0.05
+    assert told.details.spread.p > 0.05
     assert told.coefficients["k"].value == pytest.approx(even.coefficients["k"].value, rel=0.03)
     # Counts of parameters: the growth is one more.
     assert told.aicc > even.aicc
@@ -73,7 +73,7 @@ def test_ranges_hold_and_the_share_of_false_alarms_is_as_said():
         k = core.fit(FORMULA, decay(seed), noise="growing", start={"k": 0.3}).coefficients["k"]
         held += k.low <= 0.3 <= k.high
         told = core.fit(FORMULA, decay(seed, a=0.5, b=0.0), noise="growing", start={"k": 0.3})
-        alarms += told.spread.p < 0.05
+        alarms += told.details.spread.p < 0.05
     assert held >= 43
     assert alarms <= 7
 
@@ -98,7 +98,7 @@ def test_polynomials_and_limits():
     data = decay()
     line = core.fit_polynomial(data["x"], data["y"], 2, noise="growing")
     assert line.powers == {"a0": 0, "a1": 1, "a2": 2}
-    assert line.spread.b > 0
+    assert line.details.spread.b > 0
     bounded = core.fit(FORMULA, data, noise="growing", limits={"k": (None, 0.25)})
     assert bounded.coefficients["k"].value == 0.25
     assert bounded.coefficients["k"].at_limit

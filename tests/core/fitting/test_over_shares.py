@@ -84,7 +84,7 @@ def test_shares_are_as_likely_as_they_are_said_to_be():
 def test_neighbours_that_drift_together_are_said_to():
     walk = np.cumsum(np.random.default_rng(11).normal(size=40))
     told = core.fit("y = a + b*x", {"x": np.arange(40.0), "y": walk}, noise="correlated")
-    assert told.memory.phi > 0.99
+    assert told.details.memory.phi > 0.99
     assert "as alike as is allowed" in " ".join(told.warnings)
     even = core.fit(
         "y = a + b*x", {"x": np.arange(40.0), "y": np.random.default_rng(1).normal(size=40)}, noise="correlated"

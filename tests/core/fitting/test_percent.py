@@ -26,7 +26,12 @@ def test_the_answer_solves_its_equations():
     errors = np.sqrt(np.diag(np.linalg.inv(slopes.T @ slopes)))
     assert [fit.coefficients[name].standard_error for name in "AkC"] == pytest.approx(errors, rel=1e-6)
     assert fit.chi_squared == pytest.approx(missed @ missed, rel=1e-6)
-    assert (fit.noise, fit.absolute_sigma, fit.spread.b, fit.spread.p) == ("percent", True, 0.05, None)
+    assert (fit.noise, fit.absolute_sigma, fit.details.spread.b, fit.details.spread.p) == (
+        "percent",
+        True,
+        0.05,
+        None,
+    )
     assert fit.sigma == pytest.approx(0.05 * mu, rel=1e-6)
 
 

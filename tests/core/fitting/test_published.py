@@ -15,6 +15,7 @@ import vettore.core as core
 from vettore.core.fitting.after.checks import Kind, checks
 from vettore.core.fitting.after.compare import compare, nested_f
 from vettore.core.fitting.after.diagnostics import diagnostics
+from vettore.core.fitting.record import Status
 from vettore.core.rounding import NumberStyle
 from vettore.words.checks import check_figure
 
@@ -275,4 +276,4 @@ def test_a_result_in_one_line_says_what_is_unknown():
     assert "R² = unknown, n = 6>" in repr(core.fit_polynomial(x, 0 * x + 3, 0))
     line = core.fit_polynomial(x, 2 * x, 1)
     assert repr(line).endswith("R² = 1, n = 6>")
-    assert repr(replace(line, converged=False)).endswith("n = 6, did not converge>")
+    assert repr(replace(line, status=Status.NOT_CONVERGED)).endswith("n = 6, did not converge>")

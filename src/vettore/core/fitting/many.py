@@ -20,7 +20,7 @@ from vettore.core.fitting.limits import check_limits
 from vettore.core.fitting.many_request import AllSeries, ManyRequest, by_label, check_each, labelled, stacked
 from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.problem import check_held, check_start, problem_of
-from vettore.core.fitting.record import Search
+from vettore.core.fitting.record import Search, Status
 from vettore.core.fitting.request import FitRequest, check_options
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.search.nonlinear_result import Solved, nonlinear_result
@@ -131,7 +131,7 @@ class ManyFits(Tells, Sequence[FitResult]):
             np.ones(len(theta), dtype=np.bool_),
         )
         result = nonlinear_result(problem, separable, Solved(answer, (), Search(1)))
-        return result if self.converged[i] else replace(result, converged=False)
+        return result if self.converged[i] else replace(result, status=Status.NOT_CONVERGED)
 
 
 def _check_counts(counts: Array, needed: int, request: ManyRequest) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, NamedTuple
@@ -63,6 +63,15 @@ class Alternative:
     scale: float | None = None
 
 
+class Status(StrEnum):
+    """How an answer ended."""
+
+    # The coefficients enter linearly.
+    DIRECT = "solved directly"
+    CONVERGED = "converged"
+    NOT_CONVERGED = "not converged"
+
+
 class Stop(NamedTuple):
     """One accepted point of a search: sum of squares, damping, and the linear and the nonlinear coefficients."""
 
@@ -96,3 +105,19 @@ class Search:
     remarks: tuple[Remark, ...] = ()
     # Where other rounds reached the same sum of squares, while that is still looked at.
     equal: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True)
+class Trace:
+    """The way to an answer: ``stops`` for the coefficients ``names``, and the ``search`` that led there.
+
+    ``gradient`` is ‖Qᵀr‖/‖r‖ at the answer. ``beside`` looks for a better answer than a given start led a result to, see
+    ``FitResult.better``.
+    """
+
+    iterations: int = 0
+    search: Search | None = None
+    gradient: float = 0.0
+    stops: tuple[Stop, ...] = ()
+    names: tuple[str, ...] = ()
+    beside: Callable[[Any], Alternative | None] | None = None

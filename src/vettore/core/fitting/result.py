@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property, partial
 from typing import Any
@@ -15,8 +15,9 @@ from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError
+from vettore.core.fitting.details import Correlated, Counts, Details, ErrorsInX, Growing
 from vettore.core.fitting.goodness import Goodness
-from vettore.core.fitting.record import Alternative, Iteration, Memory, Noise, Search, Spread, Stop
+from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Status, Trace
 from vettore.core.inverse import scatter_of
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
@@ -84,7 +85,6 @@ TOLD = (
     "starts_tried",
     "gradient",
 )
-TOLD_OF_COUNTS = ("noise", "deviance", "deviance_of_mean", "deviance_p", "signed_deviance")
 TOLD_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
 
 
@@ -101,25 +101,16 @@ class FitResult(Goodness, Tells):
     ``left`` is what was fitted, as the formula writes it; ``powers`` are those of x that the coefficients of a polynomial
     go with, empty for other models.
     ``basis`` gives an orthonormal basis of the columns of the weighted Jacobian at the answer, (n, coefficients).
-    ``beside`` looks for a better answer than a given start led to this one, see ``better``.
     ``fitted_names`` are the coefficients that ``covariance`` covers, in its order. ``sigma`` (n,) are standard
-    deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``gradient`` is
-    ‖Qᵀr‖/‖r‖ at the answer, ``stops`` the points on the way there for the coefficients ``searched_for``.
-    With errors in x, ``sigma_x`` and ``sigma_y`` (n,) are those of x and of the left side, ``sigma`` what both make of it, and
-    ``true_x`` (n,) where each row is taken to be; residuals are those at the measured x. ``error_correlation`` (n,) is how a
-    row's errors of x and y go together, where that was given.
-    Of a fit of counts ``noise`` says which, ``trials`` (n,) of how many each share of ``whole`` is, ``signed_deviance`` (n,)
-    are the deviance residuals, and ``sigma`` the standard deviations that the curve gives the rows. Where scatter grows with
-    the curve ``spread`` says how, and ``sigma`` are those that follow.
-    Of rows whose errors are correlated ``whitened`` (n,) are residuals that are not, ``log_det`` is the logarithm of the
-    determinant of what correlates them, and ``memory`` says how alike neighbours are where the rows told it.
+    deviations of the left side as far as weights tell them, and known ones with ``absolute_sigma``. ``trace`` is the way to
+    the answer, and ``details`` what its kind of noise or of coefficients has beside all this.
     """
 
     coefficients: Mapping[str, Coefficient]
     given_curve: Curve | None
     formula: str
     method: FitMethod
-    converged: bool
+    status: Status
     own_remarks: tuple[Remark, ...]
     residual_sd: float | None
     covariance: Array | None
@@ -129,31 +120,15 @@ class FitResult(Goodness, Tells):
     left_out: tuple[int, ...]
     level: float = 0.95
     weighted: bool = False
-    iterations: int = 0
-    search: Search | None = None
     loss: str = "squares"
     weighted_down: tuple[int, ...] = ()
-    gradient: float = 0.0
-    stops: tuple[Stop, ...] = ()
-    searched_for: tuple[str, ...] = ()
     sigma: Array | None = None
-    beside: Callable[[FitResult], Alternative | None] | None = None
     fitted_names: tuple[str, ...] = ()
     left: str = ""
     powers: Mapping[str, int] = field(default_factory=dict)
     transformed: bool = False
-    sigma_x: Array | None = None
-    sigma_y: Array | None = None
-    error_correlation: Array | None = None
-    true_x: Array | None = None
-    noise: str = Noise.NORMAL
-    trials: Array | None = None
-    whole: float = 1.0
-    signed_deviance: Array | None = None
-    spread: Spread | None = None
-    memory: Memory | None = None
-    whitened: Array | None = None
-    log_det: float = 0.0
+    trace: Trace = field(default_factory=Trace)
+    details: Details | None = None
 
     def _line(self) -> str:
         text = ", ".join(
@@ -184,13 +159,23 @@ class FitResult(Goodness, Tells):
             },
             "rows": np.flatnonzero(self.rows_in_use) + 1,
             **{name: getattr(self, name) for name in TOLD},
-            **({name: getattr(self, name) for name in TOLD_OF_COUNTS} if self.deviance is not None else {}),
-            **({} if self.spread is None else {"noise": self.noise, "spread": asdict(self.spread)}),
-            **({} if self.memory is None else {"noise": self.noise, "memory": asdict(self.memory)}),
+            **self._facts_of_kind(),
             "better": self.better,
             "alternatives": self.alternatives,
             **{name: getattr(self, name) for name in TOLD_ARRAYS},
         }
+
+    def _facts_of_kind(self) -> dict[str, Any]:
+        """Return what is told of the kind of noise."""
+        details = self.details
+        if isinstance(details, Counts):
+            told = ("noise", "deviance", "deviance_of_mean", "deviance_p")
+            return {**{name: getattr(self, name) for name in told}, "signed_deviance": details.signed_deviance}
+        if isinstance(details, Growing):
+            return {"noise": details.noise, "spread": asdict(details.spread)}
+        if isinstance(details, Correlated) and details.memory is not None:
+            return {"noise": details.noise, "memory": asdict(details.memory)}
+        return {}
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what is kept when the result is sent or stored: all that is worked out when asked for, worked out."""
@@ -200,7 +185,9 @@ class FitResult(Goodness, Tells):
             "constant": Known({(): self.constant()}),
             "leverages": Known({(): self.leverages()}),
             "basis": Known({(): self.basis()}),
-            "beside": None if self.beside is None else partial(_found_before, self.better),
+            "trace": replace(
+                self.trace, beside=None if self.trace.beside is None else partial(_found_before, self.better)
+            ),
         }
 
     @cached_property
@@ -209,7 +196,7 @@ class FitResult(Goodness, Tells):
 
         Looked for when it is first asked for, or the remarks are.
         """
-        return None if self.beside is None else self.beside(self)
+        return None if self.trace.beside is None else self.trace.beside(self)
 
     @cached_property
     def remarks(self) -> tuple[Remark, ...]:
@@ -228,44 +215,75 @@ class FitResult(Goodness, Tells):
 
     @property
     def _parameters(self) -> int:
-        is_wanted = self.memory is not None or (self.spread is not None and self.spread.p is not None)
-        return super()._parameters + (1 if is_wanted else 0)
+        # How alike neighbours are, or how the scatter grows, where the rows told it.
+        memory = isinstance(self.details, Correlated) and self.details.memory is not None
+        spread = isinstance(self.details, Growing) and self.details.spread.p is not None
+        return super()._parameters + (1 if memory or spread else 0)
 
     def _misfit(self) -> float:
-        value = super()._misfit() + self.log_det
+        value, details = super()._misfit(), self.details
+        if isinstance(details, Correlated):
+            return value + details.log_det
         # A scatter that follows from the curve is part of the likelihood.
-        return value if self.spread is None or self.sigma is None else value + 2 * float(np.log(self.sigma).sum())
+        if isinstance(details, Growing) and self.sigma is not None:
+            return value + 2 * float(np.log(self.sigma).sum())
+        return value
 
     @property
     def error_of_y(self) -> Array | None:
         """The ± of y alone (n,), None where none is known."""
-        return self.sigma if self.sigma_y is None else self.sigma_y
+        if isinstance(self.details, ErrorsInX) and self.details.sigma_y is not None:
+            return self.details.sigma_y
+        return self.sigma
+
+    @property
+    def converged(self) -> bool:
+        """Whether the answer is where the squares, or what is made least in their place, fall no more."""
+        return self.status is not Status.NOT_CONVERGED
+
+    @property
+    def noise(self) -> str:
+        """How y scatters about the curve: the name of the kind."""
+        return Noise.NORMAL if self.details is None else self.details.noise
+
+    @property
+    def iterations(self) -> int:
+        """The steps that led to the answer; 0 where it was solved directly."""
+        return self.trace.iterations
+
+    @property
+    def gradient(self) -> float:
+        """‖Qᵀr‖/‖r‖ at the answer."""
+        return self.trace.gradient
+
+    @property
+    def search(self) -> Search | None:
+        """How the answer was searched for; None where it was not."""
+        return self.trace.search
 
     @property
     def message(self) -> str:
         """How the answer was come by, and how near to it the search ended."""
-        if self.sigma_x is not None:
-            how = "Converged" if self.converged else "Not converged"
-            return f"{how} in {counted(self.iterations, 'step')} with the true x of every row found beside the coefficients."
-        if self.whitened is not None:
-            how = "Converged" if self.converged else "Not converged"
-            return f"{how} in {counted(self.iterations, 'step')} with the correlation of the rows taken out of them."
-        if self.deviance is not None:
-            how = "Converged" if self.converged else "Not converged"
-            return f"{how} in {counted(self.iterations, 'step')} to the greatest likelihood."
+        how = "" if self.details is None else self.details.how
+        if how:
+            return f"{self.status.capitalize()} in {counted(self.iterations, 'step')} {how}."
         if self.search is None:
-            return "Solved directly: the coefficients enter linearly."
+            return f"{self.status.capitalize()}: the coefficients enter linearly."
         tried, rounds = self.starts_tried, f"{self.search.rounds} {self.search.unit}"
         starts = "one start" if tried == 1 else f"{tried} starts"
         agreed = "" if self.search.agreed is None else f"; {self.search.agreed} of {rounds} agree"
-        if self.converged:
-            return f"Converged from {starts}{agreed}; the gradient is {self.gradient:.0e} of the residuals."
-        return f"Not converged from {starts}{agreed}: the gradient is still {self.gradient:.0e} of the residuals."
+        is_at = "; the gradient is" if self.converged else ": the gradient is still"
+        return f"{self.status.capitalize()} from {starts}{agreed}{is_at} {self.gradient:.0e} of the residuals."
 
     @property
     def starts_tried(self) -> int:
         """The number of starts that the search took; 0 where none was needed."""
         return 0 if self.search is None else self.search.tried
+
+    def as_asked(self) -> dict[str, Any]:
+        """Return what a fit of other rows or of another text in this one's place takes over of it: what was asked."""
+        names = ("formula", "left", "powers", "transformed", "x", "rows_in_use", "left_out")
+        return {name: getattr(self, name) for name in names}
 
     @property
     def alternatives(self) -> tuple[Alternative, ...]:
@@ -304,9 +322,9 @@ class FitResult(Goodness, Tells):
             Iteration(
                 stop.squares,
                 stop.damping,
-                dict(zip(self.searched_for, [*stop.c.tolist(), *stop.alpha.tolist()], strict=True)),
+                dict(zip(self.trace.names, [*stop.c.tolist(), *stop.alpha.tolist()], strict=True)),
             )
-            for stop in self.stops
+            for stop in self.trace.stops
         )
 
     @property

@@ -134,7 +134,7 @@ def fit_shared(
         **options,  # type: ignore[arg-type]
     )
     # The starts are answers of searches, so nothing is looked for beside them.
-    result = replace(result, beside=None)
+    result = replace(result, trace=replace(result.trace, beside=None))
 
     apart = partial(_apart_of, formula, series, limits, spreads, options)
     possible = not any(name in read.data for name in constants or {})

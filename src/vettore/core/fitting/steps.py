@@ -22,6 +22,7 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
+from vettore.core.fitting.details import Steps
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.many import fit_series
@@ -54,9 +55,14 @@ class _Profile:
         return int(np.argmin(self.squares))
 
     @property
+    def gap(self) -> tuple[float, float]:
+        """The gap of the least sum of squares."""
+        return float(self.edges[self.best]), float(self.edges[self.best + 1])
+
+    @property
     def middle(self) -> float:
         """The middle of the best gap."""
-        return float(self.edges[self.best] + self.edges[self.best + 1]) / 2
+        return sum(self.gap) / 2
 
     def within(self, allowed: float) -> tuple[float | None, float | None]:
         """Return the range of gaps with sums of squares up to one; None on a side where the rows end first."""
@@ -283,5 +289,6 @@ def _with_steps(
         degrees_of_freedom=freedom,
         residual_sd=scatter,
         covariance=covariance,
+        details=Steps({name: profile.gap for name, profile in profiles.items()}),
         own_remarks=(*result.own_remarks, Remark(RemarkKind.STEPS, tuple(at))),
     )

@@ -8,12 +8,13 @@ from functools import partial
 import numpy as np
 
 from vettore.core.errors import VettoreError
+from vettore.core.fitting.details import ErrorsInX
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.figure import ON_ANY_SHEET, StudyFigure
 from vettore.report.figures.plot import Drawn, Flag, Layer, Marks, Missed, Plot, as_csv, line_table
 from vettore.report.figures.plotting import draw_plot, scales_of
 from vettore.study.derive import derive_fit
-from vettore.study.fits import DerivedFit, response_of
+from vettore.study.fits import DerivedFit, FitColumn, response_of
 from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.kinds.readings import read
 from vettore.study.remembered import content_of
@@ -24,6 +25,8 @@ from vettore.words.readings import pennants
 
 MARK_WORDS = {"disc": "discs", "square": "squares", "triangle": "triangles", "diamond": "diamonds", "plus": "crosses"}
 # What the recipe can say of a plot over x and y, and of one of fits.
+# What the file of a plot's rows holds, blank where the fit does not tell it.
+COLUMNS = (FitColumn.X, FitColumn.Y, FitColumn.FITTED, FitColumn.RESIDUAL, FitColumn.SIGMA)
 LOOK_OF_PLOTS = frozenset({"error_bars", "grid", "palette", "points_colour", "mark", "mark_size"}) | ON_ANY_SHEET
 WORDS_OF_PLOTS = frozenset({"title", "x_title", "y_title", "panel", "notes", "x_limits", "y_limits"})
 OF_PLOTS = LOOK_OF_PLOTS | WORDS_OF_PLOTS | {"x_scale", "y_scale", "x_every", "y_every", "legend", "inset"}
@@ -86,13 +89,13 @@ def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -
     assert x is not None
     aside = series.measured & ~series.kept
     # Those of the left side: of ln(y), not of y, where that was fitted.
-    shown = fit.recipe.use_errors
+    shown, details = fit.recipe.use_errors, fit.result.details
     marks = Marks(
         series.name if several else (series.column(Role.Y) or series).name,
         x[fit.rows],
         y[fit.rows],
         fit.result.error_of_y if shown else None,
-        fit.result.sigma_x if shown else None,
+        details.sigma_x if shown and isinstance(details, ErrorsInX) else None,
         x[aside],
         y[aside],
         fit.taken_to_be if shown else None,
@@ -128,7 +131,7 @@ def _caption(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> 
     words += f", from {source}" if source else ""
     words += "; residuals below." if recipe.residuals else "."
     if recipe.error_bars and fit.result.error_of_y is not None and fit.recipe.use_errors:
-        bars = "± of x and of y" if fit.result.sigma_x is not None else "± of y"
+        bars = "± of x and of y" if isinstance(fit.result.details, ErrorsInX) else "± of y"
         words += f" Bars are {bars}; {weights_in_words(fit.result)}."
         words += " Slanted lines lead to where each row is taken to be." if fit.taken_to_be is not None else ""
     if recipe.readings and any(layer.flags for layer in plot.layers):
@@ -172,10 +175,9 @@ def _tables(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> M
     scale, _ = scales_of(recipe, plot)
     for number, (fit, layer) in enumerate(zip(fits, plot.layers, strict=True), 1):
         ending = "" if len(fits) == 1 else f"-{number}"
-        sigma = fit.result.error_of_y if fit.result.error_of_y is not None else np.full(len(fit.rows), np.nan)
-        names = ("x", "y", "fitted", "residual", "sigma")
-        columns = (fit.x, fit.response[fit.rows], fit.result.fitted, fit.result.residuals, sigma)
-        files[f"{ending}-rows.csv"] = as_csv(names, columns)
+        table = fit.table_of_rows()
+        unknown = np.full(len(fit.rows), np.nan)
+        files[f"{ending}-rows.csv"] = as_csv(COLUMNS, [table.get(column, unknown) for column in COLUMNS])
         if layer.drawn is not None:
             files[f"{ending}-curve.csv"] = line_table(layer.drawn, scale)
     return files

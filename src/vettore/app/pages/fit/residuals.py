@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
+from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.counts import CountLaw
 from vettore.study.fits import DerivedFit
 from vettore.study.series import Role
@@ -51,11 +52,11 @@ def residuals_of(fit: DerivedFit) -> Residuals:
 
 def _missed_by(fit: DerivedFit, aside: np.ndarray, curve: Array) -> Array:
     """Return what rows that are set aside miss the curve by, of counts as the roots of what they would add to the deviance."""
-    y, result = fit.response[aside], fit.result
-    if result.deviance is None:
+    y, details = fit.response[aside], fit.result.details
+    if not isinstance(details, Counts):
         return y - curve
     trials = fit.series.values(Role.TRIALS)
-    law = CountLaw(result.noise, None if result.trials is None or trials is None else trials[aside], result.whole)
+    law = CountLaw(details.noise, None if details.trials is None or trials is None else trials[aside], details.whole)
     with np.errstate(all="ignore"):
         parts = law.parts(y, curve)
     return np.asarray(np.sign(y - curve) * np.sqrt(np.where(np.isfinite(parts), np.maximum(parts, 0.0), np.nan)))

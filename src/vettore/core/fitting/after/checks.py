@@ -18,6 +18,7 @@ from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.distributions import t_two_sided
 from vettore.core.fitting.after.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
 from vettore.core.fitting.after.diagnostics import Diagnostics, diagnostics, weighted_residuals
+from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.counts import tails
 from vettore.core.fitting.request import SQUARES
 from vettore.core.fitting.result import FitMethod, FitResult
@@ -224,10 +225,10 @@ def _outliers(answer: Diagnostics, result: FitResult, named: Array) -> Check:
 
 def _rare_counts(result: FitResult, named: Array) -> Check:
     """Name rows whose counts, by their own law, are rarer than one of so many would be."""
-    assert result.signed_deviance is not None
+    assert isinstance(result.details, Counts)
     chance = np.minimum(tails(result) * result.n, 1.0)
     far = [place for place in np.argsort(chance, kind="stable").tolist() if chance[place] < LOOK]
-    figures = {"largest": float(np.abs(result.signed_deviance).max())}
+    figures = {"largest": float(np.abs(result.details.signed_deviance).max())}
     if not far:
         return Check(Kind.OUTLIERS, Verdict.GOOD, figures=figures)
     verdict = Verdict.BAD if chance[far[0]] < BAD else Verdict.LOOK

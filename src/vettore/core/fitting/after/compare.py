@@ -12,6 +12,7 @@ from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError
 from vettore.core.fitting.after.diagnostics import weighted_residuals
+from vettore.core.fitting.details import Correlated, Counts, ErrorsInX
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
 from vettore.core.scatter import f_above
@@ -40,7 +41,7 @@ def check_comparable(results: Sequence[FitResult]) -> None:
         raise DataError("The fits rest on different values of y, so their sums of squares say nothing of each other.")
     if len({result.loss for result in results}) > 1:
         raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
-    if any(result.noise != first.noise or not _alike(result.trials, first.trials) for result in results):
+    if any(result.noise != first.noise or not _alike(_trials(result), _trials(first)) for result in results):
         raise DataError(
             "The fits take the rows for different kinds of noise, so their likelihoods cannot be compared."
         )
@@ -58,10 +59,20 @@ def check_comparable(results: Sequence[FitResult]) -> None:
 def _same_weights(result: FitResult, other: FitResult) -> bool:
     # What counts scatter by, or what rows tell of their scatter, follows from each curve; a covariance that is known does not.
     if result.noise != Noise.NORMAL:
-        known = result.whitened is not None and result.memory is None
-        return not known or math.isclose(result.log_det, other.log_det, rel_tol=1e-9, abs_tol=1e-12)
+        own, others = result.details, other.details
+        if not isinstance(own, Correlated) or not isinstance(others, Correlated) or own.memory is not None:
+            return True
+        return math.isclose(own.log_det, others.log_det, rel_tol=1e-9, abs_tol=1e-12)
     # With errors in x what both make of a row depends on the curve; what was given does not.
-    return _alike(result.error_of_y, other.error_of_y) and _alike(result.sigma_x, other.sigma_x)
+    return _alike(result.error_of_y, other.error_of_y) and _alike(_error_of_x(result), _error_of_x(other))
+
+
+def _trials(result: FitResult) -> Array | None:
+    return result.details.trials if isinstance(result.details, Counts) else None
+
+
+def _error_of_x(result: FitResult) -> Array | None:
+    return result.details.sigma_x if isinstance(result.details, ErrorsInX) else None
 
 
 def _alike(values: Array | None, other: Array | None) -> bool:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.fitting.details import Correlated
 from vettore.core.fitting.result import FitResult
 
 # A row with all but this much of its own leverage decides the curve by itself; nothing can be said of it.
@@ -47,6 +48,6 @@ def diagnostics(result: FitResult) -> Diagnostics | None:
 
 def weighted_residuals(result: FitResult) -> Array:
     """Return the residuals times √w, of correlated rows without what they have in common."""
-    if result.whitened is not None:
-        return result.whitened
+    if isinstance(result.details, Correlated):
+        return result.details.whitened
     return result.residuals if result.sigma is None else result.residuals / result.sigma

@@ -23,6 +23,7 @@ from vettore.core.arrays import Array, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
 from vettore.core.fitting.after.diagnostics import OWN
+from vettore.core.fitting.details import Correlated, ErrorsInX, Growing, Steps
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.prepared import Prepared, prepared
 from vettore.core.fitting.problem import pick_rows
@@ -32,7 +33,6 @@ from vettore.core.fitting.search.levenberg import search_to_end
 from vettore.core.fitting.search.outwards import side
 from vettore.core.fitting.search.separable import Separable
 from vettore.core.fitting.search.stack import Stack
-from vettore.core.remarks import RemarkKind
 
 # Width of the kernel by which drawn residuals are smoothed, in their standard deviation · n^(−1/5): a handful of them
 # has no tails of its own (Silverman & Young 1987).
@@ -188,7 +188,7 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
 
 def _held(result: FitResult) -> dict[str, float]:
     """Return the coefficients that keep their values: those that are held, and places of steps."""
-    steps = [name for remark in result.own_remarks if remark.kind is RemarkKind.STEPS for name in remark.names]
+    steps = result.details.gaps if isinstance(result.details, Steps) else {}
     return {
         name: coefficient.value
         for name, coefficient in result.coefficients.items()
@@ -198,7 +198,7 @@ def _held(result: FitResult) -> dict[str, float]:
 
 def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:
     """Return the ± of the rows: as given, or that which a fit told from the rows, kept as it is."""
-    if result.spread is None or result.sigma is None:
+    if not isinstance(result.details, Growing) or result.sigma is None:
         return given
     whole = np.full(len(result.rows_in_use), np.nan)
     whole[result.rows_in_use] = result.sigma
@@ -208,11 +208,11 @@ def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:
 def _usable(result: FitResult) -> None:
     if result.degrees_of_freedom < 1 and not result.absolute_sigma:
         raise DataError("Without degrees of freedom there is no scatter to judge an interval by.")
-    if result.sigma_x is not None:
+    if isinstance(result.details, ErrorsInX):
         raise DataError(
             "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
         )
-    if result.whitened is not None:
+    if isinstance(result.details, Correlated):
         raise DataError("Profile and bootstrap intervals are not worked out for correlated rows; take their ranges.")
     if result.deviance is not None:
         raise DataError(

@@ -18,6 +18,7 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
+from vettore.core.fitting.record import Status
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
@@ -93,7 +94,7 @@ def linear_result(
         left=left,
         powers=fit.powers,
         method=FitMethod.LINEAR,
-        converged=True,
+        status=Status.DIRECT,
         own_remarks=tuple(remarks),
         n=n,
         degrees_of_freedom=freedom,

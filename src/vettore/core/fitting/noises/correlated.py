@@ -23,6 +23,7 @@ from scipy.linalg import solve_triangular
 
 from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.details import Correlated
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
@@ -37,7 +38,7 @@ from vettore.core.fitting.noises.restricted import (
     with_covariance,
 )
 from vettore.core.fitting.problem import Problem
-from vettore.core.fitting.record import Memory, Noise
+from vettore.core.fitting.record import Memory, Status
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.search.scoring import MOST_STEPS, STILL, least
 from vettore.core.fitting.solve import solve
@@ -255,23 +256,18 @@ def _result(
         coefficients=coefficients,
         given_curve=curve,
         method=FitMethod.CORRELATED,
-        converged=went[1],
-        iterations=went[0],
+        status=Status.CONVERGED if went[1] else Status.NOT_CONVERGED,
+        trace=replace(first.trace, iterations=went[0], search=None, beside=None),
         degrees_of_freedom=freedom,
         sum_of_squares=at.squares,
         residuals=first.y - at.mu,
-        whitened=at.residual,
-        log_det=log_det,
+        details=Correlated(at.residual, log_det, memory),
         residual_sd=scatter,
         covariance=covariance,
         absolute_sigma=absolute,
         basis=lambda: q,
         leverages=lambda: np.minimum(np.einsum("ij,ij->i", q, q), 1.0),
         total=partial(_total, problem.whiten(first.y), problem.whiten(np.ones(n))),
-        beside=None,
-        search=None,
-        noise=Noise.CORRELATED,
-        memory=memory,
         **more,
     )
 

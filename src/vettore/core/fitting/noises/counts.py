@@ -25,9 +25,10 @@ import numpy as np
 from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.problem import Problem
-from vettore.core.fitting.record import Noise
+from vettore.core.fitting.record import Noise, Status
 from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.search.outwards import side
@@ -180,14 +181,15 @@ def tails(result: FitResult) -> Array:
     """Return for each row the probability of a count at least as far out on its side, doubled, by the fitted curve."""
     from scipy.special import betainc, betaincc, pdtr, pdtrc
 
-    mu, y = result.fitted, result.y
+    assert isinstance(result.details, Counts)
+    mu, y, trials, whole = result.fitted, result.y, result.details.trials, result.details.whole
     below: Any
     above: Any
-    if result.trials is None:
+    if trials is None:
         below, above = np.asarray(pdtr(y, mu)), np.where(y > 0, pdtrc(y - 1, mu), 1.0)
     else:
-        n, share = result.trials, np.clip(mu / result.whole, 0, 1)
-        k = np.round(y * n / result.whole)
+        n, share = trials, np.clip(mu / whole, 0, 1)
+        k = np.round(y * n / whole)
         # As incomplete beta functions, for shares that are not of whole numbers, too.
         below = np.where(k < n, betaincc(k + 1, np.maximum(n - k, 1e-300), share), 1.0)
         above = np.where(k > 0, betainc(np.maximum(k, 1e-300), n - k + 1, share), 1.0)
@@ -282,26 +284,18 @@ def _result(
     result, moved = _weighted(problem, c, at, rows)
     mean = float(np.average(y, weights=law.trials))
     nothing = float(np.sum(law.parts(y, np.full(len(y), mean)))) if mean > 0 else 0.0
+    signed_deviance = np.sign(y - at.mu) * np.sqrt(np.maximum(law.parts(y, at.mu), 0.0))
+    ended = result.converged and moved < STANDS and steps < MOST_STEPS
     made_of = replace(
         result,
-        formula=first.formula,
-        left=first.left,
+        **first.as_asked(),
         method=METHODS[law.noise],
-        converged=result.converged and moved < STANDS and steps < MOST_STEPS,
+        status=Status.CONVERGED if ended else Status.NOT_CONVERGED,
         own_remarks=first.own_remarks,
-        x=first.x,
-        rows_in_use=first.rows_in_use,
-        left_out=first.left_out,
-        search=first.search,
-        iterations=before + steps,
-        beside=None,
-        powers=first.powers,
-        noise=law.noise,
-        trials=law.trials,
-        whole=law.whole,
+        trace=replace(result.trace, search=first.search, iterations=before + steps, beside=None),
         deviance=at.squares,
         deviance_of_mean=nothing,
-        signed_deviance=np.sign(y - at.mu) * np.sqrt(np.maximum(law.parts(y, at.mu), 0.0)),
+        details=Counts(law.noise, law.trials, law.whole, signed_deviance),
     )
     if not made_of.converged or len(y) > MOST_RANGED or not problem.request.thorough:
         return made_of

@@ -30,8 +30,10 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Values, as_values
 from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.details import ErrorsInX
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.problem import Problem
+from vettore.core.fitting.record import Status
 from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.search.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import least_squares, solve_request, with_doubts
@@ -175,10 +177,8 @@ def fit_distances(problem: Problem) -> FitResult:
     rows = _DistanceRows(read.right, x_name, free, held, (first.x, first.y, spread, first.sigma, together))
     with np.errstate(all="ignore"):
         c, at, steps = least(rows, np.array([first.coefficients[name].value for name in free]), free, problem.limits)
-    result = _result(first, problem, c, at, rows, steps)
-    return with_doubts(
-        result if request.correlation is None else replace(result, error_correlation=together), problem
-    )
+    known = None if request.correlation is None else together
+    return with_doubts(_result(first, problem, (c, at, steps), rows, known), problem)
 
 
 def _of_rows(given: Values | float, count: int, name: str) -> Array:
@@ -211,8 +211,15 @@ def _rows_that(bad: Mask, used: Mask) -> list[int]:
     return [int(row) for row in np.flatnonzero(used)[bad] + 1]
 
 
-def _result(first: FitResult, problem: Problem, c: Array, at: _At, rows: _DistanceRows, steps: int) -> FitResult:
-    """Return the ordinary result of the rows at the answer, with the measured rows in it."""
+def _result(
+    first: FitResult,
+    problem: Problem,
+    answer: tuple[Array, _At, int],
+    rows: _DistanceRows,
+    correlation: Array | None,
+) -> FitResult:
+    """Return the ordinary result of the rows at the answer (coefficients, rows there, steps), with the measured rows in it."""
+    c, at, steps = answer
     read, free, x_name = problem.read, first.fitted_names, problem.read.data[0]
     y_name = "y" if x_name != "y" else "x"
     while y_name in first.coefficients:
@@ -232,27 +239,18 @@ def _result(first: FitResult, problem: Problem, c: Array, at: _At, rows: _Distan
     values = {name: result.coefficients[name].value for name in result.coefficients}
     fitted = rows.value(np.array([values[name] for name in free]), rows.x)
     remarks = [remark for remark in first.own_remarks if remark.kind not in _OF_THE_SEARCH]
+    ended = result.converged and moved < 1e-4 and steps < MOST_STEPS
     return replace(
         result,
-        formula=first.formula,
-        left=first.left,
+        **first.as_asked(),
         method=FitMethod.ORTHOGONAL,
-        converged=result.converged and moved < 1e-4 and steps < MOST_STEPS,
+        status=Status.CONVERGED if ended else Status.NOT_CONVERGED,
         own_remarks=(*remarks, *result.own_remarks),
         given_curve=curve,
-        x=first.x,
         y=first.y,
         residuals=first.y - fitted,
-        rows_in_use=first.rows_in_use,
-        left_out=first.left_out,
-        sigma_y=first.sigma,
-        sigma_x=rows.sigma_x,
-        true_x=at.true_x,
-        search=first.search,
-        iterations=steps,
-        beside=None,
-        transformed=first.transformed,
-        powers=first.powers,
+        trace=replace(result.trace, search=first.search, iterations=steps, beside=None),
+        details=ErrorsInX(rows.sigma_x, first.sigma, at.true_x, correlation),
     )
 
 

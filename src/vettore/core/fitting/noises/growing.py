@@ -15,6 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError
+from vettore.core.fitting.details import Growing
 from vettore.core.fitting.noises.formula_rows import FormulaRows, side_by_side
 from vettore.core.fitting.noises.restricted import (
     beside,
@@ -78,7 +79,7 @@ def fit_growing(problem: Problem) -> FitResult:
 
     refit, share = reweighted(problem, first, sigma_of)
     looks = not problem.request.thorough
-    result = replace(refit, noise=Noise.GROWING, spread=_spread(refit, share))
+    result = replace(refit, details=Growing(Noise.GROWING, _spread(refit, share)))
     if result.n <= FEW and not looks:
         doubt = Remark(RemarkKind.HARDLY_TOLD, ("how the scatter grows",), figures=(result.n, HELD))
         result = replace(result, own_remarks=(*result.own_remarks, doubt))

@@ -11,6 +11,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, name_rows
+from vettore.core.fitting.details import Growing
 from vettore.core.fitting.noises.reweighted import reweighted
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Spread
@@ -44,4 +45,4 @@ def fit_percent(problem: Problem) -> FitResult:
 
     first = solve(problem)
     result = reweighted(problem, first, sigma_of, known=True).result
-    return replace(result, noise=problem.request.noise, spread=Spread(0.0, share, None))
+    return replace(result, details=Growing(problem.request.noise, Spread(0.0, share, None)))

@@ -13,6 +13,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.fitting.problem import Problem
+from vettore.core.fitting.record import Status
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.solve import solve_request
 
@@ -50,11 +51,9 @@ def reweighted(
     result = replace(
         now,
         own_remarks=first.own_remarks,
-        converged=now.converged and settled,
-        search=first.search,
-        iterations=first.iterations + now.iterations,
+        status=now.status if settled else Status.NOT_CONVERGED,
         left_out=first.left_out,
-        beside=None,
+        trace=replace(now.trace, search=first.search, iterations=first.iterations + now.iterations, beside=None),
     )
     return Reweighted(result, share)
 
@@ -73,5 +72,5 @@ def _refit(problem: Problem, now: FitResult, sigma: Array, known: bool) -> FitRe
     """Return the fit of the rows weighted by 1/σ², begun where it stands."""
     whole = np.full(len(now.rows_in_use), np.nan)
     whole[problem.chosen[0].in_use] = sigma
-    start = {name: now.coefficients[name].value for name in now.searched_for if name in now.fitted_names}
+    start = {name: now.coefficients[name].value for name in now.trace.names if name in now.fitted_names}
     return solve_request(problem.request.refit(start=start, sigma=whole, absolute_sigma=known))

@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
 
 import numpy as np
 
@@ -22,8 +21,7 @@ from vettore.core.fitting.linear.linear_result import (
 )
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.problem import Problem
-from vettore.core.fitting.record import Alternative, Search, Stop
-from vettore.core.fitting.request import FitRequest
+from vettore.core.fitting.record import Alternative, Search, Status, Stop, Trace
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.search.at_limits import ranges_at_limits
@@ -102,7 +100,7 @@ def nonlinear_result(
         formula=str(read),
         left=read.left_text,
         method=FitMethod.NONLINEAR if problem.by_squares else FitMethod[request.loss.upper()],
-        converged=converged,
+        status=Status.CONVERGED if converged else Status.NOT_CONVERGED,
         own_remarks=tuple(remarks),
         n=n,
         degrees_of_freedom=freedom,
@@ -116,25 +114,13 @@ def nonlinear_result(
         basis=partial(_basis, separable, answer),
         **of_rows(rows),
         weighted_down=_weighted_down(rows, forgiven),
-        **_of_search(model, solved, request),
+        level=request.level,
+        loss=request.loss,
+        absolute_sigma=request.absolute_sigma,
+        trace=Trace(len(solved.path) - 1, solved.search, answer.gradient, solved.path, model.free, beside),
         fitted_names=names,
         transformed=read.transformed,
-        beside=beside,
     )
-
-
-def _of_search(model: Prepared, solved: Solved, request: FitRequest) -> dict[str, Any]:
-    """Return what a result says of what was asked and of the way to the answer."""
-    return {
-        "level": request.level,
-        "loss": request.loss,
-        "absolute_sigma": request.absolute_sigma,
-        "iterations": len(solved.path) - 1,
-        "search": solved.search,
-        "stops": solved.path,
-        "searched_for": model.free,
-        "gradient": solved.answer.gradient,
-    }
 
 
 def _covariance(problem: Separable, solved: Solved, variance: float | None, known: list[int]) -> Array | None:

@@ -17,6 +17,7 @@ import numpy as np
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError
+from vettore.core.fitting.details import Growing
 from vettore.core.rounding import read_number
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -147,8 +148,8 @@ def scatter_near(fit: DerivedFit, at: float) -> float | None:
         return None
     if curve.row_sigma is not None:
         return curve.residual_sd * curve.row_sigma
-    if result.spread is not None:
-        return float(result.spread.at(np.asarray(curve(at)))) * curve.residual_sd
+    if isinstance(result.details, Growing):
+        return float(result.details.spread.at(np.asarray(curve(at)))) * curve.residual_sd
     if result.sigma is None:
         return None
     away = np.abs(fit.x - at)
