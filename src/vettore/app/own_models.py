@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.models.model import Model
 from vettore.study.line_up import OWN
 
@@ -53,7 +53,9 @@ class OwnModels(QObject):
         from vettore.files.library import write_library
 
         if self.problem:
-            raise VettoreError(f"{self.problem} Mend or move the file {self._path} first; it was left as it is.")
+            raise VettoreError(
+                f"{self.problem} Mend or move the file {self._path} first; it was left as it is.", Fault.FILE_DAMAGED
+            )
         write_library(self._path, models.values())
         self._models = models
         self.changed.emit()

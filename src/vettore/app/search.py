@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 
 GIVEN_UP = "Given up."
 
@@ -15,4 +15,4 @@ class Search:
     def check(self) -> None:
         """Raise when it is to end."""
         if self.stopped:
-            raise VettoreError(GIVEN_UP)
+            raise VettoreError(GIVEN_UP, Fault.GIVEN_UP)

@@ -12,7 +12,7 @@ from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
 from vettore.batch.pool import WAITING, Numbered, loads, work_on
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 
 if TYPE_CHECKING:
     from distributed import Client, Future
@@ -48,14 +48,16 @@ def _client(address: str) -> Client:
         from distributed import Client
     except ImportError:
         raise VettoreError(
-            "Work on a cluster needs the packages dask and distributed: pip install “vettore[cluster]”."
+            "Work on a cluster needs the packages dask and distributed: pip install “vettore[cluster]”.",
+            Fault.PACKAGE,
         ) from None
     try:
         return Client(address, timeout=PATIENCE, set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:
         raise VettoreError(
             f"No scheduler answers at {address} ({str(error).splitlines()[0]}). Start one with “dask scheduler”, and workers "
-            "with “dask worker ADDRESS”."
+            "with “dask worker ADDRESS”.",
+            Fault.UNREACHABLE,
         ) from None
 
 
@@ -146,7 +148,8 @@ class _Alive:
         if now - self._seen > WITHOUT:
             raise VettoreError(
                 f"The cluster has had no worker for {WITHOUT:.0f} s, so that nothing is done any more. What is done is kept: "
-                "start workers with “dask worker ADDRESS”, and run it again."
+                "start workers with “dask worker ADDRESS”, and run it again.",
+                Fault.UNREACHABLE,
             )
 
 

@@ -11,7 +11,7 @@ from typing import Any, TypeAlias
 
 from vettore.batch.pool import run
 from vettore.batch.table import ReplayTable, Row
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.files.readers import read_file
 from vettore.files.study_file import open_study, save_study, study_bytes, study_from_bytes
 from vettore.study.kept_numbers import Kept, kept_numbers
@@ -276,5 +276,5 @@ class Ended(VettoreError):
     """The run was ended before all was done, by hand or by a full disk; ``table`` is what was done till then."""
 
     def __init__(self, table: ReplayTable, why: str = "The run was ended.") -> None:
-        super().__init__(why)
+        super().__init__(why, Fault.GIVEN_UP)
         self.table = table

@@ -6,7 +6,7 @@ import glob
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.files.readers import ENDINGS
 
 # Endings by which a file of a folder is taken for data, those of packed texts among them.
@@ -41,12 +41,12 @@ def _meant(text: str) -> list[Path]:
     if path.is_dir():
         paths = sorted(inner for inner in path.rglob("*") if inner.is_file() and _may_be_data(inner))
         if not paths:
-            raise VettoreError(f"The folder “{text}” holds no files of data.")
+            raise VettoreError(f"The folder “{text}” holds no files of data.", Fault.NOTHING)
         return paths
     if not path.exists() and glob.has_magic(text):
         paths = sorted(Path(inner) for inner in glob.glob(text, recursive=True) if Path(inner).is_file())
         if not paths:
-            raise VettoreError(f"No file matches “{text}”.")
+            raise VettoreError(f"No file matches “{text}”.", Fault.NOTHING)
         return paths
     return [path]
 

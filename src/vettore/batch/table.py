@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.texts import plain
 from vettore.files.whole import write_whole
 from vettore.files.writers import harmless
@@ -139,7 +139,8 @@ class ReplayTable(Sequence[Row]):
             data: bytes = self.to_frame().to_parquet(index=False)
         except ImportError:
             raise VettoreError(
-                "Writing .parquet needs the package pyarrow: pip install “vettore[parquet]”, or take .csv, .json or .xlsx."
+                "Writing .parquet needs the package pyarrow: pip install “vettore[parquet]”, or take .csv, .json or .xlsx.",
+                Fault.PACKAGE,
             ) from None
         return data
 
@@ -147,7 +148,7 @@ class ReplayTable(Sequence[Row]):
 def check_ending(path: Path | None) -> None:
     """Refuse a name that no table is written under; None is none. Raises VettoreError."""
     if path is not None and path.suffix.casefold() not in ENDINGS:
-        raise VettoreError(f"“{path.name}”: a table of numbers ends in {', '.join(ENDINGS)}.")
+        raise VettoreError(f"“{path.name}”: a table of numbers ends in {', '.join(ENDINGS)}.", Fault.FILE_KIND)
 
 
 def _cell(value: object) -> str:

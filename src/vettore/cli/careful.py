@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 # Options that name a file to be written, by their parameters.
 OUTPUTS = frozenset({"output", "report", "figure", "table", "save", "picture"})
@@ -59,15 +59,18 @@ def _check_output(command: str, name: str, path: Path) -> None:
     """Refuse a file that could not be written. Raises DataError."""
     folder = path.absolute().parent
     if not folder.is_dir():
-        raise DataError(f"“{path}” cannot be written: there is no folder {folder}. Make it, or name another place.")
+        raise DataError(
+            f"“{path}” cannot be written: there is no folder {folder}. Make it, or name another place.",
+            Fault.CANNOT_WRITE,
+        )
     if path.is_dir():
-        raise DataError(f"“{path}” is a folder. Name a file in it.")
+        raise DataError(f"“{path}” is a folder. Name a file in it.", Fault.CANNOT_WRITE)
     if not os.access(folder, os.W_OK):
-        raise DataError(f"“{path}” cannot be written: nothing may be written in {folder}.")
+        raise DataError(f"“{path}” cannot be written: nothing may be written in {folder}.", Fault.CANNOT_WRITE)
     check = ENDINGS.get("report" if command == "report" else "figure" if command == "figure" else name)
     endings = None if check is None else check()
     if endings is not None and path.suffix.casefold() not in endings:
-        raise DataError(f"“{path.name}”: this is written as {', '.join(endings)}.")
+        raise DataError(f"“{path.name}”: this is written as {', '.join(endings)}.", Fault.FILE_KIND)
 
 
 def _report_endings() -> tuple[str, ...]:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.given import Reading, column_of, numbers_of, say_json, table_of, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
 
 if TYPE_CHECKING:
@@ -40,9 +40,11 @@ def compare(
     from vettore.core.fitting.after.compare import compare as ranked
 
     if len(formulas) + len(keys) < 2:
-        raise DataError("A comparison needs at least two models. Give --formula or --model more than once.")
+        raise DataError(
+            "A comparison needs at least two models. Give --formula or --model more than once.", Fault.NOT_COMPARABLE
+        )
     if not keys and (x_name is not None or y_name is not None):
-        raise DataError("--x and --y would have no effect here: formulas name their columns.")
+        raise DataError("--x and --y would have no effect here: formulas name their columns.", Fault.NO_EFFECT)
     columns = numbers_of(table_of(file, read))
     fits = {formula: core.fit(formula, columns, seed=seed) for formula in formulas}
     if keys:

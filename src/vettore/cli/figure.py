@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.study.kinds.figure import FigureRecipe
@@ -80,16 +80,19 @@ def millimetres(text: str, side: str) -> float:
     number = text.strip().rstrip("abcdefghijklmnopqrstuvwxyz").strip()
     value, unit = read_number(number), text.strip()[len(number) :].strip()
     if value is None or unit not in MM:
-        raise DataError(f"“{text}” is no {side}; write it as 85mm, 8.5cm or 3.3in.")
+        raise DataError(f"“{text}” is no {side}; write it as 85mm, 8.5cm or 3.3in.", Fault.NOT_READABLE)
     value *= MM[unit]
     if not SIDE[0] <= value <= SIDE[1]:
-        raise DataError(f"A figure is {SIDE[0]:g} to {SIDE[1]:g} mm wide and high; the {side} {text} was asked for.")
+        raise DataError(
+            f"A figure is {SIDE[0]:g} to {SIDE[1]:g} mm wide and high; the {side} {text} was asked for.",
+            Fault.OUT_OF_BOUNDS,
+        )
     return value
 
 
 def _fit_of(study: Study, which: str | None) -> str:
     if not study.curves:
-        raise DataError("The study holds no fit, so there is no figure of one.")
+        raise DataError("The study holds no fit, so there is no figure of one.", Fault.NOTHING)
     if which is None:
         assert study.reported_curve is not None
         return study.reported_curve.id
@@ -101,5 +104,5 @@ def _fit_of(study: Study, which: str | None) -> str:
             f"{number} {curve.name} of {study.find_series(curve.series).name}"
             for number, curve in enumerate(study.curves, 1)
         )
-        raise DataError(f"The study has no fit “{which}”. It has: {listed}.")
+        raise DataError(f"The study has no fit “{which}”. It has: {listed}.", Fault.NO_SUCH_NAME)
     return named[0].id

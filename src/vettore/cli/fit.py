@@ -15,7 +15,7 @@ from vettore.cli.fit_planned import with_plan
 from vettore.cli.fit_study import study_of
 from vettore.cli.fit_told import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.given import Reading, table_of, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import OTHERS
 from vettore.words.noises import NOISE_WORDS
 
@@ -186,11 +186,14 @@ def _check_looks(looks: Mapping[str, object], figure: Path | None) -> None:
     given = [name for name, value in looks.items() if value]
     if figure is None and given:
         option = given[0].replace("_", "-")
-        raise DataError(f"--{option} would have no effect here: it is about the file of --figure.")
+        raise DataError(f"--{option} would have no effect here: it is about the file of --figure.", Fault.NO_EFFECT)
 
 
 def _check_single(given: Mapping[str, object]) -> None:
     """Refuse what is for one fit alone, by option. Raises DataError."""
     for option, value in given.items():
         if value:
-            raise DataError(f"{option} is for a single fit; with several files or groups take -o, or vettore replay.")
+            raise DataError(
+                f"{option} is for a single fit; with several files or groups take -o, or vettore replay.",
+                Fault.NO_EFFECT,
+            )

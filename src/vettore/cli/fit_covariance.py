@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.study.study import Study
@@ -41,10 +41,11 @@ def _columns(path: Path, rows: int) -> tuple[RawColumn, ...]:
         widths = sorted({len(line) for line in numbers})
         raise DataError(
             f"“{path.name}” has {len(numbers)} lines of {' or '.join(map(str, widths)) or 'no'} numbers, and there are "
-            f"{rows} rows: a covariance has a line and a column for each."
+            f"{rows} rows: a covariance has a line and a column for each.",
+            Fault.LENGTHS,
         )
     wrong = next((k + 1 for k, line in enumerate(numbers) if None in line), None)
     if wrong is not None:
-        raise DataError(f"Line {wrong} of “{path.name}” holds something that is no number.")
+        raise DataError(f"Line {wrong} of “{path.name}” holds something that is no number.", Fault.BAD_ROWS)
     columns = np.array(numbers, dtype=np.float64).T
     return tuple(RawColumn(CALLED.format(k + 1), "", column.copy()) for k, column in enumerate(columns))

@@ -12,7 +12,7 @@ import click
 
 from vettore.cli.fit_study import study_of
 from vettore.cli.given import Reading, column_of, numbers_of
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 
 if TYPE_CHECKING:
     from vettore.batch.table import ReplayTable, Row
@@ -116,7 +116,10 @@ def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows 
 
     names = [column.name for column in table.columns]
     if by not in names and not (by.isdecimal() and 1 <= int(by) <= len(names)):
-        raise DataError(f"“{path.name}” has no column “{by}” to group by. Its columns are: {', '.join(names)}.")
+        raise DataError(
+            f"“{path.name}” has no column “{by}” to group by. Its columns are: {', '.join(names)}.",
+            Fault.NO_SUCH_NAME,
+        )
     column = table.columns[names.index(by) if by in names else int(by) - 1]
     labels = column.texts if column.texts is not None else [f"{value:.15g}" for value in column.values.tolist()]
     numbers: dict[str, list[int]] = {}

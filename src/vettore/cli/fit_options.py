@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import NOISES
 
 
@@ -13,13 +13,16 @@ def check_options(options: dict[str, Any]) -> None:
     """Refuse options that would be left unused. Raises DataError."""
     formula, model = options["formula"] is not None, options["model_key"] is not None
     if formula and model:
-        raise DataError("Give either --formula or --model, not both.")
+        raise DataError("Give either --formula or --model, not both.", Fault.CONFLICT)
     for option, given, useless, why in (*_of_the_model(options, formula, model), *_of_the_scatter(options)):
         if given and useless:
-            raise DataError(f"{option} would have no effect here: {why}.")
+            raise DataError(f"{option} would have no effect here: {why}.", Fault.NO_EFFECT)
     both = [name for name in values_of(options["start"]) if name in values_of(options["hold"])]
     if both:
-        raise DataError(f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.")
+        raise DataError(
+            f"{both[0]} is held, so a start for it would have no effect. Give one of --start and --hold.",
+            Fault.NO_EFFECT,
+        )
 
 
 # Option, whether it was given, whether it has no use here, and why.
@@ -76,6 +79,6 @@ def values_of(given: Sequence[str]) -> dict[str, float]:
         name, _, value = text.partition("=")
         number = read_number(value)
         if not name.strip() or number is None:
-            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.")
+            raise DataError(f"“{text}” is not a value for a coefficient; write it as k=0.1.", Fault.NOT_READABLE)
         by_name[name.strip()] = number
     return by_name

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.study.fits import DerivedFit
@@ -20,7 +20,7 @@ def with_plan(study: Study, fit: DerivedFit, improve: str | None, rows: int | No
     if improve is None:
         useless = [option for option, given in (("--next-rows", rows), ("--price", price)) if given is not None]
         if useless:
-            raise DataError(f"{useless[0]} would have no effect here: it is about --next.")
+            raise DataError(f"{useless[0]} would have no effect here: it is about --next.", Fault.NO_EFFECT)
         return study
     plan = PlanReading(curve=fit.recipe.id, improve=improve, rows=rows or 1, price=price or "")
     improve_of(fit, improve, study.readings_of(fit.recipe.id))

@@ -14,7 +14,7 @@ import click
 from vettore.cli.fit_many import groups_of, hand_out, part_of
 from vettore.cli.fit_study import study_of
 from vettore.cli.given import Reading, quiet_table
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.study.kinds.fits import AnyFit
@@ -81,5 +81,5 @@ def _series(
             recipe = recipe or study.curves[0]
             places.append((str(path), label))
     if recipe is None:
-        raise DataError("There is no file to fit.")
+        raise DataError("There is no file to fit.", Fault.NOTHING)
     return places, series, recipe

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from vettore.cli.fit_covariance import with_covariance
 from vettore.cli.fit_options import values_of
 from vettore.cli.given import Reading, left_out, model_of
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.core.formula.formula import Formula
@@ -100,7 +100,7 @@ def _with_rows(study: Study, read: Reading) -> Study:
     if read.rows is not None:
         out = np.flatnonzero(~rows_where(series, read.rows)).tolist()
         if len(out) == series.rows:
-            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing to fit.")
+            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing to fit.", Fault.NOTHING)
         study = edits.set_rows_aside(study, series.id, out, f"not {read.rows}") if out else study
     named = left_out(read, series.rows)
     return edits.set_rows_aside(study, series.id, named, "left out") if named else study
@@ -142,12 +142,14 @@ def span_of(text: str, series: Series) -> tuple[float, float]:
     (low, high) = limits_of([f"span={text}"])["span"]
     x = series.values(Role.X)
     if x is None:
-        raise DataError("--span is over x, and the fit has none.")
+        raise DataError("--span is over x, and the fit has none.", Fault.NO_EFFECT)
     import numpy as np
 
     ends = (float(np.nanmin(x)) if low is None else low, float(np.nanmax(x)) if high is None else high)
     if not ends[0] < ends[1]:
-        raise DataError(f"The span “{text}” holds nothing: it runs from {ends[0]:g} to {ends[1]:g}.")
+        raise DataError(
+            f"The span “{text}” holds nothing: it runs from {ends[0]:g} to {ends[1]:g}.", Fault.NOT_READABLE
+        )
     return ends
 
 
@@ -158,7 +160,9 @@ def _check_numbers(series: Series, read: Formula) -> None:
     for settings, column in zip(series.columns, series.data, strict=True):
         if column.texts is not None and settings.name in (*read.measured, *read.data):
             sample = next((text for text in column.texts if text.strip() and read_number(text) is None), "")
-            raise DataError(f"{settings.name} holds text, as “{sample}”, so no formula can be fitted to it.")
+            raise DataError(
+                f"{settings.name} holds text, as “{sample}”, so no formula can be fitted to it.", Fault.BAD_ROWS
+            )
 
 
 def place_of(names: list[str], wanted: str, file: Path) -> int:
@@ -167,7 +171,11 @@ def place_of(names: list[str], wanted: str, file: Path) -> int:
         return names.index(wanted)
     if wanted.isdecimal() and 1 <= int(wanted) <= len(names):
         return int(wanted) - 1
-    raise DataError(f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.", column=wanted)
+    raise DataError(
+        f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(names)}.",
+        Fault.NO_SUCH_NAME,
+        column=wanted,
+    )
 
 
 def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | None]]:
@@ -181,6 +189,8 @@ def limits_of(given: Sequence[str]) -> dict[str, tuple[float | None, float | Non
         sides = [read_number(side) if side.strip() else None for side in (low, high)]
         blank = [not side.strip() for side in (low, high)]
         if not name.strip() or not dots or any(s is None and not b for s, b in zip(sides, blank, strict=True)):
-            raise DataError(f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.")
+            raise DataError(
+                f"“{text}” are no limits of a coefficient; write them as k=0.. or k=0..1.", Fault.NOT_READABLE
+            )
         by_name[name.strip()] = (sides[0], sides[1])
     return by_name

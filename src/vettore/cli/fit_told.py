@@ -154,13 +154,13 @@ def save_rows(derived: DerivedFit, path: Path) -> None:
 
     import numpy as np
 
-    from vettore.core.errors import DataError
+    from vettore.core.errors import DataError, Fault
     from vettore.files.whole import write_whole
     from vettore.study.fits import FitColumn
 
     delimiters = {".csv": ",", ".tsv": "\t"}
     if path.suffix.casefold() not in delimiters:
-        raise DataError(f"“{path.name}”: the table of a fit ends in .csv or .tsv.")
+        raise DataError(f"“{path.name}”: the table of a fit ends in .csv or .tsv.", Fault.FILE_KIND)
     result = derived.result
     table = {str(name): values for name, values in derived.table_of_rows().items()}
     names, columns = list(table), list(table.values())

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.typed import limit_in
 
 if TYPE_CHECKING:
@@ -40,7 +40,9 @@ class Reading:
         """Refuse what was asked of a file where there is none. Raises DataError."""
         given = next((field.name for field in fields(self) if getattr(self, field.name) is not None), None)
         if given is not None:
-            raise DataError(f"--{given.replace('_', '-')} would have no effect here: it is about a file.")
+            raise DataError(
+                f"--{given.replace('_', '-')} would have no effect here: it is about a file.", Fault.NO_EFFECT
+            )
 
 
 def table_options(command: Any) -> Any:
@@ -98,7 +100,8 @@ def _offers(file: Path, read: Reading) -> list[Offer]:
         delimiter = DELIMITERS.get(read.delimiter.casefold(), read.delimiter)
         if len(delimiter) != 1:
             raise DataError(
-                f"“{read.delimiter}” parts no columns. Give one of {', '.join(DELIMITERS)}, or the mark itself."
+                f"“{read.delimiter}” parts no columns. Give one of {', '.join(DELIMITERS)}, or the mark itself.",
+                Fault.NO_SUCH_CHOICE,
             )
     mark = None if read.decimal is None else MARKS[read.decimal]
     change = change_to(delimiter, mark, file.name)
@@ -120,7 +123,7 @@ def _chosen(offers: list[Offer], sheet: str | None, file: Path) -> Table:
     if sheet.isdecimal() and 1 <= int(sheet) <= len(offers):
         return offers[int(sheet) - 1].table
     known = ", ".join(part or str(number) for number, part in enumerate(parts, 1))
-    raise DataError(f"“{file.name}” has no table “{sheet}”. It has: {known}.")
+    raise DataError(f"“{file.name}” has no table “{sheet}”. It has: {known}.", Fault.NO_SUCH_NAME)
 
 
 def _used(table: Table, read: Reading) -> Mask:
@@ -134,7 +137,7 @@ def _used(table: Table, read: Reading) -> Mask:
     if read.rows is not None:
         used &= rows_where(new_series("", "", table), read.rows)
         if not used.any():
-            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing.")
+            raise DataError(f"No row holds: --rows “{read.rows}” leaves nothing.", Fault.NOTHING)
     for row in left_out(read, table.rows):
         used[row] = False
     return used
@@ -149,10 +152,12 @@ def left_out(read: Reading, rows: int) -> list[int]:
         first, dash, last = part.strip().partition("-")
         ends = (first, last if dash else first)
         if not all(end.strip().isdecimal() for end in ends):
-            raise DataError(f"“{part.strip()}” is no row; --leave-out takes numbers from 1, as 3,7 or 3-9.")
+            raise DataError(
+                f"“{part.strip()}” is no row; --leave-out takes numbers from 1, as 3,7 or 3-9.", Fault.NOT_READABLE
+            )
         low, high = (int(end) for end in ends)
         if not 1 <= low <= high <= rows:
-            raise DataError(f"There is no row {part.strip()}: the table has rows 1 to {rows}.")
+            raise DataError(f"There is no row {part.strip()}: the table has rows 1 to {rows}.", Fault.BAD_ROWS)
         numbers += range(low - 1, high)
     return sorted(set(numbers))
 
@@ -194,7 +199,7 @@ def column_of(columns: Columns, wanted: str | None, otherwise: int, file: Path) 
     names = list(columns)
     if wanted is None:
         if otherwise >= len(names):
-            raise DataError(f"“{file.name}” has {len(names)} columns of numbers; two are needed.")
+            raise DataError(f"“{file.name}” has {len(names)} columns of numbers; two are needed.", Fault.TOO_FEW)
         return names[otherwise]
     if wanted in names:
         return wanted
@@ -204,9 +209,11 @@ def column_of(columns: Columns, wanted: str | None, otherwise: int, file: Path) 
     if by_number in names:
         return by_number
     if by_number or wanted in columns.names:
-        raise DataError(f"{by_number or wanted} holds text, where numbers are needed.", column=wanted)
+        raise DataError(f"{by_number or wanted} holds text, where numbers are needed.", Fault.BAD_ROWS, column=wanted)
     raise DataError(
-        f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(columns.names)}.", column=wanted
+        f"“{file.name}” has no column “{wanted}”. Its columns are: {', '.join(columns.names)}.",
+        Fault.NO_SUCH_NAME,
+        column=wanted,
     )
 
 
@@ -214,7 +221,7 @@ def number_of(text: str, what: str) -> float:
     """Return a number that was typed; ``inf`` is one. Raises DataError."""
     value = limit_in(text)
     if value is None:
-        raise DataError(f"“{text}” is not a number for {what}.")
+        raise DataError(f"“{text}” is not a number for {what}.", Fault.NOT_READABLE)
     return value
 
 
@@ -249,4 +256,6 @@ def model_of(key: str, library: Path | None = None) -> Model:
     for item in models:
         if key in (item.key, item.name):
             return item
-    raise DataError(f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in models)}.")
+    raise DataError(
+        f"“{library.name}” has no model “{key}”. It has: {', '.join(one.key for one in models)}.", Fault.NO_SUCH_NAME
+    )

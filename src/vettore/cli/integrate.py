@@ -10,7 +10,7 @@ import click
 
 from vettore import core
 from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
 
 if TYPE_CHECKING:
@@ -55,18 +55,17 @@ def integrate(
 ) -> None:
     """Work out the area under points, or under a function of x."""
     if (file is None) == (formula is None):
-        raise DataError("Give either a file with points or --formula, not both.")
+        raise DataError("Give either a file with points or --formula, not both.", Fault.CONFLICT)
     if formula is not None:
         for option, given in (("--x", x_name), ("--y", y_name), ("--sigma", sigma_name), ("--baseline", baseline)):
             if given is not None:
-                raise DataError(f"{option} would have no effect here: it is for points from a file.")
+                raise DataError(f"{option} would have no effect here: it is for points from a file.", Fault.NO_EFFECT)
         read.refuse()
         if rule is not None and strips is None:
-            raise DataError(
-                "--rule would have no effect here: without --strips their number and rule follow the error."
-            )
+            why = "without --strips their number and rule follow the error"
+            raise DataError(f"--rule would have no effect here: {why}.", Fault.NO_EFFECT)
         if start is None or end is None:
-            raise DataError("A function needs its limits: --from and --to.")
+            raise DataError("A function needs its limits: --from and --to.", Fault.MISSING)
         limits = number_of(start, "--from"), number_of(end, "--to")
         _tell_function(formula, core.integrate_function(formula, *limits, strips, rule=rule or "trapezoid"), as_json)
         return
@@ -75,7 +74,8 @@ def integrate(
     from vettore.study.study import Study
 
     if strips is not None:
-        raise DataError("--strips would have no effect here: the points of the file make the strips.")
+        why = "the points of the file make the strips"
+        raise DataError(f"--strips would have no effect here: {why}.", Fault.NO_EFFECT)
     columns = numbers_of(table_of(file, read))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     area = core.integrate(

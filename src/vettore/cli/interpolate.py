@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vettore.cli.given import Reading, column_of, list_of, numbers_of, say_json, table_of, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     pass
@@ -46,9 +46,9 @@ def interpolate(
     from vettore import core
 
     if at_text is not None and every is not None:
-        raise DataError("Give either --at or --every, not both.")
+        raise DataError("Give either --at or --every, not both.", Fault.CONFLICT)
     if penalty is not None and method != "smoothing":
-        raise DataError("--penalty would have no effect here: it is that of --method smoothing.")
+        raise DataError("--penalty would have no effect here: it is that of --method smoothing.", Fault.NO_EFFECT)
     columns = numbers_of(table_of(file, read))
     x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
     sigma = columns[column_of(columns, sigma_name, 2, file)] if sigma_name else None
@@ -79,6 +79,6 @@ def interpolate(
 def _places(span: tuple[float, float], every: float) -> NDArray[np.float64]:
     """Return x at a distance of each other over a span. Raises DataError."""
     if not every > 0:
-        raise DataError(f"The distance must be above zero, but is {every:g}.")
+        raise DataError(f"The distance must be above zero, but is {every:g}.", Fault.OUT_OF_BOUNDS)
     low, high = span
     return low + every * np.arange(0.0, math.floor((high - low) / every * (1 + 1e-12)) + 1)

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from vettore.cli.given import model_of, number_of, say_json
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
 
 # Places over the span that could be measured.
@@ -45,7 +45,7 @@ def plan(
     from vettore.core.planning import plan_rows
 
     if (formula is None) == (model_key is None):
-        raise DataError("Give either a formula or --model.")
+        raise DataError("Give either a formula or --model.", Fault.CONFLICT)
     text = formula if formula is not None else model_of(str(model_key))
     planned = plan_rows(text, values_of(guess), _places(span), rows, improve, sigma=sigma, hold=values_of(hold))
     if as_json:
@@ -79,5 +79,5 @@ def _places(text: str) -> list[float]:
         return [number_of(part.strip(), "--x") for part in text.replace(";", ",").split(",")]
     ends = number_of(low.strip(), "--x"), number_of(high.strip(), "--x")
     if not -math.inf < ends[0] < ends[1] < math.inf:
-        raise DataError(f"“{text}” holds nothing to measure: write --x as 0..12 or 0,1,2.")
+        raise DataError(f"“{text}” holds nothing to measure: write --x as 0..12 or 0,1,2.", Fault.NOT_READABLE)
     return [ends[0] + (ends[1] - ends[0]) * place / (PLACES - 1) for place in range(PLACES)]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from vettore.cli.given import list_of, say_json
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
 from vettore.core.typed import complex_in
 
@@ -26,7 +26,7 @@ def polynomial(coefficients: str | None, roots: str | None, at_text: str | None,
     from vettore.core.polynomial import Polynomial
 
     if (coefficients is None) == (roots is None):
-        raise DataError("Give either --coefficients or --roots.")
+        raise DataError("Give either --coefficients or --roots.", Fault.CONFLICT)
     if coefficients is not None:
         p = Polynomial(list_of(coefficients, "a coefficient"))
     else:

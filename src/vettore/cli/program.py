@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import json
 import sys
 from collections.abc import Sequence
 from difflib import get_close_matches
@@ -17,6 +18,8 @@ from vettore.core.errors import VettoreError
 
 # Exit codes: done, and the request or the data are wrong; 1, of a fit that did not converge, is in fit.py.
 DONE, WRONG = 0, 2
+# How a refusal is named where JSON was asked for.
+REFUSAL = "vettore.refusal/1"
 # Garbage is looked for after so many new objects: a command works for seconds, and nearly all that it makes is needed.
 NEW_OBJECTS = 200_000
 
@@ -96,6 +99,8 @@ def main(arguments: list[str] | None = None) -> None:
         sys.exit(WRONG)
     except VettoreError as error:
         click.echo(f"vettore: {error}", err=True)
+        if "--json" in (sys.argv if arguments is None else arguments):
+            click.echo(json.dumps({"schema": REFUSAL, "code": error.code, "message": str(error)}, ensure_ascii=False))
         sys.exit(WRONG)
     finally:
         if arguments is None:

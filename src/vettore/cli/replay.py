@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.batch.replay import Progress
@@ -118,11 +118,11 @@ def _check_format(report_as: str | None, reports: Path | None) -> None:
     from vettore.report.renderers.listed import FORMATS, format_of
 
     if report_as is not None and reports is None:
-        raise DataError("--as would have no effect here: it says how --reports are written.")
+        raise DataError("--as would have no effect here: it says how --reports are written.", Fault.NO_EFFECT)
     ending = report_as or "pdf"
     if format_of(f".{ending}") is None:
         known = ", ".join(form.endings[0].removeprefix(".") for form in FORMATS)
-        raise DataError(f"A report is written as {known}; “{ending}” was asked for.")
+        raise DataError(f"A report is written as {known}; “{ending}” was asked for.", Fault.FILE_KIND)
 
 
 def _check_names(paths: list[Path], folder: Path | None) -> list[Path]:
@@ -133,7 +133,8 @@ def _check_names(paths: list[Path], folder: Path | None) -> list[Path]:
     for path in paths:
         if path.stem in seen:
             raise DataError(
-                f"{seen[path.stem]} and {path} would be written to {folder} under one name. Give their files different names."
+                f"{seen[path.stem]} and {path} would be written to {folder} under one name. Give their files different names.",
+                Fault.EXISTS,
             )
         seen[path.stem] = path
     return paths

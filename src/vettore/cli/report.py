@@ -20,7 +20,7 @@ import click
 @click.option("--attach", is_flag=True, help="Take the study along in a .pdf or .html.")
 def report(study: Path, output: Path, whole: bool, attach: bool) -> None:
     """Save the report of a study."""
-    from vettore.core.errors import DataError
+    from vettore.core.errors import DataError, Fault
     from vettore.files.study_file import open_study
     from vettore.report.renderers.listed import format_of
     from vettore.report.save import save_report
@@ -33,7 +33,10 @@ def report(study: Path, output: Path, whole: bool, attach: bool) -> None:
     if attach:
         chosen = format_of(output.suffix)
         if chosen is not None and not chosen.carries:
-            raise DataError(f"A report as {output.suffix} carries no study along: --attach is for .pdf and .html.")
+            raise DataError(
+                f"A report as {output.suffix} carries no study along: --attach is for .pdf and .html.",
+                Fault.NO_EFFECT,
+            )
         report_recipe = report_recipe.changed(attach=True)
     save_report(edits.set_report(opened, report_recipe), output)
     click.echo(f"The report was saved as {output}.")

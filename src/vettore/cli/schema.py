@@ -8,15 +8,18 @@ from typing import Any
 
 import click
 
+from vettore.core.errors import Fault
 from vettore.core.fitting.noises.listed import OTHERS
 
 SCHEMA = Path(__file__).with_name("schema.json")
 
 
 def schema_text() -> str:
-    """Return the schema as text, with the kinds of noise that there are."""
+    """Return the schema as text, with the kinds of noise and the codes of refusals that there are."""
     names = ", ".join(json.dumps(kind.key) for kind in OTHERS)
-    return SCHEMA.read_text(encoding="utf-8").replace('"enum": []', f'"enum": [{names}]')
+    codes = ", ".join(json.dumps(code) for code in Fault)
+    text = SCHEMA.read_text(encoding="utf-8").replace('"enum": []', f'"enum": [{names}]')
+    return text.replace('"enum": ["of faults"]', f'"enum": [{codes}]')
 
 
 def whole_schema() -> dict[str, Any]:

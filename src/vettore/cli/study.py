@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.given import Reading, model_of, quiet_table, say_json, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.study.kept_numbers import Kept
@@ -47,7 +47,9 @@ def new(study_file: Path, files: Sequence[str], title: str | None, read: Reading
     from vettore.study.study import Study
 
     if study_file.exists():
-        raise DataError(f"“{study_file.name}” is there already. Take another name, or vettore study add.")
+        raise DataError(
+            f"“{study_file.name}” is there already. Take another name, or vettore study add.", Fault.EXISTS
+        )
     result = _with_files(Study(title=title or study_file.stem), files, read, model)
     save_study(result, study_file)
     _tell_saved(result, study_file)
@@ -92,12 +94,12 @@ def show(study_file: Path, as_json: bool) -> None:
 def _with_files(study: Study, files: Sequence[str], read: Reading, model: dict[str, Any]) -> Study:
     """Add a series for each file, and the fit that is asked for. Raises VettoreError, which names the file."""
     from vettore.batch.sources import files_of
-    from vettore.core.errors import VettoreError
+    from vettore.core.errors import Fault, VettoreError
     from vettore.study import edits
 
     given = [name for name, value in model.items() if value is not None]
     if len(given) > 1:
-        raise DataError("Give one of --degree, --formula and --model.")
+        raise DataError("Give one of --degree, --formula and --model.", Fault.CONFLICT)
     for path in files_of(files, sys.stdin) if files else ():
         try:
             study = edits.add_series(study, quiet_table(path, read), path.stem)
@@ -111,7 +113,7 @@ def _with_files(study: Study, files: Sequence[str], read: Reading, model: dict[s
                 study = edits.add_model(study, series, model["model_key"])
         except VettoreError as error:
             words = str(error)
-            raise DataError(words if path.name in words else f"{path.name}: {words}") from None
+            raise DataError(words if path.name in words else f"{path.name}: {words}", error.code) from None
     return study
 
 

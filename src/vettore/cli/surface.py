@@ -9,7 +9,7 @@ import click
 import numpy as np
 
 from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 
 @click.command()
@@ -50,17 +50,17 @@ def surface(
     from vettore.study.surfaces import matrix_of
 
     if matrix and output is None:
-        raise DataError("--matrix says how the grid is written: give a file with -o.")
+        raise DataError("--matrix says how the grid is written: give a file with -o.", Fault.NO_EFFECT)
     table = table_of(file, read)
     grid = matrix_of(table) if x_name is y_name is z_name is None else None
     if grid is not None:
         click.echo("; ".join(f"{label}: {text}" for label, text in grid.source.how[-1:]), err=True)
     columns = numbers_of(grid or table)
     if len(columns) < 3:
-        raise DataError(f"“{file.name}” has {len(columns)} columns of numbers; three are needed.")
+        raise DataError(f"“{file.name}” has {len(columns)} columns of numbers; three are needed.", Fault.TOO_FEW)
     names = [column_of(columns, name, place, file) for place, name in enumerate((x_name, y_name, z_name))]
     if len(set(names)) < 3:
-        raise DataError(f"x, y and z are three different columns; {', '.join(names)} were given.")
+        raise DataError(f"x, y and z are three different columns; {', '.join(names)} were given.", Fault.CONFLICT)
     places = [_place(text) for text in at_texts]
     result = core.grid(
         *(columns[name] for name in names),
@@ -106,14 +106,16 @@ def _as_json(result: Any, places: list[tuple[float, float]], level: float | None
 def _shape(text: str) -> tuple[int, int]:
     parts = text.lower().replace("×", "x").split("x")
     if len(parts) != 2 or not all(part.strip().isdecimal() for part in parts):
-        raise DataError(f"“{text}” is not the shape of a grid. Give places across and along, as 80x54.")
+        raise DataError(
+            f"“{text}” is not the shape of a grid. Give places across and along, as 80x54.", Fault.NOT_READABLE
+        )
     return int(parts[0]), int(parts[1])
 
 
 def _place(text: str) -> tuple[float, float]:
     parts = text.split(";") if ";" in text else text.replace(",", " ").split()
     if len(parts) != 2:
-        raise DataError(f"“{text}” is not a place. Give x and y, as 12; 30.")
+        raise DataError(f"“{text}” is not a place. Give x and y, as 12; 30.", Fault.NOT_READABLE)
     return number_of(parts[0].strip(), "x"), number_of(parts[1].strip(), "y")
 
 
@@ -165,7 +167,7 @@ def _write(result: Any, names: list[str], output: Path, matrix: bool) -> None:
         write_whole(output, _hdf5(grid, names))
         return
     if kind not in (".csv", ".tsv", ".txt"):
-        raise DataError(f"A grid is written as .csv, .tsv, .txt or .h5, not as “{kind}”.")
+        raise DataError(f"A grid is written as .csv, .tsv, .txt or .h5, not as “{kind}”.", Fault.FILE_KIND)
     mark = "," if kind == ".csv" else "\t"
     lines = [mark.join(names)]
     if matrix:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 SMALLEST, LARGEST = 16, 2048
 
@@ -26,7 +26,7 @@ def thumbnail(study: Path, picture: Path, size: int) -> None:
     opened = open_study(study)
     there, reported = with_figures(opened), opened.reported_curve
     if not there:
-        raise DataError("The study holds nothing that could be drawn.")
+        raise DataError("The study holds nothing that could be drawn.", Fault.NOTHING)
     of = there[0] if reported is None else reported.id
     look = figure_of(opened, of).changed(residuals=False, notes=(), legend="none", title="", panel="", inset=None)
     write_whole(picture, study_figure(opened, of, style_of(opened), look).thumbnail(size))

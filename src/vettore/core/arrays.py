@@ -10,7 +10,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.remarks import Remark, RemarkKind
 
 Array: TypeAlias = NDArray[np.float64]
@@ -28,7 +28,7 @@ def check_lengths(columns: Mapping[str, Array]) -> int:
     lengths = {len(column) for column in columns.values()}
     if len(lengths) > 1:
         text = ", ".join(f"{name} has {len(column)} values" for name, column in columns.items())
-        raise DataError(f"The columns are not equally long: {text}.")
+        raise DataError(f"The columns are not equally long: {text}.", Fault.LENGTHS)
     return lengths.pop() if lengths else 0
 
 
@@ -66,6 +66,7 @@ def check_range(values: Array, name: str, most: float = LARGEST) -> None:
     raise DataError(
         f"{name} reaches {size:.3g}, and powers of it leave the range of numbers. "
         f"Change its unit so that it is 1e{abs(power)} times {'smaller' if power > 0 else 'larger'}.",
+        Fault.OVERFLOW,
         column=name,
     )
 
@@ -103,20 +104,23 @@ def _converted(values: Any, name: str) -> tuple[Array, tuple[Remark, ...]]:
     if column.ndim != 1:
         raise DataError(
             f"{name} has {column.ndim} dimensions; one list of numbers is needed. Pass one column.",
+            Fault.WRONG_KIND,
             column=name,
         )
     if column.dtype.kind in "mM":
         return _elapsed(column, name)
     if column.dtype.kind == "c":
         raise DataError(
-            f"{name} holds complex numbers; real ones are needed. Pass their real part or size.", column=name
+            f"{name} holds complex numbers; real ones are needed. Pass their real part or size.",
+            Fault.BAD_ROWS,
+            column=name,
         )
     try:
         array = np.ascontiguousarray(column, dtype=np.float64)
     except OverflowError:
         array = np.array([_large(value) for value in column.tolist()], dtype=np.float64)
     except (TypeError, ValueError):
-        raise DataError(f"{name} holds something that is not a number.", column=name) from None
+        raise DataError(f"{name} holds something that is not a number.", Fault.BAD_ROWS, column=name) from None
     return array, _rounded(column, array, name)
 
 

@@ -25,7 +25,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program, number_of
@@ -114,14 +114,14 @@ def budget(
         value = number_of(tree, values)
         slopes = {name: number_of(derivative(tree, name), values) for name in inputs}
     if not math.isfinite(value):
-        raise DataError("The formula has no value with these numbers.")
+        raise DataError("The formula has no value with these numbers.", Fault.NO_VALUE)
     size = max((len(given.shared) for given in inputs.values()), default=0)
     along = sum((slopes[name] * _padded(given.shared, size) for name, given in inputs.items()), np.zeros(size))
     from_rows = float(along @ along)
     alone = {name: (slopes[name] * given.own) ** 2 for name, given in inputs.items()}
     variance = from_rows + sum(alone.values())
     if not (math.isfinite(variance) and variance > 0):
-        raise DataError("Nothing that this number is made of has a ± that is known.")
+        raise DataError("Nothing that this number is made of has a ± that is known.", Fault.NOT_TOLD)
     shares = []
     for name, given in inputs.items():
         u = math.hypot(float(np.linalg.norm(given.shared)), given.own)
@@ -174,7 +174,7 @@ def _simulated(
     values = np.concatenate(drawn)
     values = values[np.isfinite(values)]
     if len(values) < DRAWS // 2:
-        raise DataError("The formula has no value for most of what its numbers may be.")
+        raise DataError("The formula has no value for most of what its numbers may be.", Fault.NO_VALUE)
     low, high = np.quantile(values, [(1 - level) / 2, (1 + level) / 2])
     return float(low), float(high)
 

@@ -14,7 +14,7 @@ from vettore.core import chebyshev, dyadic
 from vettore.core.arrays import Array
 from vettore.core.chebyshev import Scale
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError, check_level
+from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.inverse import Scatter, error_of, interval_of
 
 Of = Literal["mean", "new"]
@@ -91,11 +91,12 @@ class Curve(ABC):
         x = np.asarray(x, dtype=np.float64)
         if of == "mean":
             if sigma is not None:
-                raise DataError('sigma is that of a new measurement; it goes with of="new".')
+                raise DataError('sigma is that of a new measurement; it goes with of="new".', Fault.NO_EFFECT)
             return self.mean_error(x)
         if of != "new":
             raise DataError(
-                f'A band is of="mean", of the curve, or of="new", of a new measurement; {of!r} was given.'
+                f'A band is of="mean", of the curve, or of="new", of a new measurement; {of!r} was given.',
+                Fault.NO_SUCH_CHOICE,
             )
         spread = self._sigma_at(x, sigma)
         scatter = self.residual_sd if self.residual_sd is not None else math.nan
@@ -105,14 +106,17 @@ class Curve(ABC):
         if sigma is None and self.row_sigma is None:
             raise DataError(
                 "Each row has a ± of its own, so that of a new measurement at x is not known. "
-                "Give it as sigma: a number, as many values as x, or a function of x."
+                "Give it as sigma: a number, as many values as x, or a function of x.",
+                Fault.MISSING,
             )
         given = self.row_sigma if sigma is None else sigma(x) if callable(sigma) else sigma
         spread = np.asarray(given, dtype=np.float64)
         if spread.ndim and spread.shape != x.shape:
-            raise DataError(f"sigma has the shape {spread.shape}, but x has {x.shape}. Give one value for each x.")
+            raise DataError(
+                f"sigma has the shape {spread.shape}, but x has {x.shape}. Give one value for each x.", Fault.LENGTHS
+            )
         if not np.all(spread > 0):
-            raise DataError("sigma must be above zero at every x.")
+            raise DataError("sigma must be above zero at every x.", Fault.OUT_OF_BOUNDS)
         return np.broadcast_to(spread, x.shape)
 
     @abstractmethod
@@ -177,9 +181,13 @@ class Curve(ABC):
         """
         check_level(level)
         if replicates != int(replicates) or replicates < 1:
-            raise DataError(f"A signal is the mean of 1, 2, 3 … measurements; replicates is {replicates!r}.")
+            raise DataError(
+                f"A signal is the mean of 1, 2, 3 … measurements; replicates is {replicates!r}.", Fault.OUT_OF_BOUNDS
+            )
         if sigma is not None and not (sigma >= 0 and math.isfinite(sigma)):
-            raise DataError(f"The standard deviation of a signal must be 0 or more; sigma is {sigma!r}.")
+            raise DataError(
+                f"The standard deviation of a signal must be 0 or more; sigma is {sigma!r}.", Fault.OUT_OF_BOUNDS
+            )
         scatter = None if exact else self.scatter if sigma is None else lambda x: np.full(np.shape(x), float(sigma))
         # An interval may end beyond where places are looked for.
         wide = self.span[1] - self.span[0]
@@ -317,7 +325,7 @@ class PolynomialCurve(Curve):
 
     def _roots(self, series: Array, a: float, b: float) -> Array:
         if not (np.isfinite(a) and np.isfinite(b)):
-            raise DataError("A search for crossings needs finite limits.")
+            raise DataError("A search for crossings needs finite limits.", Fault.UNAVAILABLE)
         ends = np.sort(np.array([a, b], dtype=np.float64))
         # The search runs on −1 … 1 in its own series where the span asked for is not the data's.
         t = self.scale.t(ends)

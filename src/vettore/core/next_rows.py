@@ -23,7 +23,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Correlated, Counts, Growing
 from vettore.core.fitting.noises.counts import CountLaw
 from vettore.core.fitting.result import FitResult
@@ -80,7 +80,7 @@ def where_next(
     problem = _candidates(result, x, improve, sigma)
     cost = positive(price, len(problem.x), "The price")
     if not 1 <= rows <= MOST_ROWS or rows != int(rows):
-        raise DataError(f"A plan has 1 to {MOST_ROWS} rows; {rows} was asked for.")
+        raise DataError(f"A plan has 1 to {MOST_ROWS} rows; {rows} was asked for.", Fault.OUT_OF_BOUNDS)
     errors = problem.after_each(np.eye(problem.size))
     now = problem.error(np.eye(problem.size))
     gain = (math.log(now) - np.log(np.maximum(errors, 1e-300))) / cost
@@ -107,11 +107,13 @@ def rows_needed(
     """
     problem = _candidates(result, x, improve, sigma)
     if not target > 0:
-        raise DataError(f"A standard error to be reached is above 0; {target!r} was given.")
+        raise DataError(f"A standard error to be reached is above 0; {target!r} was given.", Fault.OUT_OF_BOUNDS)
     precision, count, used = np.eye(problem.size), 0, set()
     while problem.error(precision) > target:
         if count >= MOST_NEEDED:
-            raise DataError(f"Not even {MOST_NEEDED:,} more rows at these x bring the ± to {target:g}.")
+            raise DataError(
+                f"Not even {MOST_NEEDED:,} more rows at these x bring the ± to {target:g}.", Fault.TOO_MANY
+            )
         best = int(np.argmin(problem.after_each(precision)))
         # The same place again and again: as many at once as a tenth of what is there, which is as good.
         times = max(1, count // 10)
@@ -135,12 +137,17 @@ def _candidates(result: FitResult, x: Values, improve: Improve, sigma: Values | 
     """Return the places that could be measured beside the rows of a fit. Raises DataError."""
     curve = result.given_curve
     if curve is None or result.covariance is None or result.degrees_of_freedom < 1:
-        raise DataError("Where to measure next is foretold from a fit over one x with some degrees of freedom.")
+        raise DataError(
+            "Where to measure next is foretold from a fit over one x with some degrees of freedom.", Fault.UNAVAILABLE
+        )
     if isinstance(result.details, Correlated):
-        raise DataError("Rows of which neighbours err alike tell the less the nearer they are; that is not foretold.")
+        raise DataError(
+            "Rows of which neighbours err alike tell the less the nearer they are; that is not foretold.",
+            Fault.UNAVAILABLE,
+        )
     places = as_values(x, "x")
     if not len(places) or not np.isfinite(places).all():
-        raise DataError("The places that could be measured are finite numbers, one at least.")
+        raise DataError("The places that could be measured are finite numbers, one at least.", Fault.WRONG_KIND)
     scatter = _scatter(result, curve, places) if sigma is None else 1.0
     noise = positive(sigma, len(places), "The standard deviation of a measurement") * scatter
     return Candidates(curve, result.fitted_names, places, improve, noise)
@@ -166,7 +173,9 @@ class Candidates:
         self.x = x
         spreads = [curve.value_spread(float(place)) for place in x.tolist()]
         if any(spread is None or not np.isfinite(spread).all() for spread in spreads):
-            raise DataError("The curve has no ± at some of these x, so nothing can be foretold there.")
+            raise DataError(
+                "The curve has no ± at some of these x, so nothing can be foretold there.", Fault.NOT_TOLD
+            )
         self._vectors = np.array(spreads, dtype=np.float64) * scale / noise[:, None]
         self.size = self._vectors.shape[1]
         self._target = None if improve == ALL else _target(curve, names, improve) * scale
@@ -235,7 +244,7 @@ def _scatter(result: FitResult, curve: Curve, x: Array) -> float | Array:
         return np.sqrt(CountLaw(details.noise, trials, details.whole).variance(np.asarray(curve(x))))
     unit = curve.residual_sd
     if unit is None:
-        raise DataError("The fit knows no scatter of a measurement; give sigma.")
+        raise DataError("The fit knows no scatter of a measurement; give sigma.", Fault.MISSING)
     if curve.row_sigma is not None:
         return float(unit * curve.row_sigma)
     return float(unit * np.median(result.sigma)) if result.sigma is not None else float(unit)
@@ -247,7 +256,7 @@ def positive(given: Values | float | None, count: int, what: str) -> Array:
         return np.ones(count)
     values = np.full(count, float(given)) if isinstance(given, (int, float)) else as_values(given, what)
     if len(values) != count or not np.all(np.isfinite(values) & (values > 0)):
-        raise DataError(f"{what} is a number above 0, or one for each x.")
+        raise DataError(f"{what} is a number above 0, or one for each x.", Fault.OUT_OF_BOUNDS)
     return values
 
 
@@ -255,7 +264,9 @@ def _target(curve: Curve, names: tuple[str, ...], improve: Improve) -> Array:
     values: Array | None = None
     if isinstance(improve, str):
         if improve not in names:
-            raise DataError(f"There is no fitted coefficient “{improve}”. There are: {', '.join(names)}.")
+            raise DataError(
+                f"There is no fitted coefficient “{improve}”. There are: {', '.join(names)}.", Fault.NO_SUCH_NAME
+            )
         values = curve.coefficient_spread(improve)
     else:
         kind, *at = improve
@@ -266,9 +277,10 @@ def _target(curve: Curve, names: tuple[str, ...], improve: Improve) -> Array:
         }
         if kind not in spreads or len(at) != spreads[kind][0]:
             raise DataError(
-                f"{improve!r} is no number of a curve. There are: value at x, slope at x, area from a to b."
+                f"{improve!r} is no number of a curve. There are: value at x, slope at x, area from a to b.",
+                Fault.NO_SUCH_NAME,
             )
         values = spreads[kind][1](*map(float, at))
     if values is None or not np.isfinite(values).all() or not np.any(values):
-        raise DataError("That number has no ± here that a measurement could lower.")
+        raise DataError("That number has no ± here that a measurement could lower.", Fault.NOT_TOLD)
     return np.asarray(values, dtype=np.float64)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
-from vettore.core.errors import DataError, a_mapping, a_number
+from vettore.core.errors import DataError, Fault, a_mapping, a_number
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
@@ -82,7 +82,9 @@ def plan_rows(
     chosen = min(plans, key=lambda plan: _error(problem, plan))
     precision = problem.precision(chosen)
     if not np.isfinite(_error(problem, chosen)):
-        raise DataError("Rows at these places cannot tell the coefficients apart, wherever they are put.")
+        raise DataError(
+            "Rows at these places cannot tell the coefficients apart, wherever they are put.", Fault.NOT_TOLD
+        )
     spread = np.sqrt(np.diag(np.linalg.inv(precision))) * scale
     return Plan(
         tuple(sorted(float(places[place]) for place in chosen)),
@@ -106,19 +108,20 @@ def _read(text: str, given: Mapping[str, float], held: Mapping[str, float]) -> t
     read = read_formula(right)
     strange = [name for name in known if name not in read.coefficients]
     if strange:
-        raise DataError(f"A guess is given for {strange[0]}, which is no coefficient of {text}.")
+        raise DataError(f"A guess is given for {strange[0]}, which is no coefficient of {text}.", Fault.NO_SUCH_NAME)
     columns = [name for name in read.coefficients if name not in known]
     if len(columns) != 1:
         more = f"here {listed(columns)} have none" if columns else "here all have one"
-        raise DataError(f"Every name of {text} but that of x needs a guess; {more}.")
+        raise DataError(f"Every name of {text} but that of x needs a guess; {more}.", Fault.MISSING)
     read = read_formula(right, columns)
     return columns[0], read.right, tuple(name for name in read.coefficients if name not in held)
 
 
 def _check(places: Array, rows: int, coefficients: int) -> None:
     if not len(places) or not np.isfinite(places).all():
-        raise DataError("The places that could be measured are finite numbers, one at least.")
+        raise DataError("The places that could be measured are finite numbers, one at least.", Fault.WRONG_KIND)
     if not coefficients <= rows <= MOST_PLANNED or rows != int(rows):
         raise DataError(
-            f"A plan for {coefficients} coefficients has {coefficients} to {MOST_PLANNED} rows; {rows} was asked for."
+            f"A plan for {coefficients} coefficients has {coefficients} to {MOST_PLANNED} rows; {rows} was asked for.",
+            Fault.OUT_OF_BOUNDS,
         )

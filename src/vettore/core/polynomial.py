@@ -17,7 +17,7 @@ from typing import Literal
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.tree import Binary, Name, Node, Number
@@ -45,14 +45,15 @@ class Polynomial:
     def __init__(self, coefficients: Iterable[float], covariance: Array | None = None) -> None:
         values = [a_number(value, f"The coefficient of x^{power}") for power, value in enumerate(coefficients)]
         if not values:
-            raise DataError("A polynomial needs at least one coefficient.")
+            raise DataError("A polynomial needs at least one coefficient.", Fault.TOO_FEW)
         for power, value in enumerate(values):
             if math.isinf(value):
-                raise DataError(f"The coefficient of x^{power} is {value}, which is no finite number.")
+                raise DataError(
+                    f"The coefficient of x^{power} is {value}, which is no finite number.", Fault.NOT_A_NUMBER
+                )
         while len(values) > 1 and values[-1] == 0.0:
             values.pop()
-        if len(values) > HIGHEST_DEGREE + 1:
-            raise DataError(f"Degree {len(values) - 1} is too high; the highest is {HIGHEST_DEGREE}.")
+        _check_degree(len(values) - 1)
         self._coefficients = tuple(values)
         self.covariance = None if covariance is None else np.asarray(covariance)[: len(values), : len(values)]
 
@@ -61,7 +62,7 @@ class Polynomial:
         """Return leading·Π (x − r). Complex roots come in conjugate pairs. Raises DataError for one without its partner."""
         given = [complex(root) for root in roots]
         if any(not (math.isfinite(z.real) and math.isfinite(z.imag)) for z in given):
-            raise DataError("A root is no finite number.")
+            raise DataError("A root is no finite number.", Fault.NOT_A_NUMBER)
         total = [Fraction(leading)]
         waiting: list[complex] = []
         for z in given:
@@ -77,7 +78,8 @@ class Polynomial:
             z = waiting[0]
             raise DataError(
                 f"The complex root {z.real:g} {'+' if z.imag > 0 else '−'} {abs(z.imag):g}i stands without its conjugate; "
-                "a polynomial with real coefficients has both. Add the other."
+                "a polynomial with real coefficients has both. Add the other.",
+                Fault.WRONG_KIND,
             )
         return cls(_rounded(total))
 
@@ -86,7 +88,7 @@ class Polynomial:
         """Return a fitted polynomial with the covariance of its coefficients. Raises DataError for other models."""
         powers = result.powers
         if not powers:
-            raise DataError("This fit is no polynomial with coefficients a0, a1, …")
+            raise DataError("This fit is no polynomial with coefficients a0, a1, …", Fault.UNAVAILABLE)
         count = max(powers.values()) + 1
         values, table = [0.0] * count, np.zeros((count, count))
         for name, power in powers.items():
@@ -150,9 +152,10 @@ class Polynomial:
 
     def __pow__(self, exponent: int) -> Polynomial:
         if not isinstance(exponent, int) or exponent < 0:
-            raise DataError(f"A polynomial can be raised to a whole power of 0 or more, not to {exponent}.")
-        if self.degree * exponent > HIGHEST_DEGREE:
-            raise DataError(f"Degree {self.degree * exponent} is too high; the highest is {HIGHEST_DEGREE}.")
+            raise DataError(
+                f"A polynomial can be raised to a whole power of 0 or more, not to {exponent}.", Fault.OUT_OF_BOUNDS
+            )
+        _check_degree(self.degree * exponent)
         total = [Fraction(1)]
         for _ in range(exponent):
             total = _product(total, self._exact)
@@ -162,7 +165,7 @@ class Polynomial:
         """Return quotient and remainder. Raises DataError for a division by zero."""
         divisor = _as_polynomial(other)
         if divisor.is_zero:
-            raise DataError("A polynomial cannot be divided by zero.")
+            raise DataError("A polynomial cannot be divided by zero.", Fault.NO_VALUE)
         quotient, rest = _divided(self._exact, divisor._exact)
         return Polynomial(_rounded(quotient)), Polynomial(_rounded(rest))
 
@@ -174,8 +177,7 @@ class Polynomial:
 
     def compose(self, inner: Polynomial) -> Polynomial:
         """Return p(q(x)). Raises DataError when the degree gets too high."""
-        if self.degree * inner.degree > HIGHEST_DEGREE:
-            raise DataError(f"Degree {self.degree * inner.degree} is too high; the highest is {HIGHEST_DEGREE}.")
+        _check_degree(self.degree * inner.degree)
         total = [Fraction(0)]
         for coefficient in reversed(self._exact):
             total = _product(total, inner._exact)
@@ -207,7 +209,7 @@ class Polynomial:
     def root_list(self) -> tuple[Root, ...]:
         """The roots with multiplicity, residual, condition and uncertainty. Raises DataError for the constant 0."""
         if self.is_zero:
-            raise DataError("The constant 0 is zero everywhere: every x is a root.")
+            raise DataError("The constant 0 is zero everywhere: every x is a root.", Fault.NO_VALUE)
         return find_roots(self._coefficients, self.covariance)
 
     def roots(self) -> tuple[complex, ...]:
@@ -239,7 +241,7 @@ class Polynomial:
     def common_divisor(self, other: Polynomial) -> Polynomial:
         """Return the greatest common divisor with leading coefficient 1: exact, or of roots common to rounding."""
         if self.is_zero and other.is_zero:
-            raise DataError("Two zeros have no greatest common divisor.")
+            raise DataError("Two zeros have no greatest common divisor.", Fault.NO_VALUE)
         a, b = self._exact, other._exact
         while any(b):
             a, b = b, _trimmed(_divided(a, b)[1])
@@ -307,11 +309,16 @@ def _as_polynomial(value: Polynomial | float) -> Polynomial:
     return value if isinstance(value, Polynomial) else Polynomial([value])
 
 
+def _check_degree(degree: int) -> None:
+    if degree > HIGHEST_DEGREE:
+        raise DataError(f"Degree {degree} is too high; the highest is {HIGHEST_DEGREE}.", Fault.TOO_MANY)
+
+
 def _rounded(values: Sequence[Fraction]) -> list[float]:
     try:
         return [float(value) for value in values]
     except OverflowError:
-        raise DataError("A coefficient of the result leaves the range of numbers here.") from None
+        raise DataError("A coefficient of the result leaves the range of numbers here.", Fault.OVERFLOW) from None
 
 
 def _product(a: Sequence[Fraction], b: Sequence[Fraction]) -> list[Fraction]:

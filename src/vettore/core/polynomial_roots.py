@@ -18,7 +18,7 @@ from decimal import Context, Decimal, localcontext
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.polynomial_discs import Complex, Disc, root_discs, size_of, values_at
 from vettore.core.polynomial_multiple import squarefree_parts, whole_coefficients
 
@@ -71,7 +71,7 @@ def find_roots(coefficients: tuple[float, ...], covariance: Array | None = None)
         try:
             discs = root_discs(part)
         except ArithmeticError as error:
-            raise DataError(str(error)) from None
+            raise DataError(str(error), Fault.OVERFLOW) from None
         groups += [(_rounded(disc), multiplicity) for disc in discs]
     with localcontext(Context(prec=DIGITS_AT_ROOTS, Emax=10**12, Emin=-(10**12))):
         exact = [Decimal(value) for value in coefficients]
@@ -91,7 +91,7 @@ def _rounded(disc: Disc) -> complex:
     except OverflowError:
         value = complex(math.inf)
     if not (math.isfinite(value.real) and math.isfinite(value.imag)) or (any(disc.middle) and not value):
-        raise DataError("A root leaves the range of numbers. Change the unit of x.")
+        raise DataError("A root leaves the range of numbers. Change the unit of x.", Fault.OVERFLOW)
     return value
 
 

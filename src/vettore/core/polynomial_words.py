@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
@@ -23,20 +23,22 @@ def polynomial_of(text: str) -> Polynomial:
     """Return a formula in x as a polynomial, by its derivatives at 0. Raises DataError when it is none."""
     read = read_formula(text, ("x", "y"))
     if read.coefficients:
-        raise DataError(f"{read.coefficients[0]} has no value here; the formula may hold x and numbers only.")
+        raise DataError(
+            f"{read.coefficients[0]} has no value here; the formula may hold x and numbers only.", Fault.MISSING
+        )
     tree: Node = read.right
     coefficients, factorial = [], 1.0
     for power in range(HIGHEST_OF_FORMULA + 1):
         program = Program(tree)
         value = float(program({"x": np.float64(0.0)} if "x" in program.inputs else {}))
         if not math.isfinite(value):
-            raise DataError("This formula has no value at 0, so it is not taken as a polynomial.")
+            raise DataError("This formula has no value at 0, so it is not taken as a polynomial.", Fault.NO_VALUE)
         coefficients.append(value / factorial)
         if "x" not in program.inputs:
             return Polynomial(coefficients)
         tree = derivative(tree, "x")
         factorial *= power + 1
-    raise DataError("This formula is no polynomial in x: its derivatives never become zero.")
+    raise DataError("This formula is no polynomial in x: its derivatives never become zero.", Fault.UNAVAILABLE)
 
 
 def polynomial_text(p: Polynomial, style: NumberStyle, digits: int = 5) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import names
@@ -63,14 +63,16 @@ class PracticeData(Tells):
 def practice_x(low: float, high: float, count: int, spacing: Spacing | str = "even", seed: int = 1) -> Array:
     """Return ``count`` values from low to high. Raises DataError."""
     if not 1 <= count <= MOST_ROWS:
-        raise DataError(f"The number of rows must lie between 1 and {MOST_ROWS:,}; {count} was given.")
+        raise DataError(
+            f"The number of rows must lie between 1 and {MOST_ROWS:,}; {count} was given.", Fault.OUT_OF_BOUNDS
+        )
     if not (np.isfinite(low) and np.isfinite(high) and low <= high):
-        raise DataError(f"The range of x must rise; it goes from {low} to {high}.")
+        raise DataError(f"The range of x must rise; it goes from {low} to {high}.", Fault.OUT_OF_BOUNDS)
     if spacing == Spacing.RANDOM:
         return np.sort(np.random.default_rng([seed, 1]).uniform(low, high, count))
     if spacing == Spacing.LOGARITHMIC:
         if low <= 0:
-            raise DataError(f"A logarithmic range begins above 0; {low} was given.")
+            raise DataError(f"A logarithmic range begins above 0; {low} was given.", Fault.OUT_OF_BOUNDS)
         return np.geomspace(low, high, count)
     return np.linspace(low, high, count)
 
@@ -98,24 +100,26 @@ def practice(
     """
     columns = as_values(x, "x")
     if not len(columns) or not np.isfinite(columns).all():
-        raise DataError("x must hold at least one number and no blanks.")
+        raise DataError("x must hold at least one number and no blanks.", Fault.BAD_ROWS)
     if noise < 0 or not np.isfinite(noise):
-        raise DataError(f"The noise must not be negative; {noise} was given.")
+        raise DataError(f"The noise must not be negative; {noise} was given.", Fault.OUT_OF_BOUNDS)
     read = read_formula(formula)
     free = [name for name in names(read.right) if name not in values]
     if len(free) > 1:
         raise DataError(
-            f"{', '.join(free[1:])} has no value. Give every coefficient a value; one name is left for x."
+            f"{', '.join(free[1:])} has no value. Give every coefficient a value; one name is left for x.",
+            Fault.MISSING,
         )
     unused = [name for name in values if name not in names(read.right)]
     if unused:
-        raise DataError(f"{unused[0]} has a value but does not stand in the formula.")
+        raise DataError(f"{unused[0]} has a value but does not stand in the formula.", Fault.NO_SUCH_NAME)
     x_name = free[0] if free else "x"
     true_y = evaluate(read.right, {**values, x_name: columns}, len(columns))
     bad = np.flatnonzero(~np.isfinite(true_y))
     if len(bad):
         raise DataError(
-            f"The formula has no value at {x_name} = {columns[bad[0]]:.6g}. Change the range or the coefficients."
+            f"The formula has no value at {x_name} = {columns[bad[0]]:.6g}. Change the range or the coefficients.",
+            Fault.NO_VALUE,
         )
     rng = np.random.default_rng([seed, 2])
     y = _with_noise(true_y, noise, MadeNoise(kind), rng)
@@ -127,7 +131,7 @@ def practice(
 def _with_noise(true_y: Array, noise: float, kind: MadeNoise, rng: np.random.Generator) -> Array:
     if kind is MadeNoise.POISSON:
         if (true_y < 0).any():
-            raise DataError("Poisson noise needs a formula that is never negative.")
+            raise DataError("Poisson noise needs a formula that is never negative.", Fault.OUT_OF_BOUNDS)
         return rng.poisson(true_y).astype(np.float64)
     if kind is MadeNoise.UNIFORM:
         return true_y + rng.uniform(-1, 1, len(true_y)) * noise

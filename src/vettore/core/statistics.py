@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, finite, in_range, largest
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.numbers import MOST_ROWS_EXACT, DoubleDouble, mean_and_squares, power_of_two_near
 from vettore.core.telling import Tells, short
 
@@ -64,7 +64,7 @@ def describe(values: Values) -> Description:
     used = _finite_of(column)
     blank = len(column) - len(used)
     if len(used) == 0:
-        raise DataError(f"There is no number to describe: all {len(column)} values are blank.")
+        raise DataError(f"There is no number to describe: all {len(column)} values are blank.", Fault.NOTHING)
     scale = 1.0 if in_range(used) else power_of_two_near(largest(used))
     mean, squares = mean_and_squares(used if scale == 1.0 else used / scale)
     mean *= scale
@@ -151,7 +151,7 @@ def relation(first: Values, second: Values) -> Relation:
     """
     a, b = as_values(first, "the first column"), as_values(second, "the second column")
     if len(a) != len(b):
-        raise DataError(f"The columns have {len(a)} and {len(b)} values; they must be equally long.")
+        raise DataError(f"The columns have {len(a)} and {len(b)} values; they must be equally long.", Fault.LENGTHS)
     both = np.isfinite(a) & np.isfinite(b)
     a, b = a[both], b[both]
     if len(a) < 2:

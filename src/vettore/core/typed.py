@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import read_number
 
 # A range of more values than this is a slip of the hand.
@@ -29,16 +29,16 @@ def numbers_in(text: str) -> list[float]:
         end, _, step = tail.partition("every")
         low, high, by = (read_number(part) if part.strip() else None for part in (head, end, step or "1"))
         if low is None or high is None or by is None or by <= 0 or high < low or (high - low) / by > MOST_IN_RANGE:
-            raise DataError(f"“{text.strip()}” is no range; write it as −2 … 3 every 0.5.")
+            raise DataError(f"“{text.strip()}” is no range; write it as −2 … 3 every 0.5.", Fault.NOT_READABLE)
         return [low + k * by for k in range(math.floor((high - low) / by + 1e-9) + 1)]
     values = []
     for part in plain.replace(";", " ").split():
         number = read_number(part.strip(","))
         if number is None:
-            raise DataError(f"“{part}” is not a number. Separate several by semicolons.")
+            raise DataError(f"“{part}” is not a number. Separate several by semicolons.", Fault.NOT_A_NUMBER)
         values.append(number)
     if not values:
-        raise DataError("There is no number yet.")
+        raise DataError("There is no number yet.", Fault.MISSING)
     return values
 
 
@@ -61,7 +61,9 @@ def complex_in(text: str) -> complex:
     try:
         return complex(plain.replace("+j", "+1j").replace("-j", "-1j"))
     except ValueError:
-        raise DataError(f"“{text.strip()}” is not a number; write a root as 1.5 or as 1+2i.") from None
+        raise DataError(
+            f"“{text.strip()}” is not a number; write a root as 1.5 or as 1+2i.", Fault.NOT_READABLE
+        ) from None
 
 
 def limits_in(text: str) -> tuple[float, float]:
@@ -69,7 +71,7 @@ def limits_in(text: str) -> tuple[float, float]:
     plain = _one_mark(text).replace("…", ";")
     parts = [read_number(part) for part in plain.split(";")] if ";" in plain else []
     if len(parts) != 2 or parts[0] is None or parts[1] is None:
-        raise DataError(f"“{text.strip()}” is not two limits; write them as 10 … 60.")
+        raise DataError(f"“{text.strip()}” is not two limits; write them as 10 … 60.", Fault.NOT_READABLE)
     return parts[0], parts[1]
 
 
@@ -83,5 +85,5 @@ def measured_in(text: str) -> tuple[float, float | None, str]:
         value_text = head
     value = read_number(value_text)
     if value is None or (sign and (error is None or error < 0)):
-        raise DataError(f"“{text.strip()}” is not a number with its ±; write it as 500 ± 2 mg.")
+        raise DataError(f"“{text.strip()}” is not a number with its ±; write it as 500 ± 2 mg.", Fault.NOT_READABLE)
     return value, error, unit.strip()

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import Any
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 # Names, powers and signs of a unit.
 _PIECES = re.compile(
@@ -168,10 +168,12 @@ def conversion(old: str, new: str) -> tuple[float, float]:
         zero = registry.Quantity(0.0, _spelled(old)).to(_spelled(new)).magnitude
         item = registry.Quantity(1.0, _spelled(old)).to(_spelled(new)).magnitude
     except pint.DimensionalityError:
-        raise DataError(f"{old or 'No unit'} cannot become {new}: they measure different things.") from None
+        raise DataError(
+            f"{old or 'No unit'} cannot become {new}: they measure different things.", Fault.UNITS
+        ) from None
     except Exception:  # pint raises its parser's own errors for texts that are no unit
         raise DataError(
-            f"“{new}” or “{old}” is not a unit that is known here. Write it as in mg/L, °C or m³/s."
+            f"“{new}” or “{old}” is not a unit that is known here. Write it as in mg/L, °C or m³/s.", Fault.UNITS
         ) from None
     return float(item - zero), float(zero)
 

@@ -18,6 +18,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 from vettore.study.table import Doubt, RawColumn, Source, Table
 
@@ -54,9 +55,10 @@ class TableRecord(msgspec.Struct):
 
 
 class Answer(msgspec.Struct):
-    """What the child gives back: tables, or the sentence of what is wrong."""
+    """What the child gives back: tables, or the sentence of what is wrong, and its code."""
 
     refusal: str = ""
+    code: Fault = Fault.NOTHING
     tables: list[TableRecord] = []
 
 
@@ -115,14 +117,14 @@ def tables_in_a_box(data: bytes, name: str, path: str = "") -> list[tuple[str, T
     finally:
         _children.remove(child)
     if child.returncode:
-        raise FileError(_ended(child.returncode, name))
+        raise FileError(_ended(child.returncode, name), Fault.FILE_DAMAGED)
     try:
         facts = msgspec.msgpack.decode(answer, type=Answer)
         tables = [(record.part, _table(record)) for record in facts.tables]
     except (msgspec.DecodeError, ValueError):
-        raise FileError(f"“{name}” could not be read: its reader gave no table.") from None
+        raise FileError(f"“{name}” could not be read: its reader gave no table.", Fault.FILE_DAMAGED) from None
     if facts.refusal or not tables:
-        raise FileError(facts.refusal or f"“{name}” holds no table.")
+        raise FileError(facts.refusal or f"“{name}” holds no table.", facts.code)
     return tables
 
 
@@ -165,12 +167,13 @@ def _talk(child: subprocess.Popen[bytes], data: bytes, name: str, given_up: thre
     assert child.stdout is not None
     child.stdout.close()
     if late:
-        raise FileError(_too_long(name))
+        raise FileError(_too_long(name), Fault.TOO_MANY)
     if given_up.is_set():
-        raise FileError(f"Reading “{name}” was given up.")
+        raise FileError(f"Reading “{name}” was given up.", Fault.GIVEN_UP)
     if too_much.is_set():
         raise FileError(
-            f"“{name}” unpacks to more than {MOST_ANSWER // 1024**3} GB of cells. Cut it down, or export it as CSV."
+            f"“{name}” unpacks to more than {MOST_ANSWER // 1024**3} GB of cells. Cut it down, or export it as CSV.",
+            Fault.TOO_MANY,
         )
     return b"".join(parts)
 
@@ -235,14 +238,17 @@ def answer_to(data: bytes, name: str, path: str) -> Answer:
         tables: Sequence[tuple[str, Table]] = read_foreign(data, name, path)
         return Answer(tables=[_record(part, table) for part, table in tables])
     except VettoreError as error:
-        return Answer(str(error))
+        return Answer(str(error), error.code)
     except (MemoryError, RecursionError):
         return Answer(
-            f"“{name}” needs more memory to be read than there is for it. Cut it down, or export it as CSV."
+            f"“{name}” needs more memory to be read than there is for it. Cut it down, or export it as CSV.",
+            Fault.TOO_MANY,
         )
     except Exception as error:  # readers of others have no common class of errors
         sentence = str(error).split("\n")[0][:120] or type(error).__name__
-        return Answer(f"“{name}” is damaged, or is not what it seems ({sentence}). Export the table as CSV.")
+        return Answer(
+            f"“{name}” is damaged, or is not what it seems ({sentence}). Export the table as CSV.", Fault.FILE_DAMAGED
+        )
 
 
 if __name__ == "__main__":

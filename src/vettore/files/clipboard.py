@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from html import escape
 
+from vettore.core.errors import Fault
 from vettore.core.texts import plain
 from vettore.files.delimited import parse
 from vettore.files.grid import table_from_grid
@@ -65,7 +66,9 @@ class _Cells:
             return
         self._count += self._across
         if self._count > MOST_CELLS:
-            raise FileError(f"The table has more than {MOST_CELLS:,} cells. Save it as a text table instead.")
+            raise FileError(
+                f"The table has more than {MOST_CELLS:,} cells. Save it as a text table instead.", Fault.TOO_MANY
+            )
         self._rows[-1] += [" ".join("".join(self._cell).split()), *([""] * (self._across - 1))]
         self._cell = None
 
@@ -76,7 +79,7 @@ def html_grid(text: str, name: str) -> list[list[str]]:
 
     start = text.lower().find("<table")
     if start < 0:
-        raise FileError(f"“{name}” holds no table.")
+        raise FileError(f"“{name}” holds no table.", Fault.NOTHING)
     # Its parser reads whatever is there once, and closes what was left open.
     parser = etree.HTMLParser(target=_Cells(), recover=True, no_network=True, remove_comments=True, huge_tree=True)
     try:
@@ -84,7 +87,7 @@ def html_grid(text: str, name: str) -> list[list[str]]:
         parser.feed(plain(text[start:]))
         tables: list[list[list[str]]] = parser.close()
     except etree.LxmlError:
-        raise FileError(f"“{name}” is damaged: its table cannot be read as HTML.") from None
+        raise FileError(f"“{name}” is damaged: its table cannot be read as HTML.", Fault.FILE_DAMAGED) from None
     return max(tables, key=lambda rows: sum(len(row) for row in rows), default=[])
 
 
@@ -95,7 +98,7 @@ def pasted_table(text: str, html: str = "") -> Table:
         grid = html_grid(html, "The clipboard")
         return table_from_grid(grid, source)
     if not text.strip():
-        raise FileError("The clipboard holds no text. Copy the columns first.")
+        raise FileError("The clipboard holds no text. Copy the columns first.", Fault.NOTHING)
     if "\t" in text:
         grid = tab_grid(text)
         return table_from_grid(grid, source)

@@ -12,6 +12,7 @@ import numpy as np
 
 from vettore.core import cells
 from vettore.core.arrays import Array
+from vettore.core.errors import Fault
 from vettore.core.number_marks import Evidence
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import MOST_COLUMNS, FileError, check_columns
@@ -27,7 +28,7 @@ def from_json(data: bytes, source: Source) -> list[tuple[str, Table]]:
     try:
         content = msgspec.json.decode(data.lstrip(b"\xef\xbb\xbf"))
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
-        raise FileError(f"“{source.name}” is not valid JSON: {error}.") from None
+        raise FileError(f"“{source.name}” is not valid JSON: {error}.", Fault.FILE_DAMAGED) from None
     result = _json_table(content, source, "JSON")
     if result is not None:
         return [("", result)]
@@ -38,7 +39,7 @@ def from_json(data: bytes, source: Source) -> list[tuple[str, Table]]:
             if table is not None:
                 tables.append((str(key), table))
     if not tables:
-        raise FileError(f"“{source.name}” holds JSON, but neither columns nor records of numbers.")
+        raise FileError(f"“{source.name}” holds JSON, but neither columns nor records of numbers.", Fault.NOTHING)
     return tables
 
 
@@ -51,7 +52,10 @@ def _json_table(content: Any, source: Source, how: str) -> Table | None:
         lengths = {len(v) for v in columns.values()}
         if len(lengths) > 1:
             sizes = ", ".join(f"{name} has {len(v)}" for name, v in columns.items())
-            raise FileError(f"“{source.name}” has columns of different lengths: {sizes}. Make them the same length.")
+            raise FileError(
+                f"“{source.name}” has columns of different lengths: {sizes}. Make them the same length.",
+                Fault.FILE_DAMAGED,
+            )
     elif isinstance(content, list) and content and all(isinstance(row, dict) for row in content):
         names: dict[str, None] = {}
         for row in content:
@@ -128,16 +132,19 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
     except OSError as error:
         why = str(error).splitlines()[0]
         raise FileError(
-            f"“{source.name}” is damaged or no HDF5 file ({why}). Copy it again from where it came, or export the table as CSV."
+            f"“{source.name}” is damaged or no HDF5 file ({why}). Copy it again, or export the table as CSV.",
+            Fault.FILE_DAMAGED,
         ) from None
     if holdings.large and not holdings.groups and not holdings.alone:
         raise FileError(
-            f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {holdings.large[0]}. Cut it down first."
+            f"“{source.name}” declares more than {MOST_ROWS:,} numbers, as {holdings.large[0]}. Cut it down first.",
+            Fault.TOO_MANY,
         )
     if holdings.elsewhere:
         raise FileError(
             f"“{source.name}” takes {', '.join(sorted(holdings.elsewhere)[:3])} from other files, which is not followed. "
-            "Copy the numbers into the file itself."
+            "Copy the numbers into the file itself.",
+            Fault.NOTHING,
         )
     tables = []
     for (group, _), columns in holdings.groups.items():
@@ -146,7 +153,7 @@ def from_hdf5(data: bytes, path: str, source: Source) -> list[tuple[str, Table]]
         tables.append((group, _columns_table(values, units, source, group or "top")))
     tables += [(name, _columns_table(columns, {}, source, name)) for name, columns in holdings.alone]
     if not tables:
-        raise FileError(f"“{source.name}” holds no dataset of numbers.")
+        raise FileError(f"“{source.name}” holds no dataset of numbers.", Fault.NOTHING)
     return tables
 
 
@@ -173,7 +180,8 @@ def _datasets(
 
     if depth > MOST_DEPTH:
         raise FileError(
-            f"“{source.name}” has groups within groups deeper than {MOST_DEPTH}. Copy its tables to the top."
+            f"“{source.name}” has groups within groups deeper than {MOST_DEPTH}. Copy its tables to the top.",
+            Fault.TOO_MANY,
         )
     # The names as they are in the file, which need not be UTF-8.
     for raw in group.id:
@@ -202,7 +210,7 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
         arrays = {name: array for name, array in arrays.items() if isinstance(array, np.ndarray)}
     except Exception as error:  # np.load raises a dozen kinds
         why = "it holds Python objects" if "pickle" in str(error).casefold() else str(error).splitlines()[0]
-        raise FileError(f"“{source.name}” cannot be read as NumPy arrays: {why}.") from None
+        raise FileError(f"“{source.name}” cannot be read as NumPy arrays: {why}.", Fault.FILE_DAMAGED) from None
     flat = {name: array for name, array in arrays.items() if array.ndim == 1 and array.dtype.kind in "iufb"}
     tables = []
     if flat and len({len(array) for array in flat.values()}) == 1:
@@ -210,7 +218,7 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
         tables.append(("", _columns_table(values, {}, source, "arrays")))
     elif flat:
         lengths = ", ".join(f"{name} has {len(array)}" for name, array in flat.items())
-        raise FileError(f"“{source.name}” has arrays of different lengths: {lengths}.")
+        raise FileError(f"“{source.name}” has arrays of different lengths: {lengths}.", Fault.FILE_DAMAGED)
     for name, array in arrays.items():
         if array.dtype.names and array.ndim == 1:
             fields = _fields(array)
@@ -220,7 +228,7 @@ def from_numpy(data: bytes, source: Source) -> list[tuple[str, Table]]:
             columns = _columns_of(np.asarray(array, np.float64))
             tables.append((name, _columns_table(columns, {}, source, name or "array")))
     if not tables:
-        raise FileError(f"“{source.name}” holds no array of numbers with one or two dimensions.")
+        raise FileError(f"“{source.name}” holds no array of numbers with one or two dimensions.", Fault.NOTHING)
     return tables
 
 
@@ -241,7 +249,7 @@ def _fields(block: Any) -> dict[str, Array]:
 
 def _columns_table(values: dict[str, Array], units: dict[str, str], source: Source, part: str) -> Table:
     if not values or not len(next(iter(values.values()))):
-        raise FileError(f"“{source.name}” holds an empty table.")
+        raise FileError(f"“{source.name}” holds an empty table.", Fault.NOTHING)
     columns = list(values.items())
     if len(columns) == 1:
         columns.insert(0, ("row", np.arange(1.0, len(columns[0][1]) + 1)))

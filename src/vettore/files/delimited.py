@@ -18,6 +18,7 @@ import numpy as np
 
 from vettore.core import cells
 from vettore.core.arrays import LARGEST_WHOLE, Array, finite
+from vettore.core.errors import Fault
 from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.encodings import SAMPLE_BYTES, encoding_of, text_of
@@ -111,7 +112,8 @@ def _table(
 ) -> Table:
     if not any(column.texts is None for column in columns):
         raise FileError(
-            f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark."
+            f"“{name}” holds a table, but no column of numbers. Check the delimiter and the decimal mark.",
+            Fault.NOTHING,
         )
     source = Source(
         name=name,

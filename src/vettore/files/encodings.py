@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 
 # The beginning of a file, by which its encoding and its layout are guessed.
@@ -14,11 +15,13 @@ MOST_CONTROL = 0.02
 def encoding_of(data: bytes, name: str) -> str:
     """Return the encoding of a text. Raises FileError when the bytes are no text."""
     if not data[:SAMPLE_BYTES].strip() and not data.strip():
-        raise FileError(f"“{name}” is empty. Choose a file with a table of numbers.")
+        raise FileError(f"“{name}” is empty. Choose a file with a table of numbers.", Fault.NOTHING)
     encoding = _encoding(data)
     if encoding is None:
         kind = "a spreadsheet or an archive" if data[:2] == b"PK" else "not text"
-        raise FileError(f"“{name}” is {kind}, so it cannot be read as a text table. Export it as CSV first.")
+        raise FileError(
+            f"“{name}” is {kind}, so it cannot be read as a text table. Export it as CSV first.", Fault.FILE_KIND
+        )
     return encoding
 
 

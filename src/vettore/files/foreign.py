@@ -9,6 +9,7 @@ import re
 from dataclasses import replace
 from datetime import datetime
 
+from vettore.core.errors import Fault
 from vettore.files.clipboard import html_grid
 from vettore.files.delimited import digest_of
 from vettore.files.encodings import encoding_of, text_of
@@ -76,4 +77,4 @@ def _read(data: bytes, name: str, path: str, source: Source) -> list[tuple[str, 
     if head[:15].lower().startswith(HTML):
         grid = html_grid(text_of(data, encoding_of(data, name)), name)
         return [("", table_from_grid(grid, replace(source, how=(("read as", "a table in a web page"),))))]
-    raise FileError(f"“{name}” is in no format that is known here.")
+    raise FileError(f"“{name}” is in no format that is known here.", Fault.FILE_KIND)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from vettore.core import cells
+from vettore.core.errors import Fault
 from vettore.core.number_marks import Evidence
 from vettore.files.refusals import FileError, check_columns
 from vettore.files.unfolded import trailing_summaries, unfolded
@@ -53,7 +54,7 @@ def table_from_grid(grid: Sequence[Sequence[str]], source: Source, mark: str | N
         columns.append(_called(column, name, unit, place, bool(names), {item.name for item in columns}))
     columns = unfolded(columns, Evidence(mark))
     if not any(column.texts is None for column in columns):
-        raise FileError(f"“{source.name}” holds a table, but no column of numbers.")
+        raise FileError(f"“{source.name}” holds a table, but no column of numbers.", Fault.NOTHING)
     header_rows = {*block.names_rows, block.units_row}
     notes = tuple(
         " ".join(cell.strip() for cell in grid[i] if cell.strip())
@@ -87,7 +88,7 @@ def find_block(grid: Sequence[Sequence[str]], name: str) -> Block:
         if good and good >= ROW_SHARE * sum(not cells.is_blank(cell) for cell in filled):
             good_rows.append(i)
     if not good_rows:
-        raise FileError(f"“{name}” holds no table of numbers.")
+        raise FileError(f"“{name}” holds no table of numbers.", Fault.NOTHING)
     first = good_rows[0]
     sample = [grid[i] for i in good_rows[:300]]
     used = [c for c in range(width) if any(c < len(row) and row[c].strip() for row in sample)]

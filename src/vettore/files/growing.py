@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from vettore.core.errors import Fault
 from vettore.files.delimited import Change
 from vettore.files.foreign import is_foreign
 from vettore.files.packed import is_packed
@@ -19,10 +20,14 @@ def rows_so_far(path: Path, change: Change | None = None) -> Table:
     check_regular(path)
     name = shown_name(path)
     if path.exists() and path.stat().st_size > MOST_BYTES:
-        raise FileError(f"“{name}” has grown larger than {MOST_BYTES // 1024**3} GB. It is no longer followed.")
+        raise FileError(
+            f"“{name}” has grown larger than {MOST_BYTES // 1024**3} GB. It is no longer followed.", Fault.TOO_MANY
+        )
     data = read_bytes(path)
     if is_packed(data) or is_foreign(data):
-        raise FileError(f"“{name}” is no text of rows. Only a file that grows by lines can be followed.")
+        raise FileError(
+            f"“{name}” is no text of rows. Only a file that grows by lines can be followed.", Fault.FILE_KIND
+        )
     return read_data(data[: data.rfind(b"\n") + 1] or data, name, shown_path(path), change)[0][1]
 
 

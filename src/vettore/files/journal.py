@@ -21,6 +21,7 @@ from typing import IO
 
 import msgspec
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 from vettore.files.study_file import study_from_parts, study_record, table_csv
 from vettore.files.whole import write_whole
@@ -72,7 +73,7 @@ class Journal:
             except (OSError, FileError) as error:
                 self._mend()
                 self.problem = self._refusal(error)
-                raise FileError(self.problem) from None
+                raise FileError(self.problem, Fault.FILE_DAMAGED) from None
             self.problem = ""
 
     def _refusal(self, error: Exception) -> str:

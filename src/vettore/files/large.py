@@ -18,6 +18,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.errors import Fault
 from vettore.files.encodings import text_of
 from vettore.files.refusals import FileError, check_columns
 from vettore.files.sniff import SPACES, Layout, rows_of
@@ -61,7 +62,8 @@ def check_cells(rows: int, width: int, filled: int, name: str) -> None:
     if rows * width > MOST_BLANK and rows * width > MOST_TIMES * filled:
         raise FileError(
             f"“{name}” has a row of {width:,} cells among {rows:,} rows that have {filled / rows:,.0f} on average. Take that "
-            "row out, or save the tables in files of their own."
+            "row out, or save the tables in files of their own.",
+            Fault.TOO_MANY,
         )
 
 
@@ -207,7 +209,7 @@ def _frame(source: Source, layout: Layout, width: int | None, name: str, only: i
     except (pandas.errors.ParserError, ValueError) as error:
         if width is None:
             return None
-        raise FileError(f"“{name}” could not be read as a table: {error}") from None
+        raise FileError(f"“{name}” could not be read as a table: {error}", Fault.FILE_DAMAGED) from None
 
 
 def _widest(raw: bytes, layout: Layout) -> int:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.models.model import Model, own_model
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
@@ -37,18 +37,27 @@ def read_library(path: Path) -> tuple[Model, ...]:
     try:
         version = msgspec.json.decode(data, type=dict).get("format")
         if isinstance(version, int) and version > FORMAT:
-            raise FileError(f"“{path.name}” was written by a newer Vettore (format {version}). Update Vettore.")
+            raise FileError(
+                f"“{path.name}” was written by a newer Vettore (format {version}). Update Vettore.", Fault.FILE_NEWER
+            )
         record = msgspec.json.decode(data, type=LibraryRecord)
     except (msgspec.MsgspecError, UnicodeDecodeError) as error:
-        raise FileError(f"“{path.name}” is not a library of models, or it is damaged: {error}.") from None
+        raise FileError(
+            f"“{path.name}” is not a library of models, or it is damaged: {error}.", Fault.FILE_DAMAGED
+        ) from None
     models: dict[str, Model] = {}
     for number, model in enumerate(record.models, 1):
         try:
             result = own_model(model.name, model.formula, "x", "y", model.note, model.meanings)
         except VettoreError as error:
-            raise FileError(f"Model {number} of “{path.name}”, {model.name}, cannot be used: {error}") from None
+            raise FileError(
+                f"Model {number} of “{path.name}”, {model.name}, cannot be used: {error}", Fault.FILE_DAMAGED
+            ) from None
         if result.key in models:
-            raise FileError(f"“{path.name}” has two models called {model.name}. Give one of them another name.")
+            raise FileError(
+                f"“{path.name}” has two models called {model.name}. Give one of them another name.",
+                Fault.FILE_DAMAGED,
+            )
         models[result.key] = result
     return tuple(models.values())
 

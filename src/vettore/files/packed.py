@@ -10,6 +10,7 @@ import zlib
 from collections.abc import Callable
 from typing import IO, Any
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 
 # How packed data begin, how they are opened, and the ending that their name has.
@@ -35,7 +36,9 @@ def unpacked(data: bytes, name: str) -> tuple[bytes, str]:
     Raises FileError for damaged ones, and for those that unpack to more than a gigabyte.
     """
     if data.startswith(ZSTANDARD):
-        raise FileError(f"“{name}” is packed as .zst, which is not read here. Unpack it first, as with unzstd.")
+        raise FileError(
+            f"“{name}” is packed as .zst, which is not read here. Unpack it first, as with unzstd.", Fault.FILE_KIND
+        )
     for begins, opened, ending in PACKED:
         if data.startswith(begins):
             return _read(opened(io.BytesIO(data)), name), name.removesuffix(ending)
@@ -50,11 +53,13 @@ def _read(file: IO[bytes], name: str) -> bytes:
                 size += len(block)
                 if size > MOST_UNPACKED:
                     raise FileError(
-                        f"“{name}” unpacks to more than {MOST_UNPACKED // 1024**3} GB. Unpack it and cut it down."
+                        f"“{name}” unpacks to more than {MOST_UNPACKED // 1024**3} GB. Unpack it and cut it down.",
+                        Fault.TOO_MANY,
                     )
                 parts.append(block)
     except (OSError, EOFError, lzma.LZMAError, zlib.error):
         raise FileError(
-            f"“{name}” is packed, but damaged: it cannot be unpacked. Copy it from where it came from again."
+            f"“{name}” is packed, but damaged: it cannot be unpacked. Copy it from where it came from again.",
+            Fault.FILE_DAMAGED,
         ) from None
     return b"".join(parts)

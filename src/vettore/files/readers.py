@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from vettore.core.errors import Fault
 from vettore.files.box import tables_in_a_box
 from vettore.files.delimited import Change, digest_of, parse, read_as_it_is
 from vettore.files.foreign import is_foreign, may_be_text
@@ -40,7 +41,7 @@ def read_file(path: Path | str, change: Change | None = None) -> list[Offer]:
     check_regular(path)
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise FileError(f"“{name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.")
+            raise FileError(f"“{name}” is larger than {MOST_BYTES // 1024**3} GB. Cut it down first.", Fault.TOO_MANY)
     except OSError:
         pass  # read_bytes says what is wrong
     long = _long_text(path, change)

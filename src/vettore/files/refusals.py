@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.texts import plain
 
 
@@ -19,7 +19,9 @@ MOST_COLUMNS = 5000
 def check_columns(count: int, name: str) -> None:
     """Refuse a table that is too wide."""
     if count > MOST_COLUMNS:
-        raise FileError(f"“{name}” has {count:,} columns; the most is {MOST_COLUMNS:,}. Cut it down first.")
+        raise FileError(
+            f"“{name}” has {count:,} columns; the most is {MOST_COLUMNS:,}. Cut it down first.", Fault.TOO_MANY
+        )
 
 
 def shown_name(path: Path) -> str:
@@ -36,7 +38,8 @@ def check_regular(path: Path) -> None:
     """Refuse a pipe, which would be waited for, and a device, which has no end."""
     if path.exists() and not path.is_file() and not path.is_dir():
         raise FileError(
-            f"“{shown_name(path)}” is no file, but a pipe or a device. Save what it gives as a file first."
+            f"“{shown_name(path)}” is no file, but a pipe or a device. Save what it gives as a file first.",
+            Fault.FILE_KIND,
         )
 
 
@@ -45,14 +48,17 @@ def read_bytes(path: Path) -> bytes:
     name = shown_name(path)
     try:
         if path.is_dir():
-            raise FileError(f"“{name}” is a folder. Choose a file in it.")
+            raise FileError(f"“{name}” is a folder. Choose a file in it.", Fault.FILE_KIND)
         check_regular(path)
         return path.read_bytes()
     except FileNotFoundError:
         raise FileError(
-            f"“{name}” is not in {shown_path(path.absolute().parent)} (any more). Check the name or the place."
+            f"“{name}” is not in {shown_path(path.absolute().parent)} (any more). Check the name or the place.",
+            Fault.FILE_MISSING,
         ) from None
     except PermissionError:
-        raise FileError(f"“{name}” may not be read by you. Ask its owner, or copy it to your own folder.") from None
+        raise FileError(
+            f"“{name}” may not be read by you. Ask its owner, or copy it to your own folder.", Fault.FILE_PROTECTED
+        ) from None
     except OSError as error:
-        raise FileError(f"“{name}” could not be read: {error.strerror or error}.") from None
+        raise FileError(f"“{name}” could not be read: {error.strerror or error}.", Fault.FILE_DAMAGED) from None

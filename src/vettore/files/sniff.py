@@ -16,6 +16,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from vettore.core import cells
+from vettore.core.errors import Fault
 from vettore.core.number_marks import Evidence, decide_together
 from vettore.files.encodings import ENCODING_NAMES, SAMPLE_BYTES
 from vettore.files.refusals import FileError, check_columns
@@ -152,7 +153,8 @@ def guess(text: str, encoding: str, name: str, delimiter: str | None = None) -> 
             best = result
     if best is None:
         raise FileError(
-            f"“{name}” holds text but no table of numbers: none of its first {len(lines)} lines has numbers in columns."
+            f"“{name}” holds text but no table of numbers: none of its first {len(lines)} lines has numbers in columns.",
+            Fault.NOTHING,
         )
     layout = Layout(encoding, best.delimiter, "", best.columns, best.first)
     return replace(_with_header(layout, lines, best.names), decimal_mark=_mark_of(lines, best))

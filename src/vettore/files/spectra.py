@@ -12,6 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 from vettore.study.table import RawColumn, Source, Table
 
@@ -54,10 +55,11 @@ def spectra(text: str, source: Source) -> list[tuple[str, Table]]:
             data, form = [], key
         elif key in ("NTUPLES", "DATATABLE"):
             raise FileError(
-                f"“{source.name}” is a JCAMP-DX file of the compound form (NTUPLES), which is not read yet."
+                f"“{source.name}” is a JCAMP-DX file of the compound form (NTUPLES), which is not read yet.",
+                Fault.FILE_KIND,
             )
     if not tables:
-        raise FileError(f"“{source.name}” is a JCAMP-DX file without XYDATA or XYPOINTS.")
+        raise FileError(f"“{source.name}” is a JCAMP-DX file without XYDATA or XYPOINTS.", Fault.FILE_KIND)
     return tables
 
 
@@ -66,19 +68,22 @@ def _block(header: dict[str, str], form: str, lines: list[str], source: Source) 
     if form == "XYDATA":
         y = np.array(_ordinates(lines, source)) * y_factor
         if not len(y):
-            raise FileError(f"“{source.name}” has an empty XYDATA block.")
+            raise FileError(f"“{source.name}” has an empty XYDATA block.", Fault.NOTHING)
         first = _number(header, "FIRSTX", 0.0, source)
         last = _number(header, "LASTX", first + len(y) - 1, source)
         x = np.linspace(first, last, len(y))
         stated = int(_number(header, "NPOINTS", len(y), source))
         if stated != len(y):
-            raise FileError(f"“{source.name}” states {stated} points but holds {len(y)}: it is cut off or damaged.")
+            raise FileError(
+                f"“{source.name}” states {stated} points but holds {len(y)}: it is cut off or damaged.",
+                Fault.FILE_DAMAGED,
+            )
     else:
         numbers = [
             float(token) for token in re.findall(r"[+\-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?", " ".join(lines))
         ]
         if len(numbers) < 2 or len(numbers) % 2:
-            raise FileError(f"“{source.name}” has an x without a y in its {form} block.")
+            raise FileError(f"“{source.name}” has an x without a y in its {form} block.", Fault.FILE_DAMAGED)
         x, y = np.array(numbers[0::2]) * x_factor, np.array(numbers[1::2]) * y_factor
     columns = (
         RawColumn("x" if "XUNITS" not in header else _quantity(header["XUNITS"]), _unit(header.get("XUNITS", "")), x),
@@ -97,7 +102,10 @@ def _ordinates(lines: list[str], source: Source) -> list[float]:
     for line in lines:
         tokens = pattern.findall(line.replace(",", " "))
         if not tokens:
-            raise FileError(f"“{source.name}” has a line in its data that cannot be read: {line.strip()[:40]}.")
+            raise FileError(
+                f"“{source.name}” has a line in its data that cannot be read: {line.strip()[:40]}.",
+                Fault.FILE_DAMAGED,
+            )
         row: list[float] = []
         difference: float | None = None
         for token in tokens[1:]:
@@ -117,7 +125,8 @@ def _ordinates(lines: list[str], source: Source) -> list[float]:
                 count = int(f"{_REPEAT[mark]}{token[1:9]}") - 1
                 if len(values) + len(row) + count > MOST_POINTS:
                     raise FileError(
-                        f"“{source.name}” repeats values to more than {MOST_POINTS:,} points. It may be damaged."
+                        f"“{source.name}” repeats values to more than {MOST_POINTS:,} points. It may be damaged.",
+                        Fault.TOO_MANY,
                     )
                 for _ in range(count):
                     row.append(row[-1] + (difference or 0.0))
@@ -138,7 +147,9 @@ def _number(header: dict[str, str], key: str, otherwise: float, source: Source) 
     try:
         return float(header[key].replace(",", "."))
     except ValueError:
-        raise FileError(f"“{source.name}” states {key} = {header[key]}, which is not a number.") from None
+        raise FileError(
+            f"“{source.name}” states {key} = {header[key]}, which is not a number.", Fault.FILE_DAMAGED
+        ) from None
 
 
 _UNITS = {

@@ -10,7 +10,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from vettore.core.arrays import LARGEST_WHOLE
-from vettore.core.errors import name_rows
+from vettore.core.errors import Fault, name_rows
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError
 from vettore.study.table import Source, Table
@@ -40,7 +40,7 @@ def sheets(data: bytes, source: Source) -> list[tuple[str, Table]]:
         except FileError as error:
             refused.append(str(error))
     if not pairs:
-        raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.")
+        raise FileError(refused[0] if refused else f"“{source.name}” has no sheets.", Fault.NOTHING)
     return pairs
 
 
@@ -62,7 +62,9 @@ def _cells(data: bytes, name: str) -> list[tuple[str, list[list[str]] | str]]:
         book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
         names = list(book.sheet_names)
     except Exception as error:  # the reader has no common class of errors
-        raise FileError(f"“{name}” is damaged, or no spreadsheet that can be read ({short(error)}).") from None
+        raise FileError(
+            f"“{name}” is damaged, or no spreadsheet that can be read ({short(error)}).", Fault.FILE_DAMAGED
+        ) from None
     pairs: list[tuple[str, list[list[str]] | str]] = []
     for sheet_name in names:
         try:
@@ -82,22 +84,30 @@ def check_archive(data: bytes, name: str) -> None:
     """Refuse what is locked, cut off, or unpacks to far more than it should."""
     if data.startswith(OLE):
         if "EncryptedPackage".encode("utf-16-le") in data:
-            raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+            raise FileError(
+                f"“{name}” is protected by a password. Take the password off and save it again.", Fault.FILE_PROTECTED
+            )
         return
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             infos = archive.infolist()
             if any(info.flag_bits & 1 for info in infos):
-                raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+                raise FileError(
+                    f"“{name}” is protected by a password. Take the password off and save it again.",
+                    Fault.FILE_PROTECTED,
+                )
             manifest = archive.read("META-INF/manifest.xml") if "META-INF/manifest.xml" in archive.namelist() else b""
     except (zipfile.BadZipFile, EOFError, OSError, RuntimeError):
-        raise FileError(f"“{name}” is damaged or cut off.") from None
+        raise FileError(f"“{name}” is damaged or cut off.", Fault.FILE_DAMAGED) from None
     if b"encryption-data" in manifest:
-        raise FileError(f"“{name}” is protected by a password. Take the password off and save it again.")
+        raise FileError(
+            f"“{name}” is protected by a password. Take the password off and save it again.", Fault.FILE_PROTECTED
+        )
     unpacked = sum(info.file_size for info in infos)
     if unpacked > MOST_UNPACKED or (unpacked > 50_000_000 and unpacked > MOST_RATIO * len(data)):
         raise FileError(
-            f"“{name}” would unpack to {unpacked / 1e6:,.0f} MB, which no measured table needs. It was not opened."
+            f"“{name}” would unpack to {unpacked / 1e6:,.0f} MB, which no measured table needs. It was not opened.",
+            Fault.TOO_MANY,
         )
 
 

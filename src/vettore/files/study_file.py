@@ -23,6 +23,7 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
+from vettore.core.errors import Fault
 from vettore.files.old_studies import brought_up
 from vettore.files.refusals import FileError, read_bytes
 from vettore.files.whole import write_whole
@@ -166,18 +167,21 @@ def study_from_bytes(data: bytes, name: str, folder: Path | None = None) -> Stud
             unpacked = sum(info.file_size for info in archive.infolist())
             if unpacked > MOST_UNPACKED:
                 raise FileError(
-                    f"“{name}” would unpack to {unpacked / 1024**3:,.1f} GB, which no study needs. It was not opened."
+                    f"“{name}” would unpack to {unpacked / 1024**3:,.1f} GB, which no study needs. It was not opened.",
+                    Fault.TOO_MANY,
                 )
             content = msgspec.json.decode(archive.read("study.json"))
             return study_from_parts(content, lambda part: archive.read(part).decode("utf-8"), name, folder)
     except FileError:
         raise
     except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError):
-        raise FileError(f"“{name}” is not a Vettore study, or it is damaged.") from None
+        raise FileError(f"“{name}” is not a Vettore study, or it is damaged.", Fault.FILE_DAMAGED) from None
     except (RecursionError, MemoryError):
-        raise FileError(f"“{name}” is damaged: it holds more, or deeper nested, than any study.") from None
+        raise FileError(
+            f"“{name}” is damaged: it holds more, or deeper nested, than any study.", Fault.FILE_DAMAGED
+        ) from None
     except (msgspec.MsgspecError, UnicodeDecodeError, AttributeError, TypeError, ValueError, zlib.error) as error:
-        raise FileError(f"“{name}” is damaged: {_shortened(str(error))}.") from None
+        raise FileError(f"“{name}” is damaged: {_shortened(str(error))}.", Fault.FILE_DAMAGED) from None
 
 
 def _shortened(text: str) -> str:
@@ -206,9 +210,15 @@ def study_from_parts(content: Any, text_of: Callable[[str], str], name: str, fol
     """
     version = content.get("format")
     if isinstance(version, int) and version < 1:
-        raise FileError(f"“{name}” says that it is of format {version}, which never was. It is damaged, or no study.")
+        raise FileError(
+            f"“{name}” says that it is of format {version}, which never was. It is damaged, or no study.",
+            Fault.FILE_DAMAGED,
+        )
     if isinstance(version, int) and version > FORMAT:
-        raise FileError(f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.")
+        raise FileError(
+            f"“{name}” was written by a newer Vettore (format {version}). Update Vettore to open it.",
+            Fault.FILE_NEWER,
+        )
     record = msgspec.convert(_with_short_names(brought_up(content)), StudyRecord)
     parts = tuple(
         _read_series(part, text_of(part.data), name, folder) if isinstance(part, SeriesRecord) else part
@@ -222,16 +232,17 @@ def _check_parts(parts: Sequence[AnyPart], name: str) -> None:
     """Insist that every part has an id of its own, and that what it refers to is there. Raises FileError."""
     odd = next((part.id for part in parts if not ID.fullmatch(part.id)), None)
     if odd is not None:
-        raise FileError(f"“{name}” is damaged: “{odd[:40]}” is no id of a part.")
+        raise FileError(f"“{name}” is damaged: “{odd[:40]}” is no id of a part.", Fault.FILE_DAMAGED)
     there = Counter(part.id for part in parts)
     twice = next((identity for identity, count in there.items() if count > 1), None)
     if twice is not None:
-        raise FileError(f"“{name}” is damaged: two parts have the id “{twice}”.")
+        raise FileError(f"“{name}” is damaged: two parts have the id “{twice}”.", Fault.FILE_DAMAGED)
     for part in parts:
         missing = missing_of(part, there)
         if missing:
             raise FileError(
-                f"“{name}” is damaged: part “{part.id}” refers to “{_shortened(missing)}”, which is not in it."
+                f"“{name}” is damaged: part “{part.id}” refers to “{_shortened(missing)}”, which is not in it.",
+                Fault.FILE_MISSING,
             )
 
 
@@ -270,7 +281,8 @@ def _read_series(record: SeriesRecord, text: str, name: str, folder: Path | None
     rows = [row or [""] for row in rows]
     if len(rows) != record.rows or any(len(row) != len(record.raw) for row in rows):
         raise FileError(
-            f"“{name}” is damaged: the data of {_shortened(record.name)} are not the {record.rows} rows they should be."
+            f"“{name}” is damaged: the data of {_shortened(record.name)} are not the {record.rows} rows they should be.",
+            Fault.FILE_DAMAGED,
         )
     raw_places = [column.raw for column in record.columns if column.raw is not None]
     rows_named = [*(entry.row for entry in record.set_aside), *(edit.row for edit in record.edits)]
@@ -278,12 +290,15 @@ def _read_series(record: SeriesRecord, text: str, name: str, folder: Path | None
         all(0 <= row < record.rows for row in rows_named)
         and (record.sort is None or 0 <= record.sort[0] < len(record.columns))
     ):
-        raise FileError(f"“{name}” is damaged: the recipe of {_shortened(record.name)} does not fit its data.")
+        raise FileError(
+            f"“{name}” is damaged: the recipe of {_shortened(record.name)} does not fit its data.", Fault.FILE_DAMAGED
+        )
     columns = tuple(_read_column(entry, [row[i] for row in rows]) for i, entry in enumerate(record.raw))
     twice = next((own for own, count in Counter(item.name for item in record.columns).items() if count > 1), None)
     if twice is not None:
         raise FileError(
-            f"“{name}” is damaged: two columns of {_shortened(record.name)} have the name “{_shortened(twice)}”."
+            f"“{name}” is damaged: two columns of {_shortened(record.name)} have the name “{_shortened(twice)}”.",
+            Fault.FILE_DAMAGED,
         )
     decided = {field_name: getattr(record, field_name) for field_name in DECISIONS}
     path = record.source.path

@@ -13,6 +13,7 @@ import time
 import uuid
 from pathlib import Path
 
+from vettore.core.errors import Fault
 from vettore.files.refusals import FileError
 
 # A name that only files under way have, and for how long nobody else takes such a file for a leftover, in seconds.
@@ -35,7 +36,7 @@ def write_whole(path: Path, data: bytes, make_folder: bool = False) -> None:
             temporary.unlink()
         why = error.strerror or str(error)
         raise FileError(
-            f"“{path.name}” could not be saved in {path.parent}: {why}. Save it in another place."
+            f"“{path.name}” could not be saved in {path.parent}: {why}. Save it in another place.", Fault.CANNOT_WRITE
         ) from None
     _sync_folder(path.parent)
 

@@ -12,6 +12,7 @@ from xml.sax.saxutils import escape
 import numpy as np
 
 from vettore.core.cells import looks_like_number
+from vettore.core.errors import Fault
 from vettore.core.texts import plain
 from vettore.files.refusals import FileError
 from vettore.files.whole import write_whole
@@ -37,7 +38,7 @@ def write_series(series: Series, path: Path | str) -> None:
     writers = {".csv": _csv, ".tsv": _tsv, ".xlsx": _xlsx, ".ods": _ods, ".json": _json, ".h5": _hdf5}
     writer = writers.get(path.suffix.casefold())
     if writer is None:
-        raise FileError(f"“{path.name}”: a series is exported as {', '.join(ENDINGS)}.")
+        raise FileError(f"“{path.name}”: a series is exported as {', '.join(ENDINGS)}.", Fault.FILE_KIND)
     write_whole(path, writer(series))
 
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import date
 
 from vettore import __version__
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.blocks import Attachment, Block, Chapter, Document, Figure, Paragraph, Section, Table
 from vettore.report.notes import note_blocks
@@ -25,7 +25,8 @@ def report_document(study: Study, today: date | None = None, attachment: Attachm
     recipe, curve = study.report, study.reported_curve
     if not study.series and not study.functions and not study.polynomials:
         raise DataError(
-            "The study is empty. Bring in data, or keep a function or a polynomial; the report is about them."
+            "The study is empty. Bring in data, or keep a function or a polynomial; the report is about them.",
+            Fault.NOTHING,
         )
     style = style_of(study)
     entries = arranged(recipe.order)

@@ -16,7 +16,7 @@ import threading
 from collections.abc import Callable
 from typing import IO, Any
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.report.renderers.printing import Choose, Page, Picture, pictures_here, print_here
 
 COMMAND: tuple[str, ...] = ("-m", "vettore.report.press")
@@ -68,7 +68,7 @@ class Press:
                     # In the middle of a talk the process would wait for an answer for ever.
                     self._end()
                     raise
-        raise VettoreError(BROKEN)
+        raise VettoreError(BROKEN, Fault.CANNOT_WRITE)
 
     def _talk(self, out: IO[bytes], back: IO[bytes], answers: dict[str, Any]) -> Any:
         while True:
@@ -76,7 +76,7 @@ class Press:
             if kind == "done":
                 return value
             if kind == "failed":
-                raise VettoreError(value)
+                raise VettoreError(value, Fault.CANNOT_WRITE)
             answer = answers[kind](value)
             if kind != "picture":
                 _send(out, list(answer) if kind == "choose" else answer)

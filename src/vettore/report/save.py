@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.files.study_file import study_bytes
 from vettore.files.whole import write_whole
 from vettore.report.blocks import Attachment, Figure
@@ -39,7 +39,7 @@ def save_report(study: Study, path: Path | str) -> None:
     chosen = format_of(path.suffix)
     if chosen is None:
         *first, last = (known.endings[0] for known in FORMATS)
-        raise VettoreError(f"“{path.name}”: a report ends in {', '.join(first)} or {last}.")
+        raise VettoreError(f"“{path.name}”: a report ends in {', '.join(first)} or {last}.", Fault.FILE_KIND)
     attachment = None
     if study.report.attach and chosen.carries:
         attachment = Attachment(f"{path.stem}.vettore", study_bytes(study))

@@ -9,7 +9,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.integration.rules import pieces_of
@@ -75,7 +75,9 @@ def curve_of(study: Study, identity: str) -> Curve:
     """Return a fitted curve over x. Raises DataError for a model over other or several columns."""
     fit = derive_fit(study, identity)
     if fit.curve is None:
-        raise DataError(f"{fit.recipe.name} is a model over other or several columns; it has no area over x.")
+        raise DataError(
+            f"{fit.recipe.name} is a model over other or several columns; it has no area over x.", Fault.UNAVAILABLE
+        )
     return fit.curve
 
 
@@ -102,7 +104,7 @@ def _inside(curve: Curve, name: str) -> Callable[[Array], Array]:
         try:
             return curve(x)
         except DataError as error:
-            raise DataError(f"The baseline, {name}, does not reach so far. {error}") from None
+            raise DataError(f"The baseline, {name}, does not reach so far. {error}", Fault.OUTSIDE_DATA) from None
 
     return value
 
@@ -111,7 +113,9 @@ def formula_of_x(text: str) -> Callable[[Array], Array]:
     """Return a formula in x as a function. Raises FormulaError, or DataError for another name in it."""
     read = read_formula(text, ("x",))
     if read.coefficients:
-        raise DataError(f"{read.coefficients[0]} has no value here. A formula curve is a function of x alone.")
+        raise DataError(
+            f"{read.coefficients[0]} has no value here. A formula curve is a function of x alone.", Fault.MISSING
+        )
     program = Program(read.right)
 
     def value(x: Array) -> Array:
@@ -144,7 +148,9 @@ def under_curve(curve: Curve, a: float, b: float, floor: Floor) -> SampledArea:
     edges = np.linspace(a, b, STRIPS + 1)
     heights = curve(edges)
     if not np.isfinite(heights).all():
-        raise DataError(f"The curve has no finite value everywhere from {a:g} to {b:g}. Move the limits.")
+        raise DataError(
+            f"The curve has no finite value everywhere from {a:g} to {b:g}. Move the limits.", Fault.NO_VALUE
+        )
     base = _base(floor, curve, a, b)
     strips = np.array([curve.area(low, high) for low, high in itertools.pairwise(edges)])
     levels = base(edges)
@@ -181,4 +187,6 @@ def _base(floor: Floor, curve: Curve, a: float, b: float) -> Callable[[Array], A
     if floor == "ends":
         low, high = float(curve(a)), float(curve(b))
         return lambda x: low + (high - low) * (np.asarray(x) - a) / ((b - a) or 1.0)
-    raise DataError("A line through spans of base needs points; choose another baseline for a fitted curve.")
+    raise DataError(
+        "A line through spans of base needs points; choose another baseline for a fitted curve.", Fault.UNAVAILABLE
+    )

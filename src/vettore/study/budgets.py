@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from vettore.core.budget import Budget, Input, budget
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.tree import Name, Node
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings import FormulaReading, Reading, read
@@ -31,12 +31,14 @@ def _worked_out(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> B
         sentence = read(fit, reading, kept)
         given = None if fit.curve is None else reading.number(fit, sentence, kept)
         if given is None:
-            raise DataError("This reading is not one number, so it has no ± to be taken apart.")
+            raise DataError("This reading is not one number, so it has no ± to be taken apart.", Fault.UNAVAILABLE)
         tree, used = Name("value"), {"value": given}
     inputs = {}
     for name, number in used.items():
         if number.spread.shared is None:
-            raise DataError(f"The ± of {name} is not known, so nothing can be said of what follows from it.")
+            raise DataError(
+                f"The ± of {name} is not known, so nothing can be said of what follows from it.", Fault.NOT_TOLD
+            )
         shared = np.asarray(number.spread.shared, dtype=np.float64)
         inputs[name] = Input(number.value, shared, math.sqrt(number.spread.own), number.law)
     return budget(tree, inputs, fit.result.interval_freedom, fit.result.level)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
 from vettore.core.integration.derivative import differentiate
@@ -35,10 +35,12 @@ def points_in_use(series: Series) -> tuple[Array, Array, Array | None]:
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
         missing = "x" if x is None else "y"
-        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+        raise DataError(
+            f"{series.name} has no column for {missing}. Choose one in the table's header.", Fault.MISSING
+        )
     rows = np.flatnonzero(series.in_use)
     if not len(rows):
-        raise DataError(f"{series.name} has no rows in use. Bring some back on the Data page.")
+        raise DataError(f"{series.name} has no rows in use. Bring some back on the Data page.", Fault.NOTHING)
     sigma = series.sigma
     return x[rows], y[rows], None if sigma is None else sigma[rows]
 
@@ -77,7 +79,7 @@ def limits_of_function(function: FunctionRecipe) -> tuple[float, float]:
     """Return the limits of a function as numbers. Raises DataError for what is none."""
     a, b = (limit_in(text) for text in (function.start, function.end))
     if a is None or b is None:
-        raise DataError("Its limits are no numbers; type them again on the Integrate page.")
+        raise DataError("Its limits are no numbers; type them again on the Integrate page.", Fault.NOT_A_NUMBER)
     return a, b
 
 
@@ -148,7 +150,8 @@ def filled(series: Series, curve: Interpolant, at: Array) -> Table:
     inside = (at >= low) & (at <= high)
     if curve.ends_at_span and not inside.all():
         raise DataError(
-            f"{int((~inside).sum())} of the {len(at)} x lie outside the points, {low:g} to {high:g}; nothing is known there."
+            f"{int((~inside).sum())} of the {len(at)} x lie outside the points, {low:g} to {high:g}; nothing is known there.",
+            Fault.OUTSIDE_DATA,
         )
     (x_name, x_unit), (y_name, y_unit) = series.name_and_unit(Role.X), series.name_and_unit(Role.Y)
     columns = [RawColumn(x_name, x_unit, np.asarray(at, dtype=np.float64)), RawColumn(y_name, y_unit, curve(at))]

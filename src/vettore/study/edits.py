@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
@@ -55,7 +55,11 @@ def set_column(study: Study, series: str, place: int, settings: ColumnSettings) 
     """Change what was decided about a column. Raises DataError when a text column is asked to be a number."""
     each = study.find_series(series)
     if each.data[place].texts is not None and settings.role is not Role.TEXT:
-        raise DataError(f"Column {settings.name} holds text, so it cannot be {settings.role}.", column=settings.name)
+        raise DataError(
+            f"Column {settings.name} holds text, so it cannot be {settings.role}.",
+            Fault.BAD_ROWS,
+            column=settings.name,
+        )
     columns = list(each.columns)
     if settings.role in SINGLE_ROLES:
         columns = [replace(c, role=Role.CARRIED) if c.role is settings.role else c for c in columns]
@@ -91,7 +95,9 @@ def read_other_way(study: Study, series: str, place: int) -> Study:
     each = study.find_series(series)
     settings = each.columns[place]
     if settings.raw is None or each.table.columns[settings.raw].doubt is None:
-        raise DataError(f"The cells of {settings.name} can be read in one way only.", column=settings.name)
+        raise DataError(
+            f"The cells of {settings.name} can be read in one way only.", Fault.UNAVAILABLE, column=settings.name
+        )
     columns = list(each.columns)
     columns[place] = replace(settings, other_reading=not settings.other_reading)
     return _with_series(study, each.changed(columns=tuple(columns)))
@@ -105,7 +111,7 @@ def add_worked_column(study: Study, series: str, name: str, unit: str, formula: 
     column = ColumnSettings(name, unit, Role.CARRIED, None, formula)
     changed = each.changed(columns=(*each.columns, column))
     if changed.data[-1].problem:
-        raise DataError(changed.data[-1].problem, column=name)
+        raise DataError(changed.data[-1].problem, Fault.NO_VALUE, column=name)
     return _with_series(study, changed)
 
 
@@ -137,7 +143,9 @@ def set_cell(study: Study, series: str, row: int, place: int, text: str) -> Stud
     each = study.find_series(series)
     raw = each.columns[place].raw
     if raw is None:
-        raise DataError(f"{each.columns[place].name} is worked out by a formula; change the formula instead.")
+        raise DataError(
+            f"{each.columns[place].name} is worked out by a formula; change the formula instead.", Fault.UNAVAILABLE
+        )
     kept = tuple(edit for edit in each.edits if (edit.row, edit.raw) != (row, raw))
     return _with_series(study, each.changed(edits=(*kept, CellEdit(row, raw, text))))
 
@@ -152,7 +160,7 @@ def revert_cell(study: Study, series: str, row: int, place: int) -> Study:
 def set_error_of_y(study: Study, series: str, error: ErrorOfY) -> Study:
     """Say where the ± of y comes from. Raises DataError for a size that is not above zero."""
     if error.kind is not ErrorKind.COLUMN and not error.value > 0:
-        raise DataError("A ± must be above zero.")
+        raise DataError("A ± must be above zero.", Fault.OUT_OF_BOUNDS)
     return _with_series(study, study.find_series(series).changed(error_of_y=error))
 
 
@@ -183,7 +191,7 @@ def split_series(study: Study, series: str) -> Study:
     y, x = whole.place(Role.Y), whole.place(Role.X)
     others = [i for i, c in enumerate(whole.columns) if c.role is Role.CARRIED and whole.data[i].texts is None]
     if x is None or y is None or not others:
-        raise DataError(f"{whole.name} has no further columns of numbers to make series of.")
+        raise DataError(f"{whole.name} has no further columns of numbers to make series of.", Fault.TOO_FEW)
     for place in others:
         columns = tuple(
             replace(c, role=Role.Y if i == place else Role.CARRIED if c.role in (Role.Y, Role.Y_ERROR) else c.role)
@@ -247,9 +255,9 @@ def _role_for(settings: ColumnSettings, column: RawColumn) -> Role:
 
 def _check_name(series: Series, name: str, place: int | None) -> None:
     if not name.strip():
-        raise DataError("A column needs a name.")
+        raise DataError("A column needs a name.", Fault.MISSING)
     if any(column.name == name for i, column in enumerate(series.columns) if i != place):
-        raise DataError(f"There is a column “{name}” already. Give it another name.", column=name)
+        raise DataError(f"There is a column “{name}” already. Give it another name.", Fault.EXISTS, column=name)
 
 
 def set_rows_aside(study: Study, series: str, rows: Iterable[int], reason: str) -> Study:
@@ -258,7 +266,7 @@ def set_rows_aside(study: Study, series: str, rows: Iterable[int], reason: str) 
     wanted = sorted(set(rows))
     if any(not 0 <= row < each.rows for row in wanted):
         shown = name_rows([row + 1 for row in wanted])
-        raise DataError(f"{each.name} has {each.rows} rows; {shown} cannot be set aside.")
+        raise DataError(f"{each.name} has {each.rows} rows; {shown} cannot be set aside.", Fault.NO_SUCH_NAME)
     kept = [entry for entry in each.set_aside if entry.row not in wanted]
     entries = sorted([*kept, *(SetAside(row, reason) for row in wanted)], key=lambda entry: entry.row)
     return _with_series(study, each.changed(set_aside=tuple(entries)))
@@ -300,7 +308,8 @@ def with_model(series: Series, recipe: AnyFit, chosen: str | Model) -> AnyFit:
     x, y = series.column(Role.X), series.column(Role.Y)
     if x is None or y is None:
         raise DataError(
-            f"{series.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
+            f"{series.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header.",
+            Fault.MISSING,
         )
     own = isinstance(chosen, Model)
     item = chosen if isinstance(chosen, Model) else model(chosen)
@@ -340,7 +349,7 @@ def rename_reading(study: Study, reading: str, name: str) -> Study:
     """Give a kept reading a name; formulas of other readings follow. Raises DataError for a name that is taken."""
     item = next(r for r in study.readings if r.id == reading)
     if name and any(r.name == name and r.id != reading for r in study.readings_of(item.curve)):
-        raise DataError(f"Another reading is called {name} already.")
+        raise DataError(f"Another reading is called {name} already.", Fault.EXISTS)
 
     for other in study.readings_of(item.curve):
         if other.id == reading:

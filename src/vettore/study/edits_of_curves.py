@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.write import name_text
 from vettore.core.polynomial import Polynomial
 from vettore.study import edits, parts
@@ -36,7 +36,7 @@ def add_area(study: Study, recipe: AreaRecipe) -> Study:
 def change_area(study: Study, recipe: AreaRecipe) -> Study:
     """Replace an area, found by its id."""
     if not any(area.id == recipe.id for area in study.areas):
-        raise DataError(f"The study has no area “{recipe.id}”.")
+        raise DataError(f"The study has no area “{recipe.id}”.", Fault.NO_SUCH_NAME)
     return parts.change(study, recipe)
 
 
@@ -67,7 +67,8 @@ def fit_polynomial_shape(study: Study, series: str, polynomial: Polynomial) -> S
     x, y = each.column(Role.X), each.column(Role.Y)
     if x is None or y is None:
         raise DataError(
-            f"{each.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header."
+            f"{each.name} has no column for {'x' if x is None else 'y'}. Choose one in the table's header.",
+            Fault.MISSING,
         )
     taken = {column.name for column in each.columns}
     a, b = itertools.islice((name for name in ("a", "b", "a_0", "b_0", "a_1", "b_1") if name not in taken), 2)

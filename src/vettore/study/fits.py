@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.details import Counts, ErrorsInX
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.request import SQUARES, Progress
@@ -196,7 +196,9 @@ def _x_and_y(series: Series) -> tuple[Array, Array]:
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
         missing = "x" if x is None else "y"
-        raise DataError(f"{series.name} has no column for {missing}. Choose one in the table's header.")
+        raise DataError(
+            f"{series.name} has no column for {missing}. Choose one in the table's header.", Fault.MISSING
+        )
     return x, y
 
 
@@ -297,7 +299,8 @@ def _trials_of(series: Series) -> Array:
     trials = series.values(Role.TRIALS)
     if trials is None:
         raise DataError(
-            "Binomial shares need the number of trials of each row. Choose its column in the table's header: number of trials."
+            "Binomial shares need the number of trials of each row. Choose its column in the table's header: number of trials.",
+            Fault.MISSING,
         )
     return trials
 

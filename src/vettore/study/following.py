@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.study.derive_curves import derive_interpolant, filled
 from vettore.study.kinds.filling import Filling
@@ -24,25 +24,25 @@ def places(study: Study, filling: Filling, curve: Interpolant) -> Array:
     if filling.other:
         x = study.find_series(filling.other).values(Role.X)
         if x is None:
-            raise DataError("The other series has no column for x. Choose one in the table's header.")
+            raise DataError("The other series has no column for x. Choose one in the table's header.", Fault.MISSING)
         return x[np.isfinite(x)]
     if filling.at:
         return np.array(filling.at, dtype=np.float64)
     if filling.every is not None:
         if not filling.every > 0:
-            raise DataError("The distance has to be above zero.")
+            raise DataError("The distance has to be above zero.", Fault.OUT_OF_BOUNDS)
         count = int(np.floor((high - low) / filling.every * (1 + 1e-12))) + 1
         _check(count)
         return np.asarray(low + filling.every * np.arange(count), dtype=np.float64)
     if filling.count is None or filling.count < 2:
-        raise DataError("At least two values are needed.")
+        raise DataError("At least two values are needed.", Fault.TOO_FEW)
     _check(filling.count)
     return np.asarray(np.linspace(low, high, filling.count), dtype=np.float64)
 
 
 def _check(count: int) -> None:
     if count > MOST_FILLED:
-        raise DataError(f"That would be {count:,} values; the most is {MOST_FILLED:,}.")
+        raise DataError(f"That would be {count:,} values; the most is {MOST_FILLED:,}.", Fault.TOO_MANY)
 
 
 def followed(before: Study, study: Study) -> Study:

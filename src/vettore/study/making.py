@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.practice_data import PracticeData
 from vettore.study.series import Role, Series
 from vettore.study.table import RawColumn, Source, Table, cell_texts, typed_column
@@ -16,10 +16,10 @@ from vettore.study.table import RawColumn, Source, Table, cell_texts, typed_colu
 def _xy(series: Series) -> tuple[Array, Array]:
     x, y = series.values(Role.X), series.values(Role.Y)
     if x is None or y is None:
-        raise DataError(f"{series.name} needs a column for x and one for y.")
+        raise DataError(f"{series.name} needs a column for x and one for y.", Fault.MISSING)
     rows = series.in_use
     if not rows.any():
-        raise DataError(f"{series.name} has no rows in use.")
+        raise DataError(f"{series.name} has no rows in use.", Fault.NOTHING)
     return x[rows], y[rows]
 
 
@@ -35,7 +35,7 @@ def averages_of_repeats(series: Series) -> Table:
     x, y = _xy(series)
     places, which, counts = np.unique(x, return_inverse=True, return_counts=True)
     if (counts == 1).all():
-        raise DataError(f"No x of {series.name} is repeated: there is nothing to average.")
+        raise DataError(f"No x of {series.name} is repeated: there is nothing to average.", Fault.NOTHING)
     mean = np.bincount(which, y) / counts
     squares = np.bincount(which, (y - mean[which]) ** 2)
     with np.errstate(all="ignore"):
@@ -53,7 +53,7 @@ def averages_of_repeats(series: Series) -> Table:
 def across_columns(series: Series, places: Sequence[int]) -> Table:
     """Return, for each row, count, sum, mean, standard deviation, smallest and largest across some columns."""
     if len(places) < 2:
-        raise DataError("Numbers across columns need at least two columns of numbers.")
+        raise DataError("Numbers across columns need at least two columns of numbers.", Fault.TOO_FEW)
     block = np.column_stack([series.data[place].values for place in places])
     good = np.isfinite(block)
     count = good.sum(axis=1)
@@ -83,7 +83,7 @@ def across_columns(series: Series, places: Sequence[int]) -> Table:
 def every_nth(series: Series, step: int) -> Table:
     """Return every ``step``-th row in use."""
     if step < 2:
-        raise DataError("Thinning keeps every 2nd row or fewer; give a whole number from 2 on.")
+        raise DataError("Thinning keeps every 2nd row or fewer; give a whole number from 2 on.", Fault.OUT_OF_BOUNDS)
     x, y = _xy(series)
     columns = (_named(series, Role.X, x[::step].copy()), _named(series, Role.Y, y[::step].copy()))
     return Table(columns, _source(series, f"every {step}. row"))
@@ -92,12 +92,12 @@ def every_nth(series: Series, step: int) -> Table:
 def moving_median(series: Series, width: int) -> Table:
     """Return the median of y over ``width`` neighbouring rows by rising x; the window narrows at the ends."""
     if width < 3 or width % 2 == 0:
-        raise DataError("A moving median takes an odd number of rows from 3 on.")
+        raise DataError("A moving median takes an odd number of rows from 3 on.", Fault.OUT_OF_BOUNDS)
     x, y = _xy(series)
     order = np.argsort(x, kind="stable")
     x, y = x[order], y[order]
     if width > len(y):
-        raise DataError(f"The window has {width} rows, the series only {len(y)}.")
+        raise DataError(f"The window has {width} rows, the series only {len(y)}.", Fault.TOO_FEW)
     half = width // 2
     inner = np.median(np.lib.stride_tricks.sliding_window_view(y, width), axis=1)
     left = [float(np.median(y[: 2 * i + 1])) for i in range(half)]
@@ -160,7 +160,7 @@ def delete_rows(table: Table, rows: Sequence[int]) -> Table:
     """Return a typed table without some rows. Raises DataError when none would be left."""
     numbers = set(rows)
     if len(numbers) >= table.rows:
-        raise DataError("A table needs at least one row. Remove the series instead.")
+        raise DataError("A table needs at least one row. Remove the series instead.", Fault.TOO_FEW)
     return _with_rows(table, [row for row in range(table.rows) if row not in numbers])
 
 
@@ -176,11 +176,11 @@ def _with_rows(table: Table, rows: list[int]) -> Table:
 def filled_sequence(start: float, count: int, step: float | None, end: float | None, logarithmic: bool) -> list[str]:
     """Return the cells of a sequence: from start by steps, or to an end; linear or logarithmic. Raises DataError."""
     if not 1 <= count <= 1_000_000:
-        raise DataError("A sequence has between 1 and 1,000,000 values.")
+        raise DataError("A sequence has between 1 and 1,000,000 values.", Fault.OUT_OF_BOUNDS)
     if logarithmic:
         last = end if end is not None else start * (step or 1.0) ** (count - 1)
         if start <= 0 or last <= 0:
-            raise DataError("A logarithmic sequence stays above 0.")
+            raise DataError("A logarithmic sequence stays above 0.", Fault.OUT_OF_BOUNDS)
         values = np.asarray(np.geomspace(start, last, count), dtype=np.float64)
     elif end is not None:
         values = np.asarray(np.linspace(start, end, count), dtype=np.float64)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Container
 from dataclasses import replace
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.study.study import AnyPart, Study
 
 
@@ -55,7 +55,7 @@ def remove(study: Study, identity: str) -> Study:
 def _check(study: Study, part: AnyPart) -> None:
     missing = missing_of(part, {other.id for other in study.parts})
     if missing:
-        raise VettoreError(f"The study has no part “{missing}”.")
+        raise VettoreError(f"The study has no part “{missing}”.", Fault.NO_SUCH_NAME)
 
 
 def missing_of(part: AnyPart, there: Container[str]) -> str:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_expression
 from vettore.core.next_rows import Improve, WhereNext, where_next
@@ -40,7 +40,7 @@ def price_at(fit: DerivedFit, price: str, x: Array) -> Array | None:
     name = fit.series.name_and_unit(Role.X)[0]
     cost = evaluate(read_expression(price, (name,)), {name: x}, len(x))
     if not np.all(np.isfinite(cost) & (cost > 0)):
-        raise DataError(f"The price “{price}” is not above 0 everywhere over the data.")
+        raise DataError(f"The price “{price}” is not above 0 everywhere over the data.", Fault.OUT_OF_BOUNDS)
     return cost
 
 
@@ -54,7 +54,9 @@ def improve_of(fit: DerivedFit, wanted: str, kept: Sequence[Reading]) -> Improve
         return named[wanted]
     if wanted != "all" and wanted not in fit.result.fitted_names:
         there = ", ".join([*fit.result.fitted_names, *named, "all"])
-        raise DataError(f"“{wanted}” is nothing that rows more make better known. There are: {there}.")
+        raise DataError(
+            f"“{wanted}” is nothing that rows more make better known. There are: {there}.", Fault.NO_SUCH_NAME
+        )
     return wanted
 
 

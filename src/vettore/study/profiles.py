@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.fitting.result import FitMethod
 from vettore.study.fits import DerivedFit
@@ -26,7 +26,7 @@ def likelihood_ranges(fit: DerivedFit) -> Mapping[str, Interval]:
 
     result, recipe = fit.result, fit.recipe
     if not result.converged:
-        raise DataError("The search did not converge, so there is no likelihood to go down from.")
+        raise DataError("The search did not converge, so there is no likelihood to go down from.", Fault.NOT_TOLD)
     own = {name: (coefficient.low, coefficient.high) for name, coefficient in result.coefficients.items()}
     if result.method is FitMethod.LINEAR or not isinstance(recipe, FormulaFit):
         return own

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Literal
 
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.tree import names
@@ -96,6 +96,7 @@ def pairings(
             raise DataError(
                 f"The new data have no column “{column.name}”, which is needed as {series.columns[place].role}. Their "
                 f"columns are: {names_there}.",
+                Fault.NO_SUCH_NAME,
                 column=column.name,
             )
         answer.append(out.get(place, Pairing(column.name, None, None, place in needed)))
@@ -133,7 +134,9 @@ def _conversion(old: RawColumn, new: RawColumn) -> tuple[float, float]:
         return conversion(new.unit, old.unit)
     except DataError as error:
         raise DataError(
-            f"{new.name} is in {new.unit} in the new data and in {old.unit} in the study. {error}", column=new.name
+            f"{new.name} is in {new.unit} in the new data and in {old.unit} in the study. {error}",
+            Fault.UNITS,
+            column=new.name,
         ) from None
 
 
@@ -179,7 +182,11 @@ def paired_table(series: Series, table: Table, result: Iterable[Pairing]) -> Tab
         new, known = table.columns[pairing.number], old[pairing.wanted]
         if known.texts is None and new.texts is not None:
             sample = next((text for text in new.texts if text.strip()), "")
-            raise DataError(f"{new.name} holds words, as “{sample[:40]}”, where numbers are needed.", column=new.name)
+            raise DataError(
+                f"{new.name} holds words, as “{sample[:40]}”, where numbers are needed.",
+                Fault.BAD_ROWS,
+                column=new.name,
+            )
         factor, offset = pairing.conversion
         values = new.values
         if (factor, offset) != (1.0, 0.0):
@@ -205,7 +212,9 @@ def replayed(
         targets = [series for series in targets if only in (series.id, series.name)]
         if not targets:
             names = ", ".join(series.name for series in study.series)
-            raise DataError(f"The study has no series “{only}” with work on it. Its series are: {names}.")
+            raise DataError(
+                f"The study has no series “{only}” with work on it. Its series are: {names}.", Fault.NO_SUCH_NAME
+            )
     elif match == "by-place" and study.reported_curve is not None:
         # Any table has first and second columns: by place only the series of the report is meant.
         targets = [study.find_series(study.reported_curve.series)]
@@ -227,7 +236,9 @@ def replayed(
     if not done:
         if reasons:
             raise reasons[0]
-        raise DataError("There is nothing to do again: the study holds no series, or the file no table.")
+        raise DataError(
+            "There is nothing to do again: the study holds no series, or the file no table.", Fault.NOTHING
+        )
     return study, tuple(done)
 
 

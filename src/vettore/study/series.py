@@ -15,7 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, at_rows
 from vettore.core.dates import SECONDS, TimeUnit, seconds_of
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
 from vettore.study.table import RawColumn, Table, digest_of
 
@@ -100,7 +100,9 @@ class Series:
                 columns.append(replace(settings, raw=places[came_as]))
             elif settings.role not in (Role.CARRIED, Role.TEXT):
                 raise DataError(
-                    f"The new data have no column “{came_as}”, which is {settings.role} here.", column=came_as
+                    f"The new data have no column “{came_as}”, which is {settings.role} here.",
+                    Fault.NO_SUCH_NAME,
+                    column=came_as,
                 )
         return self.changed(table=table, columns=tuple(columns), set_aside=(), edits=(), sort=None)
 
@@ -161,7 +163,8 @@ class Series:
         if len(columns) != self.rows:
             raise DataError(
                 f"The covariance of the rows has {len(columns)} columns, and there are {self.rows} rows: it takes one column "
-                "for each row, in their order. Choose them in the table's header."
+                "for each row, in their order. Choose them in the table's header.",
+                Fault.LENGTHS,
             )
         return np.column_stack(columns)
 

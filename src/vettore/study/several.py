@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.after.compare import Nested
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.polynomial import polynomial_formula
@@ -85,7 +85,7 @@ def fit_each(series: Sequence[Series], recipe: AnyFit) -> Several:
 def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[str]) -> Several:
     """Fit a model to all series at once with some coefficients common. Raises DataError."""
     if not series:
-        raise DataError("Choose the series to fit.")
+        raise DataError("Choose the series to fit.", Fault.MISSING)
     x_name, y_name = series[0].name_and_unit(Role.X)[0], series[0].name_and_unit(Role.Y)[0]
     # All series speak of x and y here, whatever their columns are called.
     first = recipe_for(series[0], recipe)
@@ -97,17 +97,20 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
         data.append({x_name: x, y_name: y})
         if recipe.use_errors and sigma is None:
             raise DataError(
-                f"{each.name} has no ± of y, but the rows are to be weighed by it. Fit with equal weights."
+                f"{each.name} has no ± of y, but the rows are to be weighed by it. Fit with equal weights.",
+                Fault.NOT_TOLD,
             )
         if sigma is not None:
             spreads.append({y_name: sigma})
     if not NOISES[recipe.noise].takes_errors:
         raise DataError(
-            "Fits with common coefficients are by least squares; take y for what scatters in an ordinary way."
+            "Fits with common coefficients are by least squares; take y for what scatters in an ordinary way.",
+            Fault.UNAVAILABLE,
         )
     if recipe.loss != "squares":
         raise DataError(
-            f"Fits with common coefficients are by least squares; take the {recipe.loss} loss away first."
+            f"Fits with common coefficients are by least squares; take the {recipe.loss} loss away first.",
+            Fault.CONFLICT,
         )
     shared_fit = fit_shared(
         formula,

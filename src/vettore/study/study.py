@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TypeAlias, TypeVar
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.fits import AnyFit
@@ -44,7 +44,7 @@ class Study:
     def find(self, identity: str) -> AnyPart:
         """Return a part by its id. Raises VettoreError when the study has none such."""
         if identity not in self._by_id:
-            raise VettoreError(f"The study has no part “{identity}”.")
+            raise VettoreError(f"The study has no part “{identity}”.", Fault.NO_SUCH_NAME)
         return self._by_id[identity]
 
     # The parts by kind
@@ -109,14 +109,14 @@ class Study:
         """Return a series by its id. Raises VettoreError when the study has none such."""
         part = self._by_id.get(identity)
         if not isinstance(part, Series):
-            raise VettoreError(f"The study has no series “{identity}”.")
+            raise VettoreError(f"The study has no series “{identity}”.", Fault.NO_SUCH_NAME)
         return part
 
     def find_curve(self, identity: str) -> AnyFit:
         """Return a curve by its id. Raises VettoreError when the study has none such."""
         part = self._by_id.get(identity)
         if not isinstance(part, (PolynomialFit, FormulaFit)):
-            raise VettoreError(f"The study has no curve “{identity}”.")
+            raise VettoreError(f"The study has no curve “{identity}”.", Fault.NO_SUCH_NAME)
         return part
 
     def curves_of(self, series: str) -> tuple[AnyFit, ...]:

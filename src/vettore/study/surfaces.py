@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Rows
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.formula import read_formula
 from vettore.core.surface.models import SurfaceModel
 from vettore.core.surface.surface import Method, Section, Surface, fitted_surface, grid
@@ -72,7 +72,9 @@ def columns_of(series: Series, recipe: SurfaceRecipe) -> tuple[int, int, int]:
     for name, role in ((recipe.x, Role.X), (recipe.y, Role.Y), (recipe.z, Role.Z)):
         if name and name not in by_name:
             raise DataError(
-                f"{series.name} has no column of numbers “{name}”. Choose another on the left.", column=name
+                f"{series.name} has no column of numbers “{name}”. Choose another on the left.",
+                Fault.NO_SUCH_NAME,
+                column=name,
             )
         counts.append(by_name[name] if name else series.place(role))
     taken = {place for place in counts if place is not None}
@@ -80,9 +82,9 @@ def columns_of(series: Series, recipe: SurfaceRecipe) -> tuple[int, int, int]:
     chosen = [place if place is not None or not left else left.pop(0) for place in counts]
     x, y, z = chosen
     if x is None or y is None or z is None:
-        raise DataError(f"{TOO_FEW_COLUMNS} {series.name} has {len(numbers)}.")
+        raise DataError(f"{TOO_FEW_COLUMNS} {series.name} has {len(numbers)}.", Fault.TOO_FEW)
     if len({x, y, z}) < 3:
-        raise DataError("x, y and z are three different columns. Choose another on the left.")
+        raise DataError("x, y and z are three different columns. Choose another on the left.", Fault.CONFLICT)
     return x, y, z
 
 

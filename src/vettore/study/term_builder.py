@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_expression
 from vettore.core.formula.tree import Binary, Name, Node, Number, names
@@ -39,7 +39,7 @@ def offered(series: Series) -> tuple[str, ...]:
 def build(series: Series, terms: Sequence[str]) -> Terms:
     """Return the sum of terms with a coefficient each. Raises FormulaError or DataError."""
     if not terms:
-        raise DataError("Tick a term, or write one.")
+        raise DataError("Tick a term, or write one.", Fault.MISSING)
     columns = [column.name for column in series.columns]
     y = series.name_and_unit(Role.Y)[0]
     rows = np.flatnonzero(series.in_use)
@@ -49,7 +49,7 @@ def build(series: Series, terms: Sequence[str]) -> Terms:
     for text in dict.fromkeys(term.strip() for term in terms):
         tree = read_expression(text, columns)
         if y in names(tree):
-            raise DataError(f"{y} is what is fitted; it cannot be a term.")
+            raise DataError(f"{y} is what is fitted; it cannot be a term.", Fault.CONFLICT)
         with np.errstate(all="ignore"):
             side = np.broadcast_to(np.asarray(Program(tree)(values), dtype=np.float64), rows.shape)
         sides.append(side)

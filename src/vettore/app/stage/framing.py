@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 
 from vettore.app.stage.items import off_axis, on_axis
 from vettore.core.arrays import Array
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 
 # Room around the data, as a share of its span.
 MARGIN = 0.06
@@ -85,10 +85,10 @@ class Framing:
     def set_limits(self, axis: int, low: float, high: float) -> None:
         """Show x (``axis`` 0) or y (1) from ``low`` to ``high``. Raises VettoreError."""
         if not (np.isfinite(low) and np.isfinite(high) and low < high):
-            raise VettoreError("The lower limit must be below the upper one.")
+            raise VettoreError("The lower limit must be below the upper one.", Fault.OUT_OF_BOUNDS)
         if self.log[axis]:
             if low <= 0:
-                raise VettoreError("A logarithmic axis begins above 0.")
+                raise VettoreError("A logarithmic axis begins above 0.", Fault.OUT_OF_BOUNDS)
             low, high = float(np.log10(low)), float(np.log10(high))
         self.remember()
         view = self._box.viewRange()

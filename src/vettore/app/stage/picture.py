@@ -8,7 +8,7 @@ from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF
 from PySide6.QtGui import QImage, QPageSize, QPainter, QPdfWriter
 from PySide6.QtWidgets import QApplication, QFileDialog, QGraphicsView
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 
 # Pixels of a saved picture per pixel on screen.
 PICTURE_SCALE = 3
@@ -50,13 +50,13 @@ def save_picture(plot: QGraphicsView, path: Path) -> None:
         target.setPageSize(QPageSize(QSizeF(size) * 0.75, QPageSize.Unit.Point))
         target.setPageMargins(QMarginsF())
     else:
-        raise VettoreError(f"“{path.name}”: a picture ends in .png, .svg or .pdf.")
+        raise VettoreError(f"“{path.name}”: a picture ends in .png, .svg or .pdf.", Fault.FILE_KIND)
     painter = QPainter()
     if not painter.begin(target):
-        raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
+        raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.", Fault.CANNOT_WRITE)
     try:
         plot.render(painter, QRectF(QPointF(), QSizeF(size)), plot.rect())
     finally:
         painter.end()
     if kind == ".png" and not target.save(str(path)):
-        raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.")
+        raise VettoreError(f"“{path.name}” could not be saved in {path.parent}.", Fault.CANNOT_WRITE)

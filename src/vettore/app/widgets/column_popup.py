@@ -11,7 +11,7 @@ from vettore.app.session import Session
 from vettore.app.widgets.parts import button, label, rule
 from vettore.app.widgets.popup import Popup
 from vettore.core import units
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.rounding import read_number
 from vettore.study import edits
 from vettore.study.columns import ColumnSettings
@@ -96,7 +96,7 @@ class ColumnPopup(Popup):
         text = self.places.text().strip()
         places = read_number(text) if text else None
         if text and (places is None or not 0 <= places <= 15 or places != int(places)):
-            raise VettoreError("Decimal places are a whole number from 0 to 15.")
+            raise VettoreError("Decimal places are a whole number from 0 to 15.", Fault.OUT_OF_BOUNDS)
         changed = replace(
             self._column,
             name=self.name.text().strip(),

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QStackedWidget,
 from vettore.app.session import Session
 from vettore.app.widgets.bar import Bar
 from vettore.app.widgets.parts import button, label
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import read_number
 from vettore.core.typed import numbers_in
 from vettore.study.kinds.filling import Filling
@@ -82,14 +82,16 @@ class FillBar(Bar):
         way, text = self.way.currentText(), self.every.text().strip()
         if way == "at the x of":
             if self.other.currentData() is None:
-                raise DataError("There is no other series whose x could be taken.")
+                raise DataError("There is no other series whose x could be taken.", Fault.NOTHING)
             return Filling("", source, other=self.other.currentData()), f"at the x of {self.other.currentText()}"
         if way == "at a list":
             at = tuple(numbers_in(text))
             return Filling("", source, at=at), f"at {len(at)} x"
         number = read_number(text)
         if number is None or not number > 0:
-            raise DataError(f"“{text}” is not a {'distance' if way == 'every' else 'number'} above zero.")
+            raise DataError(
+                f"“{text}” is not a {'distance' if way == 'every' else 'number'} above zero.", Fault.OUT_OF_BOUNDS
+            )
         if way == "every":
             return Filling("", source, every=number), f"every {text}"
         return Filling("", source, count=int(number)), f"{int(number)} values"

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from vettore.app.widgets.parts import Column, button, clear, label, section
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.formula import read_formula
 from vettore.core.practice_data import MadeNoise, PracticeData, Spacing, practice, practice_x
 from vettore.core.rounding import NumberStyle, read_number
@@ -151,5 +151,5 @@ class PracticePanel(Column):
     def _number(field: QLineEdit) -> float:
         value = read_number(field.text())
         if value is None:
-            raise VettoreError(f"{field.accessibleName()}: “{field.text()}” is not a number.")
+            raise VettoreError(f"{field.accessibleName()}: “{field.text()}” is not a number.", Fault.NOT_A_NUMBER)
         return value

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
 from vettore.app.session import Session
 from vettore.app.widgets.parts import Elided, button, label, plain_tip
 from vettore.app.widgets.reading_table import ReadingTable
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.study import edits
 from vettore.study.fits import DerivedFit
 from vettore.study.kinds.readings import READINGS, DerivedReading, PlaceReading, Reading, ValueReading, read
@@ -215,7 +215,7 @@ class ReadingBar(QWidget):
     def _words(self, readings: list[DerivedReading]) -> tuple[str, str]:
         fit, style = self._fit, self._session.style
         if fit is None:
-            raise DataError("There is no fit to read from.")
+            raise DataError("There is no fit to read from.", Fault.NOTHING)
         if len(readings) > 1:
             return f"{len(readings)} values", "Enter shows them as a table"
         return words.reading_answer(fit, readings[0], style), words.reading_asides(readings[0], style)

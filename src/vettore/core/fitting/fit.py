@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from vettore.core.arrays import Values
-from vettore.core.errors import DataError, a_mapping
+from vettore.core.errors import DataError, Fault, a_mapping
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.noises.listed import kind_of
@@ -91,10 +91,14 @@ def text_of(
 ) -> tuple[str, Estimate | None]:
     """Return the text of a formula, or of a model over its columns with the starts that it knows."""
     if not isinstance(data, Mapping):
-        raise DataError(f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.')
+        raise DataError(
+            f'The data are columns by name, as {{"x": x, "y": y}}; {type(data).__name__} was given.', Fault.WRONG_KIND
+        )
     if isinstance(formula, Model):
         x, y = formula.columns_of(list(data), columns)
         return formula.over(x, y, list(data)), formula.estimator(x, y, list(data))
     if columns is not None:
-        raise DataError("columns name x and y for a model of the catalogue; a formula names its own.")
+        raise DataError(
+            "columns name x and y for a model of the catalogue; a formula names its own.", Fault.NO_EFFECT
+        )
     return formula, estimate

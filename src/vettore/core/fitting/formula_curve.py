@@ -18,7 +18,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve, TurningPoint
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.tree import Negate, Node, Number, renamed, replaced
@@ -200,7 +200,7 @@ class FormulaCurve(Curve):
 
     def _grid(self, a: float, b: float) -> Array:
         if not (np.isfinite(a) and np.isfinite(b)):
-            raise DataError("A search for crossings needs finite limits.")
+            raise DataError("A search for crossings needs finite limits.", Fault.UNAVAILABLE)
         return np.linspace(min(a, b), max(a, b), GRID)
 
     def _sign_changes(self, function: Callable[[Array], Array], a: float, b: float) -> Array:

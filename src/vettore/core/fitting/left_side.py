@@ -15,7 +15,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.fitting.rows import check_sign
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
@@ -60,6 +60,7 @@ def sigma_of_left(
         raise DataError(
             f"{label[0].upper()}{label[1:]} is zero in {rows}: {read.left_text} does not change there with what was "
             "measured. Set these rows aside, or fit the column itself.",
+            Fault.BAD_ROWS,
             column=read.response,
             rows=(level + 1).tolist(),
         )
@@ -72,14 +73,16 @@ def _by_column(read: Formula, sigma: Sigma, n: int) -> dict[str, Array]:
             listed = " and ".join(read.measured)
             raise DataError(
                 f"{read.left_text} is made of {listed}, so one sigma does not say whose ± it is. "
-                f'Give it by column, as {{"{read.measured[0]}": …}}.'
+                f'Give it by column, as {{"{read.measured[0]}": …}}.',
+                Fault.MISSING,
             )
         sigma = {read.response: sigma}
     known = {name: as_sigma(sigma[name], n) for name in read.measured if name in sigma}
     if not known:
         raise DataError(
             f"The ± that was given is of {', '.join(sigma)}, but {read.left_text} is fitted. "
-            f"Give that of {read.response}, or fit without."
+            f"Give that of {read.response}, or fit without.",
+            Fault.MISSING,
         )
     return known
 

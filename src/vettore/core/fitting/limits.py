@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from vettore.core.errors import DataError, a_mapping, a_number
+from vettore.core.errors import DataError, Fault, a_mapping, a_number
 from vettore.core.formula.formula import Formula
 
 Limits = Mapping[str, tuple[float | None, float | None]]
@@ -16,16 +16,21 @@ def check_limits(read: Formula, limits: Limits | None, held: Mapping[str, float]
     out = {}
     for name, pair in a_mapping(limits, "Limits", '{"k": (0, None)}').items():
         if name not in read.coefficients:
-            raise DataError(f"Limits are given for {name}, which is no coefficient of {read}.")
+            raise DataError(f"Limits are given for {name}, which is no coefficient of {read}.", Fault.NO_SUCH_NAME)
         if name in held:
-            raise DataError(f"{name} is held at a value, so limits have nothing to bound. Take one of them away.")
+            raise DataError(
+                f"{name} is held at a value, so limits have nothing to bound. Take one of them away.", Fault.NO_EFFECT
+            )
         if isinstance(pair, str) or not isinstance(pair, Sequence) or len(pair) != 2:
-            raise DataError(f"The limits of {name} are a pair, as (0, None); {pair!r} was given.")
+            raise DataError(f"The limits of {name} are a pair, as (0, None); {pair!r} was given.", Fault.WRONG_KIND)
         low, high = pair
         bottom = -math.inf if low is None else a_number(low, f"The lower limit of {name}")
         top = math.inf if high is None else a_number(high, f"The upper limit of {name}")
         if not bottom < top:
-            raise DataError(f"The limits of {name} are {bottom:g} and {top:g}; the lower must be below the upper.")
+            raise DataError(
+                f"The limits of {name} are {bottom:g} and {top:g}; the lower must be below the upper.",
+                Fault.OUT_OF_BOUNDS,
+            )
         if bottom > -math.inf or top < math.inf:
             out[name] = (bottom, top)
     return out

@@ -14,7 +14,7 @@ from typing import Any, overload
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
-from vettore.core.errors import DataError, a_mapping
+from vettore.core.errors import DataError, Fault, a_mapping
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import check_limits
 from vettore.core.fitting.many_request import AllSeries, ManyRequest, by_label, check_each, labelled, stacked
@@ -139,7 +139,8 @@ def _check_counts(counts: Array, needed: int, request: ManyRequest) -> None:
     if len(short):
         i = int(short[0])
         raise DataError(
-            f"{request.label(i)} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some."
+            f"{request.label(i)} has {int(counts[i])} rows in use for {needed} coefficients. Take it out or hold some.",
+            Fault.TOO_FEW,
         )
 
 
@@ -162,13 +163,13 @@ def fit_series(
     """Fit many series at once as ``each`` asks, those that this does not serve alone ``by`` a fit; see fit_many."""
     labels, series = labelled(data)
     if not series:
-        raise DataError("There is no series to fit.")
+        raise DataError("There is no series to fit.", Fault.NOTHING)
     held = a_mapping(each.hold, "Held coefficients", '{"C": 0.0}')
     check_options(each.level, each.seed, each.loss, each.absolute_sigma, sigma is not None)
     model = prepared(each.formula, series[0], held)
     check_held(model.formula, held)
     if model.formula.left is None or not model.free:
-        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.")
+        raise DataError("The formula needs a measured column before an =, and a coefficient to fit.", Fault.MISSING)
     starts, spreads = _start_of_each(start, labels, model), by_label(sigma, labels)
     limits = check_limits(model.formula, each.limits, held)
     request = ManyRequest(each, series, labels, starts, spreads, held, limits, by)

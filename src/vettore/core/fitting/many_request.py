@@ -9,7 +9,7 @@ from typing import TypeAlias
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Values, as_values, finite
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.left_side import Sigma, sigma_of_left
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.request import FitRequest
@@ -59,7 +59,7 @@ class ManyRequest:
         try:
             return self.by(self.request_of(place))
         except DataError as error:
-            raise DataError(f"{self.label(place)}: {error}") from None
+            raise DataError(f"{self.label(place)}: {error}", error.code) from None
 
 
 def labelled(data: AllSeries) -> tuple[tuple[str, ...], list[Mapping[str, Values]]]:
@@ -72,7 +72,9 @@ def labelled(data: AllSeries) -> tuple[tuple[str, ...], list[Mapping[str, Values
 def check_each(given: Sequence[object], labels: Sequence[object], name: str) -> None:
     """Insist on as many of something as there are series. Raises DataError."""
     if len(given) != len(labels):
-        raise DataError(f"{len(labels)} series were given, but {name} for {len(given)}. Give one for each.")
+        raise DataError(
+            f"{len(labels)} series were given, but {name} for {len(given)}. Give one for each.", Fault.LENGTHS
+        )
 
 
 def by_label(sigma: Sequence[Sigma] | Mapping[str, Sigma] | None, labels: Sequence[str]) -> Sequence[Sigma] | None:
@@ -82,7 +84,7 @@ def by_label(sigma: Sequence[Sigma] | Mapping[str, Sigma] | None, labels: Sequen
     if isinstance(sigma, Mapping):
         missing = [label for label in labels if label not in sigma]
         if missing:
-            raise DataError(f"sigma names no ± for series “{missing[0]}”. Give one for each.")
+            raise DataError(f"sigma names no ± for series “{missing[0]}”. Give one for each.", Fault.NOT_TOLD)
         return [sigma[label] for label in labels]
     if np.ndim(sigma) == 0:  # type: ignore[arg-type]
         return [sigma] * len(labels)  # type: ignore[list-item]
@@ -103,7 +105,9 @@ def stacked(model: Prepared, request: ManyRequest) -> tuple[dict[str, Array], Ar
             lists = [numbers[name] for numbers in series]
         except KeyError:
             place = next(i for i, by_name in enumerate(series) if name not in by_name)
-            raise DataError(f"{request.label(place)} has no column “{name}”.", column=name) from None
+            raise DataError(
+                f"{request.label(place)} has no column “{name}”.", Fault.NO_SUCH_NAME, column=name
+            ) from None
         try:
             if not all(_is_simple(values) for values in lists):
                 # Masks, missing values and dates are for the one door of values.
@@ -118,7 +122,7 @@ def stacked(model: Prepared, request: ManyRequest) -> tuple[dict[str, Array], Ar
             for i, values in enumerate(arrays):
                 table[i, : len(values)] = values
         if table.ndim != 2:
-            raise DataError(f"{name} is not a list of numbers in every series.", column=name)
+            raise DataError(f"{name} is not a list of numbers in every series.", Fault.WRONG_KIND, column=name)
         tables[name] = table
     mask = _rows_with_numbers(tables, read.response)
     from vettore.core.formula.evaluate import Program
@@ -137,7 +141,7 @@ def stacked(model: Prepared, request: ManyRequest) -> tuple[dict[str, Array], Ar
 def _rows_with_numbers(tables: dict[str, Array], response: str) -> Mask:
     """Return the rows in use, and give the others the numbers of one that is, so that the formula has a value there."""
     if len({table.shape[1] for table in tables.values()}) > 1:
-        raise DataError("The columns of a series are not equally long.")
+        raise DataError("The columns of a series are not equally long.", Fault.LENGTHS)
     mask = np.ones(tables[response].shape, dtype=np.bool_)
     for table in tables.values():
         if not finite(table):
@@ -161,10 +165,12 @@ def _roots(model: Prepared, request: ManyRequest, mask: Mask) -> Array:
         try:
             spread, called, _ = sigma_of_left(read, measured, sigma, n)
             if len(spread) != n:
-                raise DataError(f"{called} has {len(spread)} values for {n} rows. Make them the same length.")
+                raise DataError(
+                    f"{called} has {len(spread)} values for {n} rows. Make them the same length.", Fault.LENGTHS
+                )
             check_sign(spread, called, zero_allowed=False)
         except DataError as error:
-            raise DataError(f"{request.label(place)}: {error}") from None
+            raise DataError(f"{request.label(place)}: {error}", error.code) from None
         roots[place, :n] = np.where(np.isfinite(spread), 1 / spread, 0.0)
     return np.where(mask, roots, 0.0)
 

@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
-from vettore.core.errors import DataError, a_mapping, a_number
+from vettore.core.errors import DataError, Fault, a_mapping, a_number
 from vettore.core.fitting.left_side import Sigma, sigma_of_left
 from vettore.core.fitting.limits import check_limits
 from vettore.core.fitting.prepared import Prepared, prepared, read_once
@@ -76,9 +76,9 @@ def check_held(read: Formula, held: Mapping[str, float]) -> None:
     """Insist that what is held are coefficients with finite values."""
     for name, value in held.items():
         if name not in read.coefficients:
-            raise DataError(f"{name} is held but is no coefficient of {read}.")
+            raise DataError(f"{name} is held but is no coefficient of {read}.", Fault.NO_SUCH_NAME)
         if not math.isfinite(a_number(value, f"The value at which {name} is held")):
-            raise DataError(f"{name} is held at {value}, which is no finite number.")
+            raise DataError(f"{name} is held at {value}, which is no finite number.", Fault.NOT_A_NUMBER)
 
 
 def check_count(read: Formula, data: Mapping[str, Values], held: Mapping[str, float]) -> None:
@@ -87,16 +87,16 @@ def check_count(read: Formula, data: Mapping[str, Values], held: Mapping[str, fl
     columns = [data[name] for name in read.measured]
     rows = min((len(column) for column in columns if isinstance(column, Sized)), default=free)
     if free > rows:
-        raise DataError(f"{str(read)[:80]} has {free} coefficients, but only {rows} rows are in use.")
+        raise DataError(f"{str(read)[:80]} has {free} coefficients, but only {rows} rows are in use.", Fault.TOO_FEW)
 
 
 def check_start(read: Formula, start: Mapping[str, float] | None) -> None:
     """Insist that starts are finite and of coefficients. Raises DataError."""
     for name, value in (start or {}).items():
         if name not in read.coefficients:
-            raise DataError(f"A start is given for {name}, which is no coefficient of {read}.")
+            raise DataError(f"A start is given for {name}, which is no coefficient of {read}.", Fault.NO_SUCH_NAME)
         if not math.isfinite(a_number(value, f"The start of {name}")):
-            raise DataError(f"The start of {name} is {value}, which is no finite number.")
+            raise DataError(f"The start of {name} is {value}, which is no finite number.", Fault.NOT_A_NUMBER)
 
 
 def pick_rows(
@@ -109,7 +109,7 @@ def pick_rows(
     wanted = list(dict.fromkeys([*read.data, *read.measured]))
     missing = [name for name in wanted if name not in data]
     if missing:
-        raise DataError(f"There is no column “{missing[0]}”.", column=missing[0])
+        raise DataError(f"There is no column “{missing[0]}”.", Fault.NO_SUCH_NAME, column=missing[0])
     columns = {name: as_values(data[name], name) for name in wanted}
     n = check_lengths(columns)
     remarks = remarks_on({name: data[name] for name in wanted})

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.errors import DataError, check_level
+from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.record import Noise
@@ -79,13 +79,14 @@ def check_options(level: float, seed: int, loss: str, absolute_sigma: bool, sigm
     """Refuse what cannot be asked, whatever the model and the data. Raises DataError."""
     check_level(level)
     if loss not in LOSSES:
-        raise DataError(f"There is no loss “{loss}”. The losses are {', '.join(LOSSES)}.")
+        raise DataError(f"There is no loss “{loss}”. The losses are {', '.join(LOSSES)}.", Fault.NO_SUCH_CHOICE)
     if absolute_sigma and not sigma_given:
-        raise DataError("absolute_sigma needs sigma: give the standard deviations of y.")
+        raise DataError("absolute_sigma needs sigma: give the standard deviations of y.", Fault.MISSING)
     if absolute_sigma and loss != SQUARES:
         raise DataError(
             f"A {loss} fit takes its scatter from the rows, so known standard deviations would be left unused. "
-            "Fit by squares, or without absolute_sigma."
+            "Fit by squares, or without absolute_sigma.",
+            Fault.NO_EFFECT,
         )
     if isinstance(seed, bool) or not isinstance(seed, (int, np.integer)) or seed < 0:
-        raise DataError(f"A seed is a whole number from 0; {seed!r} was given.")
+        raise DataError(f"A seed is a whole number from 0; {seed!r} was given.", Fault.WRONG_KIND)

@@ -14,7 +14,7 @@ import numpy as np
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_two_sided
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Correlated, Counts, Details, ErrorsInX, Growing
 from vettore.core.fitting.goodness import Goodness
 from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Status, Trace
@@ -294,7 +294,7 @@ class FitResult(Goodness, Tells):
     def curve(self) -> Curve:
         """The curve of a model over one column. Raises DataError for a model over several."""
         if self.given_curve is None:
-            raise DataError("A model of several columns has no curve over one of them.")
+            raise DataError("A model of several columns has no curve over one of them.", Fault.UNAVAILABLE)
         return self._measured_curve
 
     @cached_property

@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Values, as_values, check_range, finite, remarks_on
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.numbers import DoubleDouble
 from vettore.core.remarks import Remark, RemarkKind
 
@@ -58,7 +58,7 @@ def choose_rows(
 ) -> Rows:
     """Check the columns against each other and pick the rows that can be used. Raises DataError."""
     if sigma is not None and weights is not None:
-        raise DataError("Both sigma and weights were given; give one of them (weights are 1/sigma²).")
+        raise DataError("Both sigma and weights were given; give one of them (weights are 1/sigma²).", Fault.CONFLICT)
     x_name, y_name = names
     given = {x_name: as_values(x, x_name), y_name: as_values(y, y_name)}
     spread_name = sigma_called if sigma is not None else "weights"
@@ -82,7 +82,7 @@ def choose_rows(
             remarks.append(Remark(kind, (name,), tuple((np.flatnonzero(bad) + 1).tolist())))
             in_use &= ~bad
     if not in_use.any():
-        raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.")
+        raise DataError(f"No row has a number in both {x_name} and {y_name}: nothing is left to fit.", Fault.NOTHING)
     x_used, y_used = (picked(given[name], in_use) for name in names)
     check_range(y_used, y_name)
     weighing = None
@@ -119,6 +119,7 @@ def _check_beside(y: Array, spread: Array, name: str, is_weight: bool) -> None:
         raise DataError(
             f"{name} ranges from {low:.3g} to {high:.3g} where y reaches {size:.3g}: weights so far apart leave the range "
             "of numbers. Check the unit of the ±.",
+            Fault.OVERFLOW,
             column=name,
         )
 
@@ -132,6 +133,7 @@ def _check_lengths(columns: dict[str, Array]) -> None:
             raise DataError(
                 f"{first_name} has {len(first)} values and {name} has {len(column)}: "
                 f"{name_rows(rows)} of {long} have no {short}. Make them the same length.",
+                Fault.LENGTHS,
                 column=long,
                 rows=rows,
             )
@@ -144,6 +146,7 @@ def check_sign(values: Array, name: str, zero_allowed: bool) -> None:
         raise DataError(
             f"{name} {rule}, but {name_rows(bad)} {'is' if len(bad) == 1 else 'are'} not. "
             "Correct or set aside those rows.",
+            Fault.BAD_ROWS,
             column=name,
             rows=bad,
         )

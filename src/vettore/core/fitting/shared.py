@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.fitting.after.compare import Nested, nested_f
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import Sigma, as_sigma
@@ -54,7 +54,10 @@ class SharedFit(Tells):
         Raises DataError where a coefficient goes with a constant of the series, which one series alone cannot tell.
         """
         if self._apart is None:
-            raise DataError("A coefficient goes with a constant of each series, so no series can be fitted alone.")
+            raise DataError(
+                "A coefficient goes with a constant of each series, so no series can be fitted alone.",
+                Fault.UNAVAILABLE,
+            )
         return self._apart()
 
     @property
@@ -223,11 +226,16 @@ def _with_constants(
     out: list[dict[str, Any]] = [dict(values) for values in series]
     for name, given in constants.items():
         if any(name in arrays for arrays in series):
-            raise DataError(f"{name} is a column of the data and cannot be a constant of each series, too.")
+            raise DataError(
+                f"{name} is a column of the data and cannot be a constant of each series, too.", Fault.CONFLICT
+            )
         if isinstance(given, Mapping):
             missing = [label for label in labels if label not in given]
             if missing:
-                raise DataError(f"The constants {name} have no number for series “{missing[0]}”. Give one for each.")
+                raise DataError(
+                    f"The constants {name} have no number for series “{missing[0]}”. Give one for each.",
+                    Fault.MISSING,
+                )
             given = [given[label] for label in labels]
         check_each(given, labels, name)
         for by_name, value in zip(out, given, strict=True):
@@ -239,19 +247,23 @@ def _with_constants(
 def _check_series(data: Sequence[Mapping[str, Values]]) -> None:
     """Insist on two series or more, and not too many. Raises DataError."""
     if len(data) < 2:
-        raise DataError("A fit with common coefficients needs at least two series.")
+        raise DataError("A fit with common coefficients needs at least two series.", Fault.TOO_FEW)
     if len(data) > MOST_SERIES:
-        raise DataError(f"Up to {MOST_SERIES} series can be fitted together, but {len(data)} were given.")
+        raise DataError(
+            f"Up to {MOST_SERIES} series can be fitted together, but {len(data)} were given.", Fault.TOO_MANY
+        )
 
 
 def _read_shared(formula: str, columns: Sequence[str], shared: Collection[str], held: Mapping[str, float]) -> Formula:
     """Return the formula, which has a measured left side and the coefficients that are to be common. Raises DataError."""
     read = read_formula(formula, columns)
     if read.left is None:
-        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+        raise DataError(
+            "The formula names no measured column. Write it before an =, as in y = a + b*x.", Fault.MISSING
+        )
     strange = [name for name in shared if name not in read.coefficients or name in held]
     if strange:
-        raise DataError(f"{strange[0]} cannot be common: it is no free coefficient of {read}.")
+        raise DataError(f"{strange[0]} cannot be common: it is no free coefficient of {read}.", Fault.CONFLICT)
     return read
 
 
@@ -270,10 +282,12 @@ def _starts(
     out: dict[str, float] = {}
     for name, value in given.items():
         if name not in parts.own and name not in parts.common:
-            raise DataError(f"A start is given for {name}, which is no free coefficient of {read}.")
+            raise DataError(
+                f"A start is given for {name}, which is no free coefficient of {read}.", Fault.NO_SUCH_NAME
+            )
         values = [value] * len(series) if isinstance(value, (int, float)) else list(value)
         if name in parts.common and len(set(values)) > 1:
-            raise DataError(f"{name} is common to all series, so it has one start.")
+            raise DataError(f"{name} is common to all series, so it has one start.", Fault.NO_EFFECT)
         check_each(values, parts.lengths, f"starts of {name}")
         numbers = [a_number(amount, f"A start of {name}") for amount in values]
         out |= {parts.called.get((name, i), name): number for i, number in enumerate(numbers)}

@@ -21,7 +21,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, as_values
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Steps
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
@@ -91,7 +91,8 @@ def check_steps(request: FitRequest, names: Sequence[str]) -> None:
         raise DataError(
             f"{listed(names)} {'says' if len(names) == 1 else 'say'} where the curve steps, which is found by least squares "
             f"with ± or weights of y only: it takes no {listed(others)}. Hold {'it' if len(names) == 1 else 'them'}, or leave "
-            "that out."
+            "that out.",
+            Fault.UNAVAILABLE,
         )
 
 
@@ -114,7 +115,7 @@ def fit_steps(problem: Problem) -> FitResult | None:
         low, high = problem.limits.get(name, (-math.inf, math.inf))
         edges[name] = np.unique(np.clip(values, low, high))
         if len(edges[name]) < 2:
-            raise DataError(f"No row changes sides while {name} is within its limits.")
+            raise DataError(f"No row changes sides while {name} is within its limits.", Fault.NOT_TOLD)
     others = {name: value for name, value in problem.start.items() if name not in steps}
     bounds = {name: pair for name, pair in problem.limits.items() if name not in steps}
     plain = request.with_(formula=str(read), start=others or None, limits=bounds, estimate=None, thorough=True)
@@ -139,7 +140,7 @@ def _rows(problem: Problem) -> tuple[dict[str, Array], Mask, Sigma | None]:
         # A row of weight w scatters like one with σ = 1/√w; one without weight is not there.
         weighed = as_values(weights, "weights")
         if len(weighed) != len(used):
-            raise DataError(f"weights has {len(weighed)} entries, and the data have {len(used)} rows.")
+            raise DataError(f"weights has {len(weighed)} entries, and the data have {len(used)} rows.", Fault.LENGTHS)
         used &= np.isfinite(weighed) & (weighed > 0)
         with np.errstate(all="ignore"):
             sigma = 1 / np.sqrt(weighed)
@@ -170,7 +171,9 @@ def _thresholds(read: Formula, name: str, rows: Mapping[str, Array]) -> Array | 
     edges = np.unique(np.concatenate(values)) if values else np.empty(0)
     edges = edges[np.isfinite(edges)]
     if len(edges) < 2:
-        raise DataError(f"{name} says where the curve steps, and all rows lie on one side wherever that is.")
+        raise DataError(
+            f"{name} says where the curve steps, and all rows lie on one side wherever that is.", Fault.NOT_TOLD
+        )
     return edges
 
 
@@ -210,7 +213,9 @@ def _squares(request: FitRequest, name: str, at: Mapping[str, float], edges: Arr
         known = many_fits.converged & np.isfinite(many_fits.standard_errors).all(axis=1)
     squares = np.where(known, many_fits.sums_of_squares, np.inf)
     if not np.isfinite(squares).any():
-        raise DataError(f"Wherever {name} is, some coefficient of the curve has too few rows to be told.")
+        raise DataError(
+            f"Wherever {name} is, some coefficient of the curve has too few rows to be told.", Fault.TOO_FEW
+        )
     return squares
 
 

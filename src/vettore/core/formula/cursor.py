@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vettore.core.errors import FormulaError
+from vettore.core.errors import Fault, FormulaError
 from vettore.core.formula.tokens import Token, tokens
 from vettore.core.formula.tree import CONDITIONS, Node, Text
 
@@ -21,6 +21,7 @@ class Cursor:
                 f"The formula has {len(self.tokens)} parts; the most is {MOST_TOKENS}.",
                 self.tokens[MOST_TOKENS].position,
                 "Split it.",
+                code=Fault.FORMULA_TOO_LONG,
             )
         self.place = 0
         self.depth = 0
@@ -89,5 +90,8 @@ class Cursor:
         self.depth += 1
         if self.depth > DEEPEST:
             raise FormulaError(
-                f"More than {DEEPEST} things stand inside each other here.", token.position, "Simplify it."
+                f"More than {DEEPEST} things stand inside each other here.",
+                token.position,
+                "Simplify it.",
+                code=Fault.FORMULA_TOO_LONG,
             )

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.tree import (
     Binary,
     Both,
@@ -137,7 +137,7 @@ class Program:
         """Return the values of all trees."""
         missing = [name for name in self.inputs if name not in values]
         if missing:
-            raise DataError(f"There is no value for {', '.join(missing)}.")
+            raise DataError(f"There is no value for {', '.join(missing)}.", Fault.MISSING)
         with np.errstate(all="ignore"):
             long = {n: v for n, v in values.items() if n in self.inputs and np.ndim(v) == 1 and len(v) > BLOCK}
             if not long:

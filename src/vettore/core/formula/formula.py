@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from vettore.core.errors import FormulaError
+from vettore.core.errors import Fault, FormulaError
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tokens import tokens
 from vettore.core.formula.tree import CONDITIONS, Name, Node, children, names
@@ -80,7 +80,7 @@ def read_formula(text: str, columns: Iterable[str] = ()) -> Formula:
         reader = Reader(text[right_start:], known)
         right = reader.read_all()
     except FormulaError as error:
-        raise FormulaError(error.message, error.position + right_start, error.hint) from None
+        raise FormulaError(error.message, error.position + right_start, error.hint, error.code) from None
     response = _response(left, known, text)
     texts = names(right)
     both = next((name for name in ((response, *names(left)) if left is not None else ()) if name in texts), "")
@@ -113,7 +113,9 @@ def _only_columns(tree: Node, columns: Collection[str], text: str) -> None:
     if unknown:
         known = ", ".join(name_text(name) for name in columns)
         place = max(text.find(unknown[0]), 0)
-        raise FormulaError(f"There is no column “{unknown[0]}”.", place, f"The columns are {known}.")
+        raise FormulaError(
+            f"There is no column “{unknown[0]}”.", place, f"The columns are {known}.", code=Fault.FORMULA_NAME
+        )
 
 
 def _split(text: str) -> tuple[str | None, int]:
@@ -138,11 +140,18 @@ def _response(left: Node | None, known: frozenset[str], text: str) -> str:
     if candidates and len(candidates) == len(written) and (known or len(written) == 1):
         return candidates[0]
     if not written:
-        raise FormulaError("The left side names no column.", 0, "Write the measured column before the =.")
+        raise FormulaError(
+            "The left side names no column.", 0, "Write the measured column before the =.", code=Fault.FORMULA_NAME
+        )
     if not candidates:
         listed = ", ".join(name_text(name) for name in sorted(known))
-        raise FormulaError(f"“{written[0]}” is not a column.", 0, f"The columns are {listed}.")
+        raise FormulaError(
+            f"“{written[0]}” is not a column.", 0, f"The columns are {listed}.", code=Fault.FORMULA_NAME
+        )
     strange = next((name for name in written if name not in known), written[-1]) if known else written[-1]
     raise FormulaError(
-        f"{strange} on the left side is no column.", max(text.find(strange), 0), "Move it to the right side."
+        f"{strange} on the left side is no column.",
+        max(text.find(strange), 0),
+        "Move it to the right side.",
+        code=Fault.FORMULA_NAME,
     )

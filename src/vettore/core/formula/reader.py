@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable
 from fractions import Fraction
 
-from vettore.core.errors import FormulaError
+from vettore.core.errors import Fault, FormulaError
 from vettore.core.formula.notation import Notation
 from vettore.core.formula.tokens import FRACTIONS, Token
 from vettore.core.formula.tree import (
@@ -32,6 +32,7 @@ from vettore.core.formula.tree import (
 from vettore.core.formula.words import ALSO_NAMES, ARGUMENTS, CONSTANTS, OTHER_NAMES, RESERVED, SUBSCRIPTED, near_miss
 
 LONGEST_CHAIN = 250
+IN_PARTS = "Put parts of it in brackets, or work out a column for them."
 COMPARISONS = ("<", "<=", ">", ">=", "==", "!=", "=")
 
 
@@ -50,8 +51,8 @@ class Reader(Notation):
         self.end()
         # A sum or product of many parts stands as deep in the tree as it is long.
         if height(node) > LONGEST_CHAIN:
-            hint = "Put parts of it in brackets, or work out a column for them."
-            raise FormulaError(f"More than {LONGEST_CHAIN} parts are joined in one chain.", 0, hint)
+            words = f"More than {LONGEST_CHAIN} parts are joined in one chain."
+            raise FormulaError(words, 0, IN_PARTS, Fault.FORMULA_TOO_LONG)
         if condition and not isinstance(node, CONDITIONS):
             raise FormulaError("This is a value, not a condition.", 0, "Compare it with something, as in x > 5.")
         if not condition:
@@ -243,14 +244,14 @@ class Reader(Notation):
         if called and word in ARGUMENTS:
             return self.call(token, word)
         if word in OTHER_NAMES and called:
-            raise FormulaError(f"“{word}” is not a function here.", token.position, _sentence(OTHER_NAMES[word]))
+            raise _no_function(f"“{word}” is not a function here.", token.position, OTHER_NAMES[word])
         if word in ARGUMENTS:
             if self._begins_value() or word not in ALSO_NAMES:
                 hint = f"Write {word}( … )."
                 raise FormulaError(f"{word} needs brackets around its argument.", token.position, hint)
             return Name(word)
         if direct and len(word.split("_")[0]) > 1:
-            raise FormulaError(f"Unknown function “{word}”.", token.position, _sentence(near_miss(word)))
+            raise _no_function(f"Unknown function “{word}”.", token.position, near_miss(word))
         if word in CONSTANTS:
             return Number(CONSTANTS[word])
         return Name(word)
@@ -313,6 +314,10 @@ def _usage(function: str) -> str:
     if function == "if":
         return "Write if(condition, a, b)."
     return f"Write {function}(a, b)." if ARGUMENTS[function][0] == 2 else f"Write {function}(a)."
+
+
+def _no_function(words: str, position: int, hint: str) -> FormulaError:
+    return FormulaError(words, position, _sentence(hint), Fault.FORMULA_NAME)
 
 
 def _sentence(text: str) -> str:

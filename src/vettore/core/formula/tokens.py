@@ -6,7 +6,7 @@ import re
 import unicodedata
 from dataclasses import dataclass
 
-from vettore.core.errors import FormulaError
+from vettore.core.errors import Fault, FormulaError
 from vettore.core.formula.words import GREEK_NAMES
 
 LONGEST_TEXT = 4000
@@ -49,7 +49,10 @@ def tokens(text: str) -> list[Token]:
     """Return the tokens of a formula, closed by one of kind ``end``. Raises FormulaError at what is no token."""
     if len(text) > LONGEST_TEXT:
         raise FormulaError(
-            f"The formula has {len(text)} characters; the most is {LONGEST_TEXT}.", LONGEST_TEXT, "Shorten it."
+            f"The formula has {len(text)} characters; the most is {LONGEST_TEXT}.",
+            LONGEST_TEXT,
+            "Shorten it.",
+            code=Fault.FORMULA_TOO_LONG,
         )
     result: list[Token] = []
     place, spaced = 0, False

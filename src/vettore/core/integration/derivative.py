@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.integration.sampled import points_of, scatter
 from vettore.core.remarks import Noted, Remark
 
@@ -39,10 +39,11 @@ def differentiate(x: Values, y: Values, width: int = 5, degree: int = 2, sigma: 
     n = len(points)
     if degree < 1 or width <= degree:
         raise DataError(
-            f"A local polynomial of degree {degree} needs at least {degree + 1} rows, but was given {width}."
+            f"A local polynomial of degree {degree} needs at least {degree + 1} rows, but was given {width}.",
+            Fault.TOO_FEW,
         )
     if width > n:
-        raise DataError(f"A width of {width} rows is more than the {n} different x there are.")
+        raise DataError(f"A width of {width} rows is more than the {n} different x there are.", Fault.TOO_FEW)
     first = np.clip(np.arange(n) - width // 2, 0, n - width)
     slope, error = np.empty(n), np.empty(n)
     if spread is None and n >= 5:

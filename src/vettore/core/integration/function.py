@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.simplify import simplified
@@ -88,18 +88,22 @@ def integrate_function(
     """
     a, b = a_number(a, "The lower limit"), a_number(b, "The upper limit")
     if rule not in RULES:
-        raise DataError(f"There is no rule “{rule}”. The rules for functions are {', '.join(RULES)}.")
+        raise DataError(
+            f"There is no rule “{rule}”. The rules for functions are {', '.join(RULES)}.", Fault.NO_SUCH_CHOICE
+        )
     if isinstance(at, (str, int, float)):
-        raise DataError(f"Places are a list of numbers, as [0.5, 2]; {at!r} was given.")
+        raise DataError(f"Places are a list of numbers, as [0.5, 2]; {at!r} was given.", Fault.WRONG_KIND)
     if strips is not None:
         if len(at):
-            raise DataError("Places are for an open number of strips; a fixed number of them has its own.")
+            raise DataError(
+                "Places are for an open number of strips; a fixed number of them has its own.", Fault.NO_EFFECT
+            )
         return _fixed(_counted(f), a, b, strips, rule)
     if not tolerance > 0:
-        raise DataError(f"The error asked for must be above zero, but is {tolerance:g}.")
+        raise DataError(f"The error asked for must be above zero, but is {tolerance:g}.", Fault.OUT_OF_BOUNDS)
     given = [a_number(place, "A place") for place in at]
     if not all(map(math.isfinite, given)):
-        raise DataError("A place is no finite number.")
+        raise DataError("A place is no finite number.", Fault.NOT_A_NUMBER)
     counted = _counted(f)
     if a == b:
         return FunctionArea(0.0, 0.0, 0, 0, True, "Both limits are the same.", np.array([a, b]), 0.0)
@@ -118,7 +122,9 @@ class _counted:
             read = read_formula(f, ("x", "y"))
             strange = [name for name in names(read.right) if name != "x"]
             if strange:
-                raise DataError(f"{strange[0]} has no value here: the function may hold x and numbers only.")
+                raise DataError(
+                    f"{strange[0]} has no value here: the function may hold x and numbers only.", Fault.MISSING
+                )
             self.tree: Node | None = read.right
             program = Program(read.right)
             self._call: Callable[[Array], object] = lambda x: program({"x": x} if "x" in program.inputs else {})
@@ -142,13 +148,19 @@ class _counted:
 
 def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionArea:
     if not (math.isfinite(a) and math.isfinite(b)):
-        raise DataError("A fixed number of strips needs finite limits. Leave the number open instead.")
+        raise DataError(
+            "A fixed number of strips needs finite limits. Leave the number open instead.", Fault.UNAVAILABLE
+        )
     if isinstance(strips, bool) or not isinstance(strips, (int, np.integer)):
-        raise DataError(f"The number of strips is a whole number; {strips!r} was given.")
+        raise DataError(f"The number of strips is a whole number; {strips!r} was given.", Fault.WRONG_KIND)
     if not 1 <= strips <= MOST_STRIPS:
-        raise DataError(f"The number of strips must be between 1 and {MOST_STRIPS:,}, but is {strips:,}.")
+        raise DataError(
+            f"The number of strips must be between 1 and {MOST_STRIPS:,}, but is {strips:,}.", Fault.OUT_OF_BOUNDS
+        )
     if rule == "simpson" and strips % 2:
-        raise DataError(f"Simpson’s rule needs an even number of strips, but was given {strips}.")
+        raise DataError(
+            f"Simpson’s rule needs an even number of strips, but was given {strips}.", Fault.OUT_OF_BOUNDS
+        )
     edges = np.linspace(a, b, strips + 1)
     h = (b - a) / strips
     at = places_of_rule(rule, edges)
@@ -156,7 +168,8 @@ def _fixed(f: _counted, a: float, b: float, strips: int, rule: str) -> FunctionA
     bad = np.flatnonzero(~np.isfinite(values))
     if len(bad):
         raise DataError(
-            f"The function has no finite value at x = {at[bad[0]]:g}. Move the limit or leave strips open."
+            f"The function has no finite value at x = {at[bad[0]]:g}. Move the limit or leave strips open.",
+            Fault.NO_VALUE,
         )
     if rule == "trapezoid":
         area = h * (math.fsum(values) - (values[0] + values[-1]) / 2)

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.integration.sampled import Floor, between_edges, integrate, points_of, scatter
 
 STANDS_OUT, SHARE_OF_RANGE = 7.0, 0.03
@@ -50,7 +50,7 @@ def find_peaks(x: Values, y: Values, least: float | None = None, most: int = 50)
     """
     points, values, _, _ = points_of(x, y, None)
     if least is not None and not least > 0:
-        raise DataError(f"The least prominence must be above zero, but is {least:g}.")
+        raise DataError(f"The least prominence must be above zero, but is {least:g}.", Fault.OUT_OF_BOUNDS)
     if len(points) < 5:
         return ()
     spread = scatter(points, values)
@@ -101,7 +101,7 @@ def measure_peak(
     area = integrate(points, values, rule, a=start, b=end, floor=floor, sigma=spread)
     inside = np.flatnonzero((points >= start) & (points <= end))
     if not len(inside):
-        raise DataError(f"There is no point between {start:g} and {end:g}.")
+        raise DataError(f"There is no point between {start:g} and {end:g}.", Fault.OUTSIDE_DATA)
     base = between_edges(area.edges, area.floor_at_edges, points[inside])
     above = values[inside] - base
     top = int(np.argmax(above))

@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.integration.rules import REACH, RULES, pieces_of
 from vettore.core.integration.weights import spline_weights
 from vettore.core.interpolation.piecewise import Pieces
@@ -109,7 +109,9 @@ def integrate(
     3.75
     """
     if rule not in RULES:
-        raise DataError(f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.")
+        raise DataError(
+            f"There is no rule “{rule}”. The rules for points are {', '.join(RULES)}.", Fault.NO_SUCH_CHOICE
+        )
     points, values, spread, remarks = points_of(x, y, sigma)
     start, end = _limits(points, a, b)
     if start > end:
@@ -142,7 +144,8 @@ def _limits(points: Array, a: float | None, b: float | None) -> tuple[float, flo
     for limit in (start, end):
         if not low <= limit <= high:
             raise DataError(
-                f"The limit {limit:g} lies outside the points, {low:g} to {high:g}. Nothing is known there."
+                f"The limit {limit:g} lies outside the points, {low:g} to {high:g}. Nothing is known there.",
+                Fault.OUTSIDE_DATA,
             )
     return start, end
 
@@ -184,7 +187,8 @@ def points_of(x: Values, y: Values, sigma: Values | None) -> tuple[Array, Array,
         remarks.append(Remark(RemarkKind.REPEATS_AVERAGED, figures=(repeated,)))
     if len(points) < 2:
         raise DataError(
-            f"An area needs at least two different x, but there {'is one' if len(points) else 'are none'}."
+            f"An area needs at least two different x, but there {'is one' if len(points) else 'are none'}.",
+            Fault.TOO_FEW,
         )
     check_points(points, values)
     return points, values, spread, tuple(remarks)
@@ -208,7 +212,10 @@ def _floor(floor: Floor, x: Array, y: Array, a: float, b: float) -> tuple[Callab
     none = np.zeros(len(x))
     if isinstance(floor, str):
         if floor != "ends":
-            raise DataError(f"There is no baseline “{floor}”. Give a level, “ends”, spans of base, or a curve.")
+            raise DataError(
+                f"There is no baseline “{floor}”. Give a level, “ends”, spans of base, or a curve.",
+                Fault.NO_SUCH_CHOICE,
+            )
         shares = np.array([_linear_shares(x, limit) for limit in (a, b)])
         levels = shares @ y
         slope = (levels[1] - levels[0]) / (b - a) if b > a else 0.0
@@ -222,7 +229,9 @@ def _floor(floor: Floor, x: Array, y: Array, a: float, b: float) -> tuple[Callab
     for low, high in floor:
         inside |= (x >= min(low, high)) & (x <= max(low, high))
     if inside.sum() < 2:
-        raise DataError("The spans of base hold fewer than two points; a line needs two. Make them wider.")
+        raise DataError(
+            "The spans of base hold fewer than two points; a line needs two. Make them wider.", Fault.TOO_FEW
+        )
     t, z = x[inside], y[inside]
     middle = float(t.mean())
     squares = float(np.sum((t - middle) ** 2))

@@ -21,7 +21,7 @@ import numpy as np
 from vettore.core import chebyshev
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
 from vettore.core.curve import Curve, TurningPoint
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.interpolation.barycentric import Barycentric
 from vettore.core.interpolation.methods import METHODS, Method
 from vettore.core.interpolation.moved import Moved
@@ -117,7 +117,8 @@ class Interpolant(Noted, Curve):
             first = float(x[beyond].ravel()[0]) if x.ndim else float(x)
             raise DataError(
                 f"x = {first:g} lies outside the points, {low:g} to {high:g}. "
-                "Ask for values inside, or choose how the curve goes on outside."
+                "Ask for values inside, or choose how the curve goes on outside.",
+                Fault.OUTSIDE_DATA,
             )
         near = np.clip(x, low, high)
         value = self._inner(near, order)
@@ -131,7 +132,7 @@ class Interpolant(Noted, Curve):
     def area(self, a: float, b: float) -> float:
         """Return the exact integral from a to b. Raises DataError outside the points unless that was asked for."""
         if not (math.isfinite(a) and math.isfinite(b)):
-            raise DataError("The area of a curve through points needs finite limits.")
+            raise DataError("The area of a curve through points needs finite limits.", Fault.UNAVAILABLE)
         low, high = self.span
         inside_a, inside_b = min(max(a, low), high), min(max(b, low), high)
         if (inside_a != a or inside_b != b) and self.outside != "continue":
@@ -268,11 +269,15 @@ def _left_out_error(curve: Interpolant) -> float:
 def _chosen(method: str, outside: str, penalty: float | None) -> Method:
     """Return the method that was asked for. Raises DataError."""
     if method not in METHODS:
-        raise DataError(f"There is no method “{method}”. The methods are {', '.join(METHODS)}.")
+        raise DataError(f"There is no method “{method}”. The methods are {', '.join(METHODS)}.", Fault.NO_SUCH_CHOICE)
     if outside not in OUTSIDE:
-        raise DataError(f"Outside the points the curve can be {', '.join(OUTSIDE)}, not “{outside}”.")
+        raise DataError(
+            f"Outside the points the curve can be {', '.join(OUTSIDE)}, not “{outside}”.", Fault.NO_SUCH_CHOICE
+        )
     if penalty is not None and not penalty > 0:
-        raise DataError(f"The penalty of the smoothing spline must be above zero, but is {penalty:g}.")
+        raise DataError(
+            f"The penalty of the smoothing spline must be above zero, but is {penalty:g}.", Fault.OUT_OF_BOUNDS
+        )
     return METHODS[method]
 
 
@@ -280,11 +285,14 @@ def _check_enough(chosen: Method, x: Array, y: Array) -> None:
     """Refuse too few points for a method, too many for one polynomial, and what no method can join. Raises DataError."""
     n = len(x)
     if n < chosen.fewest:
-        raise DataError(f"{chosen.name} needs at least {chosen.fewest} different x, but there are {n}.")
+        raise DataError(
+            f"{chosen.name} needs at least {chosen.fewest} different x, but there are {n}.", Fault.TOO_FEW
+        )
     if chosen.key == "polynomial" and n > MOST_POINTS_OF_A_POLYNOMIAL:
         raise DataError(
             f"One polynomial through {n} points has no digit left. Use fewer than {MOST_POINTS_OF_A_POLYNOMIAL} points, "
-            "or a spline."
+            "or a spline.",
+            Fault.OVERFLOW,
         )
     check_points(x, y)
     if chosen.key == "periodic":
@@ -321,7 +329,7 @@ def interpolate(
     check_lengths(columns)
     good = np.all([np.isfinite(column) for column in columns.values()], axis=0)
     if sigma is not None and np.any(columns["sigma"][good] <= 0):
-        raise DataError("The ± of y must be above zero in every row in use.")
+        raise DataError("The ± of y must be above zero in every row in use.", Fault.OUT_OF_BOUNDS)
     remarks = list(remarks_on({"x": x, "y": y}))
     numbers = tuple(int(i) + 1 for i in np.flatnonzero(~good))
     if numbers:

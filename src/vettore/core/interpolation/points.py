@@ -7,7 +7,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from vettore.core.arrays import Array, check_range
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 # What a curve through points is beyond them.
 Outside: TypeAlias = Literal["refuse", "constant", "linear", "continue"]
@@ -25,6 +25,7 @@ def check_points(x: Array, y: Array) -> None:
             raise DataError(
                 f"The x {x[close]:.6g} and {x[close + 1]:.6g} lie only {steps[close]:.3g} apart, so that slopes leave the "
                 "range of numbers. Average their rows or set one aside.",
+                Fault.OVERFLOW,
                 column="x",
             )
     check_range(y, "y", LARGEST_OF_CURVES)

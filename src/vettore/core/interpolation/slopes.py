@@ -15,7 +15,7 @@ from __future__ import annotations
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 
 def _across(steps: Array, y: Array) -> Array:
@@ -161,5 +161,6 @@ def check_periodic(y: Array) -> None:
     if abs(float(y[0] - y[-1])) > 1e-9 * max(float(np.max(np.abs(y))), 1e-300):
         raise DataError(
             f"A periodic curve needs the same y at both ends, but the first is {y[0]:g} and the last {y[-1]:g}. "
-            "Add the first row again one period later."
+            "Add the first row again one period later.",
+            Fault.BAD_ROWS,
         )

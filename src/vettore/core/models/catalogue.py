@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.models.model import Model
 from vettore.core.models.peaks import PEAKS
 from vettore.core.models.rates import RATES
@@ -26,4 +26,4 @@ def model(key: str) -> Model:
         return CATALOGUE[key]
     close = difflib.get_close_matches(key, CATALOGUE, n=1)
     hint = f" Did you mean {close[0]}?" if close else ""
-    raise DataError(f"The catalogue has no model “{key}”.{hint}")
+    raise DataError(f"The catalogue has no model “{key}”.{hint}", Fault.NO_SUCH_NAME)

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.tree import renamed
 from vettore.core.formula.write import to_text
@@ -77,7 +77,8 @@ class Model:
                 raise DataError(
                     f"There is no column “{strange[0]}”. The columns are {listed}."
                     if strange
-                    else f"{pair[0]} cannot be both x and y."
+                    else f"{pair[0]} cannot be both x and y.",
+                    Fault.CONFLICT,
                 )
             return pair
         if {"x", "y"} <= set(names):
@@ -86,7 +87,8 @@ class Model:
             return names[0], names[1]
         raise DataError(
             f"{self.name} is fitted to one x and one y, but the columns are {', '.join(names)}. "
-            f'Say which, as columns=("{names[0]}", "{names[1] if len(names) > 1 else "y"}").'
+            f'Say which, as columns=("{names[0]}", "{names[1] if len(names) > 1 else "y"}").',
+            Fault.MISSING,
         )
 
     def names_beside(self, columns: Collection[str]) -> dict[str, str]:
@@ -139,17 +141,25 @@ def own_model(
     """Return a model from a formula over two columns. Raises FormulaError or DataError."""
     read = read_formula(formula, (x, y))
     if read.left is None or not read.coefficients:
-        raise DataError("A model needs a formula with an = and at least one coefficient, as in y = a + b*x.")
+        raise DataError(
+            "A model needs a formula with an = and at least one coefficient, as in y = a + b*x.", Fault.TOO_FEW
+        )
     if read.data not in ((x,), ()):
-        raise DataError(f"A model of the library has one column on the right, not {' and '.join(read.data)}.")
+        raise DataError(
+            f"A model of the library has one column on the right, not {' and '.join(read.data)}.", Fault.WRONG_KIND
+        )
     left, right = read.left, read.right
     for old, new in ((x, "x"), (y, "y")):
         if new != old and new in (*read.coefficients, x, y):
-            raise DataError(f"{new} is a coefficient here, and the name of a column in the library. Rename it.")
+            raise DataError(
+                f"{new} is a coefficient here, and the name of a column in the library. Rename it.", Fault.CONFLICT
+            )
         left, right = renamed(left, old, new), renamed(right, old, new)
     strange = [text for text in meanings or {} if text not in read.coefficients]
     if strange:
-        raise DataError(f"A meaning is given for {strange[0]}, which is no coefficient of {read}.")
+        raise DataError(
+            f"A meaning is given for {strange[0]}, which is no coefficient of {read}.", Fault.NO_SUCH_NAME
+        )
     return Model(
         key="-".join(name.casefold().split()),
         name=name,

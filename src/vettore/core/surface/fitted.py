@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
@@ -30,7 +30,7 @@ class Fitted(Kernel):
         x, y, z = names
         read = read_formula(formula, names)
         if read.transformed or read.response != z or not set(read.data) <= {x, y}:
-            raise DataError(f"“{formula}” is no surface: it is not {z} over {x} and {y} alone.")
+            raise DataError(f"“{formula}” is no surface: it is not {z} over {x} and {y} alone.", Fault.UNAVAILABLE)
         self._names, self._result, self._rows = (x, y), result, rows
         self._known = {name: coefficient.value for name, coefficient in result.coefficients.items()}
         self._tree = read.right

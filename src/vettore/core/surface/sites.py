@@ -18,12 +18,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vettore.core.arrays import Array, Mask, Rows, Values, as_values, check_lengths, check_range, remarks_on
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.remarks import Remark, RemarkKind
 
 Whole: TypeAlias = NDArray[np.intp]
 Scaling = Literal["spans", "alike"]
 SCALINGS: tuple[Scaling, ...] = ("spans", "alike")
+# Said of sites that span no area.
+ON_ONE_LINE = "The sites lie on one line. A surface needs sites that are spread over x and y."
 # Sites whose second axis is shorter than this share of their first lie on a line.
 FLAT = 1e-10
 # An offset this many spans away is taken off before numbers are scaled.
@@ -150,10 +152,7 @@ class Triangles:
         try:
             self._cut = Delaunay(places)
         except QhullError:
-            raise DataError(
-                "The sites lie on one line, or so nearly that no triangles can be made of them. A surface needs sites "
-                "that are spread over x and y."
-            ) from None
+            raise DataError(ON_ONE_LINE, Fault.NOT_TOLD) from None
         self.places = places
         corners = self._cut.simplices.astype(np.intp)
         beside = self._cut.neighbors.astype(np.intp)
@@ -330,7 +329,7 @@ def check_sites(x: Values, y: Values, z: Values, scaling: Scaling = "spans") -> 
     A row without a number in x, y or z is left out and counted; rows at the same place are averaged and counted.
     """
     if scaling not in SCALINGS:
-        raise DataError(f"Distances are scaled by “spans” or “alike”; {scaling!r} was given.")
+        raise DataError(f"Distances are scaled by “spans” or “alike”; {scaling!r} was given.", Fault.NO_SUCH_CHOICE)
     given = {"x": x, "y": y, "z": z}
     columns = {name: as_values(values, name) for name, values in given.items()}
     check_lengths(columns)
@@ -341,7 +340,9 @@ def check_sites(x: Values, y: Values, z: Values, scaling: Scaling = "spans") -> 
         missing = tuple((np.flatnonzero(~good) + 1).tolist())
         remarks.append(Remark(RemarkKind.SITES_WITHOUT_NUMBER, rows=missing))
     if len(rows) < 3:
-        raise DataError(f"A surface needs at least three sites with numbers in x, y and z; there are {len(rows)}.")
+        raise DataError(
+            f"A surface needs at least three sites with numbers in x, y and z; there are {len(rows)}.", Fault.TOO_FEW
+        )
     for name, values in columns.items():
         check_range(values[rows], name)
     used = {name: values[rows] for name, values in columns.items()}
@@ -349,7 +350,8 @@ def check_sites(x: Values, y: Values, z: Values, scaling: Scaling = "spans") -> 
     if len(first) < 3:
         raise DataError(
             f"A surface needs at least three places; there {'is' if len(first) == 1 else 'are'} {len(first)}, measured "
-            f"{len(rows)} times."
+            f"{len(rows)} times.",
+            Fault.TOO_FEW,
         )
     count: Array = np.bincount(which).astype(np.float64)
     z_of = np.bincount(which, weights=used["z"]) / count
@@ -384,10 +386,7 @@ def _axes(x: Array, y: Array, scaling: Scaling) -> tuple[Axis, Axis]:
     spans = float(np.ptp(x)), float(np.ptp(y))
     for name, span in zip("xy", spans, strict=True):
         if span == 0:
-            raise DataError(
-                f"All sites have the same {name}: they lie on one line. A surface needs sites that are spread over x and y.",
-                column=name,
-            )
+            raise DataError(f"All sites have the same {name}. {ON_ONE_LINE}", Fault.NOT_TOLD, column=name)
     if scaling == "alike":
         spans = (max(spans), max(spans))
     return _axis(x, _power_of_two(spans[0])), _axis(y, _power_of_two(spans[1]))
@@ -397,4 +396,4 @@ def _check_spread(u: Array, v: Array) -> None:
     centred = np.column_stack([u - u.mean(), v - v.mean()])
     spread = np.linalg.svd(centred, compute_uv=False)
     if spread[1] <= FLAT * spread[0]:
-        raise DataError("The sites lie on one line. A surface needs sites that are spread over x and y.")
+        raise DataError(ON_ONE_LINE, Fault.NOT_TOLD)

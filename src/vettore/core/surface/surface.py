@@ -10,7 +10,7 @@ from typing import Literal, get_args
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, Values
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.fitting.result import FitResult
 from vettore.core.remarks import Noted, Remark
 from vettore.core.surface.contours import Contour, contours_of
@@ -225,7 +225,7 @@ class Surface(Noted):
     def section(self, start: tuple[float, float], end: tuple[float, float], places: int = SECTION) -> Section:
         """Return the surface along the straight line between two places."""
         if places < 2 or tuple(start) == tuple(end):
-            raise DataError("A section needs two different ends and at least two places.")
+            raise DataError("A section needs two different ends and at least two places.", Fault.TOO_FEW)
         t = np.linspace(0.0, 1.0, places)
         x = start[0] + t * (end[0] - start[0])
         y = start[1] + t * (end[1] - start[1])
@@ -308,24 +308,7 @@ def grid(
     >>> bed([0.25], [0.25]).round(6).tolist()
     [1.75]
     """
-    if method not in METHODS:
-        raise DataError(f"There is no way “{method}” to fill between sites. There are: {', '.join(METHODS)}.")
-    if outside not in get_args(Outside):
-        raise DataError(f"Outside the sites there may be “blank” or “continue”; {outside!r} was given.")
-    if outside == "continue" and method in INSIDE_ONLY:
-        raise DataError(
-            f"The method “{method}” knows nothing outside the sites. Take nearest, thin_plate, smoothing or kriging."
-        )
-    if penalty is not None:
-        if method != "smoothing":
-            raise DataError("A penalty has no effect here: it is that of the method “smoothing”.")
-        if not a_number(penalty, "The penalty") > 0:
-            raise DataError(f"The penalty is above 0; {penalty!r} was given.")
-    if variogram is not None:
-        if method != "kriging":
-            raise DataError("The shape of a variogram has no effect here: it is that of the method “kriging”.")
-        if variogram not in SHAPES:
-            raise DataError(f"There is no variogram “{variogram}”. There are: {', '.join(SHAPES)}.")
+    _check_method(method, outside, penalty, variogram)
     columns, rows = _checked_shape(shape)
     sites = check_sites(x, y, z, scaling)
     check()
@@ -353,13 +336,47 @@ def fitted_surface(
     return Surface("fitted", sites, kernel, _checked_shape(shape), "blank", go_on)
 
 
+def _check_method(method: str, outside: str, penalty: float | None, variogram: str | None) -> None:
+    """Refuse a method that there is not, and what has no meaning with the one that was chosen. Raises DataError."""
+    if method not in METHODS:
+        raise DataError(
+            f"There is no way “{method}” to fill between sites. There are: {', '.join(METHODS)}.",
+            Fault.NO_SUCH_CHOICE,
+        )
+    if outside not in get_args(Outside):
+        words = f"Outside the sites there may be “blank” or “continue”; {outside!r} was given."
+        raise DataError(words, Fault.NO_SUCH_CHOICE)
+    if outside == "continue" and method in INSIDE_ONLY:
+        raise DataError(
+            f"The method “{method}” knows nothing outside the sites. Take nearest, thin_plate, smoothing or kriging.",
+            Fault.OUTSIDE_DATA,
+        )
+    if penalty is not None:
+        if method != "smoothing":
+            raise DataError("A penalty has no effect here: it is that of the method “smoothing”.", Fault.NO_EFFECT)
+        if not a_number(penalty, "The penalty") > 0:
+            raise DataError(f"The penalty is above 0; {penalty!r} was given.", Fault.OUT_OF_BOUNDS)
+    if variogram is not None:
+        if method != "kriging":
+            words = "The shape of a variogram has no effect here: it is that of the method “kriging”."
+            raise DataError(words, Fault.NO_EFFECT)
+        if variogram not in SHAPES:
+            words = f"There is no variogram “{variogram}”. There are: {', '.join(SHAPES)}."
+            raise DataError(words, Fault.NO_SUCH_CHOICE)
+
+
 def _checked_shape(shape: tuple[int, int]) -> tuple[int, int]:
     try:
         columns, rows = (int(count) for count in shape)
     except (TypeError, ValueError):
-        raise DataError(f"The shape of a grid is two whole numbers, as (80, 54); {shape!r} was given.") from None
+        raise DataError(
+            f"The shape of a grid is two whole numbers, as (80, 54); {shape!r} was given.", Fault.WRONG_KIND
+        ) from None
     if columns < 2 or rows < 2 or columns * rows > MOST_CELLS:
-        raise DataError(f"A grid has at least 2 × 2 and at most {MOST_CELLS:,} places; {columns} × {rows} was given.")
+        raise DataError(
+            f"A grid has at least 2 × 2 and at most {MOST_CELLS:,} places; {columns} × {rows} was given.",
+            Fault.OUT_OF_BOUNDS,
+        )
     return columns, rows
 
 

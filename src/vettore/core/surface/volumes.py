@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 
 if TYPE_CHECKING:
     from vettore.core.surface.surface import Surface
@@ -57,7 +57,9 @@ def covered(surface: Surface, level: float | None, within: Array | None) -> Cove
     sizes = _areas(triangles)
     total = float(np.sum(sizes * signs))
     if not total > 0:
-        raise DataError("No part of the surface lies within this outline. Draw it over the sites.")
+        raise DataError(
+            "No part of the surface lies within this outline. Draw it over the sites.", Fault.OUTSIDE_DATA
+        )
     zero, deeper = 0.0 if level is None else float(level), 0
     # Planes over the sites' own triangles are known as they are.
     if surface.method != "linear":
@@ -76,7 +78,7 @@ def covered(surface: Surface, level: float | None, within: Array | None) -> Cove
 
 def _checked(polygon: Array) -> Array:
     if polygon.ndim != 2 or polygon.shape[1] != 2 or len(polygon) < 3 or not np.isfinite(polygon).all():
-        raise DataError("An outline is at least three places, each with an x and a y.")
+        raise DataError("An outline is at least three places, each with an x and a y.", Fault.TOO_FEW)
     return polygon
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple, cast, get_args
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.files.whole import write_whole
 from vettore.report.figures.beforehand import promised
@@ -103,7 +103,7 @@ class StudyFigure:
         ending = path.suffix.casefold().removeprefix(".")
         kind = {"tif": "tiff"}.get(ending, ending)
         if kind not in get_args(Kind):
-            raise VettoreError(f"“{path.name}”: a figure ends in .svg, .pdf, .png or .tiff.")
+            raise VettoreError(f"“{path.name}”: a figure ends in .svg, .pdf, .png or .tiff.", Fault.FILE_KIND)
         # What stands beside it first, so that a figure is never without the data that it was asked to bring.
         if data:
             for name, text in self.tables().items():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.figure import StudyFigure
 from vettore.report.figures.multiples import figure_of_all_fits
@@ -38,7 +38,7 @@ def study_figure(study: Study, of: str, style: NumberStyle, recipe: FigureRecipe
             return figure_of_function(part, recipe, style)
     if any(curve.id == of for curve in study.curves):
         return figure_of_fit(study, recipe, style)
-    raise VettoreError("This part of the study has no figure.")
+    raise VettoreError("This part of the study has no figure.", Fault.UNAVAILABLE)
 
 
 def figure_names(study: Study) -> tuple[tuple[str, str], ...]:
@@ -54,7 +54,7 @@ def find_figure(study: Study, name: str) -> str:
     if len(exact or texts) != 1:
         known = "; ".join(label for _, label in names) or "none"
         many = "several figures" if texts else "no figure"
-        raise DataError(f"The study has {many} of “{name}”. It has: {known}.")
+        raise DataError(f"The study has {many} of “{name}”. It has: {known}.", Fault.NO_SUCH_NAME)
     return (exact or texts)[0]
 
 

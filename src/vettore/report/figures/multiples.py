@@ -7,7 +7,7 @@ import re
 from collections.abc import Hashable, Sequence
 from typing import Any, NamedTuple
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import PAPER
 from vettore.report.figures.figure import OnPaper, StudyFigure
@@ -52,7 +52,7 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
     """Return the figure of all fits that have an answer, up to MOST_PLOTS. Raises DataError when none has."""
     fits = answered(study, [curve.id for curve in study.curves])
     if not fits:
-        raise DataError("No fit of the study has an answer that could be drawn.")
+        raise DataError("No fit of the study has an answer that could be drawn.", Fault.NOTHING)
     shown = fits[:MOST_PLOTS]
     plots = [
         Plot((layer_of(study, fit, style, False),), fit.series.label(Role.X), response_of(fit.series, fit.recipe)[1])

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 
 from vettore.app.session import Session
 from vettore.app.widgets.table import SeriesTable
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.study import edits, making
 from vettore.study.series import Series
 from vettore.study.study import Study
@@ -140,12 +140,13 @@ class TableHands:
             if series.own_data:
                 raw = series.columns[place].raw if place < len(series.columns) else len(series.table.columns)
                 if raw is None:
-                    raise VettoreError(f"{series.columns[place].name} is worked out by a formula.")
+                    raise VettoreError(f"{series.columns[place].name} is worked out by a formula.", Fault.UNAVAILABLE)
                 return edits.set_table(study, series.id, making.write_block(series.table, row, raw, block))
             if row + len(block) > series.rows or place + max(map(len, block)) > len(series.columns):
                 raise VettoreError(
                     f"The block has {len(block)} rows and reaches beyond the table, whose rows came from a file. "
-                    "Paste it as a series of its own."
+                    "Paste it as a series of its own.",
+                    Fault.OUTSIDE_DATA,
                 )
             for i, line in enumerate(block):
                 for j, text in enumerate(line):

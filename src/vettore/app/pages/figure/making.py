@@ -6,7 +6,7 @@ import json
 
 import msgspec
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.rounding import read_number
 from vettore.report.figures.places import Plotted
 from vettore.study.figures import LOOKS
@@ -72,12 +72,14 @@ def size_typed(recipe: FigureRecipe, name: str, text: str) -> FigureRecipe:
     if name.endswith("every"):
         step = read_number(text)
         if text.strip() and (step is None or not step > 0):
-            raise VettoreError(f"Figures on an axis stand at a distance above 0; “{text}” was typed.")
+            raise VettoreError(
+                f"Figures on an axis stand at a distance above 0; “{text}” was typed.", Fault.NOT_READABLE
+            )
         return recipe.changed(**{name: step})
     low, high, words = RANGES[name]
     value = read_number(text)
     if value is None or not low <= value <= high:
-        raise VettoreError(f"{words}; “{text}” was typed.")
+        raise VettoreError(f"{words}; “{text}” was typed.", Fault.NOT_READABLE)
     return recipe.changed(**{name: value})
 
 
@@ -91,16 +93,19 @@ def limits_typed(recipe: FigureRecipe, axis: str, low: str, high: str) -> Figure
     for text in (low, high):
         value = read_number(text)
         if value is None and text.strip():
-            raise VettoreError(f"“{text}” is not a number: type where {what[0].lower()}{what[1:]} begins and ends.")
+            raise VettoreError(
+                f"“{text}” is not a number: type where {what[0].lower()}{what[1:]} begins and ends.",
+                Fault.NOT_READABLE,
+            )
         ends.append(value)
     if ends[0] is not None and ends[1] is not None and not ends[0] < ends[1]:
-        raise VettoreError(f"{what} runs from the lower number to the higher.")
+        raise VettoreError(f"{what} runs from the lower number to the higher.", Fault.OUT_OF_BOUNDS)
     if axis == "inset":
         # One end alone waits for the other.
         return recipe.changed(inset=None if None in ends else tuple(ends))
     scale = getattr(recipe, f"{axis}_scale")
     if scale in SCALE_WORDS and any(end is not None and end <= 0 for end in ends):
-        raise VettoreError(f"{what} is {SCALE_WORDS[scale]}: its limits are above 0.")
+        raise VettoreError(f"{what} is {SCALE_WORDS[scale]}: its limits are above 0.", Fault.OUT_OF_BOUNDS)
     return recipe.changed(**{f"{axis}_limits": tuple(ends)})
 
 
@@ -115,9 +120,9 @@ def with_style(recipe: FigureRecipe, text: str) -> FigureRecipe:
     try:
         answer = json.loads(text)
         if not isinstance(answer, dict) or answer.get("vettore figure style") != 1:
-            raise VettoreError("The file holds no style of a figure.")
+            raise VettoreError("The file holds no style of a figure.", Fault.FILE_KIND)
         look = {name: answer[name] for name in LOOKS if name in answer}
         whole = {**msgspec.to_builtins(recipe), **look}
         return msgspec.convert(whole, FigureRecipe)
     except (ValueError, msgspec.ValidationError, RecursionError) as error:
-        raise VettoreError(f"The style of a figure could not be read: {error}.") from None
+        raise VettoreError(f"The style of a figure could not be read: {error}.", Fault.FILE_DAMAGED) from None

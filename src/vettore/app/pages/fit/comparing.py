@@ -10,7 +10,7 @@ from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.session import Session
 from vettore.app.widgets.comparison import Comparison
 from vettore.app.widgets.degree_ladder import DegreeLadder
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.after.compare import Compared, compare
 from vettore.core.fitting.after.ladder import Ladder, ladder
 from vettore.study.kinds.fits import AnyFit
@@ -66,7 +66,7 @@ class Comparing:
             entries = try_models(series, recipe, keys, own=own, thorough=True)
             refused = [f"{entry.name}: {entry.refusal}" for entry in entries if entry.fit is None]
             if refused:
-                raise DataError(" ".join(refused))
+                raise DataError(" ".join(refused), Fault.NOT_COMPARABLE)
             return entries, compare({item.name: item.fit.result for item in entries if item.fit})
 
         self._session.background.run(

@@ -10,7 +10,7 @@ import numpy as np
 
 from vettore.app.pages.integrate.state import IntegrateState
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.integration.function import FunctionArea, Refinement, integrate_function, ladder
 from vettore.core.integration.sampled import SampledArea, integrate
@@ -138,11 +138,14 @@ def request_of(study: Study, state: IntegrateState) -> IntegralRequest | None:
         for typed in (state.typed.start, state.typed.end):
             limit = limit_in(typed)
             if limit is None:
-                raise DataError(f"“{typed}” is no limit; write a number, or inf.")
+                raise DataError(f"“{typed}” is no limit; write a number, or inf.", Fault.NOT_READABLE)
             limits.append(limit)
         strips = read_number(state.typed.strips) if state.typed.strips else None
         if state.typed.strips and (strips is None or strips != int(strips)):
-            raise DataError(f"“{state.typed.strips}” is no number of strips; write a whole number, or leave it open.")
+            raise DataError(
+                f"“{state.typed.strips}” is no number of strips; write a whole number, or leave it open.",
+                Fault.NOT_READABLE,
+            )
         whole = None if strips is None else int(strips)
         return FunctionRequest(state.typed.formula, limits[0], limits[1], whole, state.typed.rule)
     recipe = state.area(study)

@@ -15,7 +15,7 @@ from vettore.app.stage.plot import Plot
 from vettore.app.widgets.fill_bar import FillBar
 from vettore.app.widgets.parts import Invitation, about, label
 from vettore.app.widgets.working import WorkingDrawer
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.methods import METHODS
 from vettore.core.remarks import counted
@@ -115,7 +115,7 @@ class InterpolatePage(Page):
         try:
             numbers = numbers_in(self.at.text())
             if len(numbers) > MOST_READ:
-                raise DataError(f"Up to {MOST_READ} x can be read here; fill in a series for more.")
+                raise DataError(f"Up to {MOST_READ} x can be read here; fill in a series for more.", Fault.TOO_MANY)
             self.curve(np.array(numbers, dtype=np.float64))
         except DataError as error:
             self.session.say(str(error), "bad")

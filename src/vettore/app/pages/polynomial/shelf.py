@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.polynomial.present import Made, Shelved, from_one, from_two
 from vettore.app.widgets.parts import Column, button, clear, rule, section
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.polynomial import Polynomial
 from vettore.core.polynomial_words import polynomial_of
 from vettore.core.rounding import NumberStyle, read_number
@@ -203,5 +203,5 @@ class Shelf(QWidget):
 def _by_roots(text: str) -> Polynomial:
     parts = [part for part in text.replace(",", ";").split(";") if part.strip()]
     if not parts:
-        raise DataError("Write at least one root.")
+        raise DataError("Write at least one root.", Fault.TOO_FEW)
     return Polynomial.from_roots([complex_in(part) for part in parts])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vettore.core.errors import VettoreError
+from vettore.core.errors import Fault, VettoreError
 from vettore.core.rounding import read_number
 from vettore.core.surface.models import SURFACE_MODELS
 from vettore.study import edits
@@ -17,7 +17,7 @@ FINE = 4
 def shape_typed(across: str, along: str) -> tuple[int, int]:
     """Return the places of a grid. Raises VettoreError."""
     if not (across.strip().isdecimal() and along.strip().isdecimal()):
-        raise VettoreError("The grid has whole numbers of places across and along, as 80 and 54.")
+        raise VettoreError("The grid has whole numbers of places across and along, as 80 and 54.", Fault.NOT_READABLE)
     return int(across), int(along)
 
 
@@ -25,7 +25,7 @@ def number_typed(text: str) -> float | None:
     """Return a number, None for nothing. Raises VettoreError for what is neither."""
     number = read_number(text)
     if text and number is None:
-        raise VettoreError(f"“{text}” is not a number.")
+        raise VettoreError(f"“{text}” is not a number.", Fault.NOT_A_NUMBER)
     return number
 
 
@@ -36,9 +36,9 @@ def colours_typed(parted: str | None, step: str, low: str, high: str, middle: fl
     """
     every, least, most = number_typed(step), number_typed(low), number_typed(high)
     if every is not None and not every > 0:
-        raise VettoreError("Contours are some distance above 0 apart.")
+        raise VettoreError("Contours are some distance above 0 apart.", Fault.OUT_OF_BOUNDS)
     if least is not None and most is not None and not least < most:
-        raise VettoreError("The lowest height that colours tell is below the highest.")
+        raise VettoreError("The lowest height that colours tell is below the highest.", Fault.OUT_OF_BOUNDS)
     at = None if parted is None else read_number(parted)
     if parted is not None and at is None:
         at = middle

@@ -10,7 +10,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.after.diagnostics import weighted_residuals
 from vettore.core.fitting.details import Correlated, Counts, ErrorsInX
 from vettore.core.fitting.record import Noise
@@ -33,26 +33,37 @@ def check_comparable(results: Sequence[FitResult]) -> None:
     if len(lefts) > 1 and any(not np.array_equal(result.y, first.y) for result in results):
         raise DataError(
             f"Fits of {' and of '.join(sorted(lefts))} cannot be compared: their residuals, and so R² and AICc, "
-            "measure different things. Compare the curves on y itself."
+            "measure different things. Compare the curves on y itself.",
+            Fault.NOT_COMPARABLE,
         )
     if any(not np.array_equal(result.rows_in_use, first.rows_in_use) for result in results):
-        raise DataError("The fits rest on different rows. Compare them on the rows that all can use.")
+        raise DataError(
+            "The fits rest on different rows. Compare them on the rows that all can use.", Fault.NOT_COMPARABLE
+        )
     if any(not np.array_equal(result.y, first.y) for result in results):
-        raise DataError("The fits rest on different values of y, so their sums of squares say nothing of each other.")
+        raise DataError(
+            "The fits rest on different values of y, so their sums of squares say nothing of each other.",
+            Fault.NOT_COMPARABLE,
+        )
     if len({result.loss for result in results}) > 1:
-        raise DataError("Fits with different losses weigh the rows differently and cannot be compared.")
+        raise DataError(
+            "Fits with different losses weigh the rows differently and cannot be compared.", Fault.NOT_COMPARABLE
+        )
     if any(result.noise != first.noise or not _alike(_trials(result), _trials(first)) for result in results):
         raise DataError(
-            "The fits take the rows for different kinds of noise, so their likelihoods cannot be compared."
+            "The fits take the rows for different kinds of noise, so their likelihoods cannot be compared.",
+            Fault.NOT_COMPARABLE,
         )
     if len({result.absolute_sigma for result in results}) > 1:
         raise DataError(
-            "One fit takes the ± of y as known and another as relative, so their likelihoods cannot be compared."
+            "One fit takes the ± of y as known and another as relative, so their likelihoods cannot be compared.",
+            Fault.NOT_COMPARABLE,
         )
     if any(not _same_weights(result, first) for result in results):
         raise DataError(
             "The fits weigh the rows differently, so their sums of squares, and with them AICc and F, measure different "
-            "things. Compare them with the same weights."
+            "things. Compare them with the same weights.",
+            Fault.NOT_COMPARABLE,
         )
 
 
@@ -155,7 +166,7 @@ def compare(fits: Mapping[str, FitResult]) -> tuple[Compared, ...]:
     """
     results = list(fits.values())
     if not results:
-        raise DataError("There is nothing to compare.")
+        raise DataError("There is nothing to compare.", Fault.NOT_COMPARABLE)
     weights = akaike_weights(results)
     best = min(result.aicc for result in results)
     out = []
@@ -188,12 +199,19 @@ def nested_f(small: FitResult, large: FitResult) -> Nested:
     check_comparable([small, large])
     top = small.degrees_of_freedom - large.degrees_of_freedom
     if top < 1 or large.degrees_of_freedom < 1:
-        raise DataError("The larger model must have more coefficients than the smaller, and rows to spare.")
+        raise DataError(
+            "The larger model must have more coefficients than the smaller, and rows to spare.", Fault.NOT_COMPARABLE
+        )
     if small.noise != Noise.NORMAL:
-        raise DataError("The scatter of these models follows from their curves; AICc compares them, and no F test.")
+        raise DataError(
+            "The scatter of these models follows from their curves; AICc compares them, and no F test.",
+            Fault.NOT_COMPARABLE,
+        )
     s, t = (float(np.sum(weighted_residuals(result) ** 2)) for result in (small, large))
     if t > s * (1 + 1e-9):
-        raise DataError("The model with more coefficients fits worse, so it does not contain the other.")
+        raise DataError(
+            "The model with more coefficients fits worse, so it does not contain the other.", Fault.NOT_COMPARABLE
+        )
     if large.absolute_sigma:
         # With known σ the fall of χ² is itself a χ² variable, an F over infinitely many degrees of freedom.
         f = max(s - t, 0.0) / top

@@ -21,7 +21,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Values
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.after.diagnostics import OWN
 from vettore.core.fitting.details import Correlated, ErrorsInX, Growing, Steps
 from vettore.core.fitting.left_side import Sigma
@@ -78,7 +78,9 @@ def profile_intervals(
     for name in texts:
         coefficient = result.coefficients[name]
         if coefficient.standard_error is None:
-            raise DataError(f"{name} has no standard error, so its interval has no scale to start from.")
+            raise DataError(
+                f"{name} has no standard error, so its interval has no scale to start from.", Fault.NOT_TOLD
+            )
         model = prepared(result.formula, data, (*held, name))
         rows, used = pick_rows(model.formula, data, sigma, weights)
         root = None if rows.weights is None else np.sqrt(rows.weights.high)
@@ -123,7 +125,7 @@ def bootstrap_intervals(
     _usable(result)
     sigma = _sigma_of(result, sigma)
     if samples < 20:
-        raise DataError(f"{samples} samples are too few for an interval; take 200 or more.")
+        raise DataError(f"{samples} samples are too few for an interval; take 200 or more.", Fault.OUT_OF_BOUNDS)
     held = _held(result)
     model = prepared(result.formula, data, held)
     rows, used = pick_rows(model.formula, data, sigma, weights)
@@ -154,7 +156,7 @@ def bootstrap_intervals(
 def _studentised(result: FitResult, model: Prepared, table: Array) -> dict[str, tuple[float, float]]:
     """Return intervals from the distances (samples, m) of resampled fits from the fit, each in its own standard errors."""
     if len(table) < 20:
-        raise DataError("Too few resampled fits came to an end for an interval.")
+        raise DataError("Too few resampled fits came to an end for an interval.", Fault.NOT_TOLD)
     theta = [result.coefficients[name].value for name in model.free]
     low, high = np.quantile(table, [(1 - result.level) / 2, (1 + result.level) / 2], axis=0)
     out = {}
@@ -176,7 +178,9 @@ def _resampling(result: FitResult, root: Array | None, rng: np.random.Generator)
     pool = result.residuals / spread / np.sqrt(np.maximum(1 - result.leverage, OWN))
     pool = (pool - pool.mean())[result.leverage < 1 - OWN]
     if not len(pool):
-        raise DataError("Every row decides the curve by itself, so there are no residuals to draw from.")
+        raise DataError(
+            "Every row decides the curve by itself, so there are no residuals to draw from.", Fault.TOO_FEW
+        )
     width = SMOOTHED * len(pool) ** -0.2 * float(pool.std())
 
     def draw(count: int) -> Array:
@@ -207,16 +211,24 @@ def _sigma_of(result: FitResult, given: Sigma | None) -> Sigma | None:
 
 def _usable(result: FitResult) -> None:
     if result.degrees_of_freedom < 1 and not result.absolute_sigma:
-        raise DataError("Without degrees of freedom there is no scatter to judge an interval by.")
+        raise DataError("Without degrees of freedom there is no scatter to judge an interval by.", Fault.NOT_TOLD)
     if isinstance(result.details, ErrorsInX):
         raise DataError(
-            "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges."
+            "Profile and bootstrap intervals are not worked out for fits with errors in x; take their 95 % ranges.",
+            Fault.UNAVAILABLE,
         )
     if isinstance(result.details, Correlated):
-        raise DataError("Profile and bootstrap intervals are not worked out for correlated rows; take their ranges.")
+        raise DataError(
+            "Profile and bootstrap intervals are not worked out for correlated rows; take their ranges.",
+            Fault.UNAVAILABLE,
+        )
     if result.deviance is not None:
         raise DataError(
-            "Bootstrap intervals are not worked out for fits of counts; their ranges are of the likelihood."
+            "Bootstrap intervals are not worked out for fits of counts; their ranges are of the likelihood.",
+            Fault.UNAVAILABLE,
         )
     if result.loss != "squares":
-        raise DataError("Profile and bootstrap intervals are for ordinary least squares; fit without a robust loss.")
+        raise DataError(
+            "Profile and bootstrap intervals are for ordinary least squares; fit without a robust loss.",
+            Fault.CONFLICT,
+        )

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.result import FitResult
 
 # Leverage nearer to 1 than this leaves nothing to judge a row by.
@@ -42,7 +42,7 @@ class Ladder:
 def ladder(fits: Mapping[int, FitResult]) -> Ladder:
     """Return the ladder of polynomials fitted to the same rows, by degree. Raises DataError when none can be judged."""
     if len({result.n for result in fits.values()}) > 1:
-        raise DataError("Degrees can be compared only on the same rows.")
+        raise DataError("Degrees can be compared only on the same rows.", Fault.NOT_COMPARABLE)
     judged: dict[int, tuple[float, float]] = {}
     rungs = []
     for degree in sorted(fits):
@@ -57,7 +57,7 @@ def ladder(fits: Mapping[int, FitResult]) -> Ladder:
             error = math.sqrt(mean)
         rungs.append(Rung(degree, error, result.residual_sd))
     if not judged:
-        raise DataError("There are too few rows to judge a degree by rows that are left out.")
+        raise DataError("There are too few rows to judge a degree by rows that are left out.", Fault.TOO_FEW)
     lowest = min(judged, key=lambda degree: (judged[degree][0], degree))
     allowed = sum(judged[lowest])
     # Rounding alone must not ask for a higher degree.

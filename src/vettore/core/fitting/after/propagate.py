@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import number_of
@@ -46,10 +46,10 @@ def propagate(
     tree = Reader(formula, frozenset(known)).read_all()
     unknown = [text for text in names(tree) if text not in known]
     if unknown:
-        raise DataError(f"There is no value for {unknown[0]}. Known are {', '.join(known)}.")
+        raise DataError(f"There is no value for {unknown[0]}. Known are {', '.join(known)}.", Fault.NO_SUCH_NAME)
     value = number_of(tree, known)
     if not math.isfinite(value):
-        raise DataError(f"{formula} has no value with these coefficients.")
+        raise DataError(f"{formula} has no value with these coefficients.", Fault.NO_VALUE)
     return Derived(name or formula, value, _error(tree, known, result, given), tree)
 
 

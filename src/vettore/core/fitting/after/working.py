@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array, Values
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.problem import pick_rows
 from vettore.core.fitting.result import FitResult
@@ -69,7 +69,7 @@ def linear_working(
     held = {coefficient.name: coefficient.value for coefficient in result.coefficients.values() if coefficient.held}
     model = prepared(result.formula, data, held)
     if model.parts.nonlinear:
-        raise DataError("A nonlinear fit has no normal equations; its working are the iterations.")
+        raise DataError("A nonlinear fit has no normal equations; its working are the iterations.", Fault.UNAVAILABLE)
     rows, used = pick_rows(model.formula, data, sigma, weights)
     n = len(rows.y)
     given = {**used, **held}

@@ -17,7 +17,7 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.record import Status
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
@@ -72,7 +72,8 @@ def linear_result(
     """Return the full result. Raises DataError when the numbers leave the range of a double."""
     if not all(map(math.isfinite, (*fit.values, fit.sum_of_squares))):
         raise DataError(
-            "The values are too large or small for arithmetic with 15 digits. Change the unit of a column."
+            "The values are too large or small for arithmetic with 15 digits. Change the unit of a column.",
+            Fault.OVERFLOW,
         )
     n, m = len(rows.y), len(fit.values)
     freedom = n - m
@@ -117,7 +118,9 @@ def linear_result(
 def check_variances(variances: Array) -> None:
     """Refuse variances so small that they would be taken for none. Raises DataError."""
     if np.any(variances < np.finfo(np.float64).tiny):
-        raise DataError("The square of a standard error leaves the range of numbers. Change the unit of x or y.")
+        raise DataError(
+            "The square of a standard error leaves the range of numbers. Change the unit of x or y.", Fault.OVERFLOW
+        )
 
 
 def holds_constant(jacobian: Array, root_weights: Array | None) -> bool:

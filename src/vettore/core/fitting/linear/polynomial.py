@@ -21,7 +21,7 @@ from vettore.core import chebyshev, dyadic
 from vettore.core.arrays import Array, largest
 from vettore.core.chebyshev import Scale
 from vettore.core.curve import PolynomialCurve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.linear import least_squares, many_rows
 from vettore.core.fitting.linear.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fitting.result import FitResult
@@ -72,10 +72,12 @@ def polynomial_formula(degree: int, intercept: bool = True, names: tuple[str, st
 def whole_degree(degree: int, intercept: bool) -> int:
     is_number = isinstance(degree, (int, float, np.integer, np.floating)) and not isinstance(degree, bool)
     if not is_number or degree != np.floor(degree):
-        raise DataError(f"The degree of a polynomial is a whole number; {degree!r} was given.")
+        raise DataError(f"The degree of a polynomial is a whole number; {degree!r} was given.", Fault.WRONG_KIND)
     lowest = 0 if intercept else 1
     if not lowest <= degree <= HIGHEST_DEGREE:
-        raise DataError(f"The degree must lie between {lowest} and {HIGHEST_DEGREE}; {degree} was given.")
+        raise DataError(
+            f"The degree must lie between {lowest} and {HIGHEST_DEGREE}; {degree} was given.", Fault.OUT_OF_BOUNDS
+        )
     return int(degree)
 
 
@@ -92,16 +94,19 @@ def _check_enough(x: Array, degree: int, intercept: bool, name: str) -> None:
         raise DataError(
             f"{what} has {needed} coefficients, but only {len(x)} row{'s are' if len(x) > 1 else ' is'} in use. "
             "Bring rows back or choose a lower degree.",
+            Fault.TOO_FEW,
             column=name,
         )
     if len(distinct) == 1:
         raise DataError(
             f"Every row in use has {name} = {distinct[0]:.12g}: nothing can be said about how y changes with {name}.",
+            Fault.NOT_TOLD,
             column=name,
         )
     raise DataError(
         f"{what} has {needed} coefficients, but {name} takes only {useful} different "
         f"{'values' if intercept else 'values other than 0'}. Choose a lower degree.",
+        Fault.TOO_FEW,
         column=name,
     )
 
@@ -249,7 +254,8 @@ def _as_float(number: int, power: int) -> float:
     value = dyadic.rounded(number, power)
     if math.isinf(value) or (number and abs(value) < np.finfo(np.float64).tiny):
         raise DataError(
-            "A coefficient, or the square of its standard error, leaves the range of numbers. Change the unit of x or y."
+            "A coefficient, or the square of its standard error, leaves the range of numbers. Change the unit of x or y.",
+            Fault.OVERFLOW,
         )
     return value
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, check_range, in_range
 from vettore.core.curve import Curve
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear import least_squares
 from vettore.core.fitting.linear.linear_result import LinearFit, holds_constant, linear_result
@@ -39,9 +39,11 @@ def fit_terms(problem: Problem) -> FitResult:
     read, held, request = problem.read, problem.held, problem.request
     parts = linear_parts(read.right, read.coefficients, tuple(held))
     if not parts.linear:
-        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+        raise DataError("There is no coefficient to fit: every name is a column or is held.", Fault.NOTHING)
     if read.left is None:
-        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+        raise DataError(
+            "The formula names no measured column. Write it before an =, as in y = a + b*x.", Fault.MISSING
+        )
     rows, used = problem.chosen
     powers = None if held else powers_of_one_column(parts, read)
     if powers is not None and (far_from_zero(rows.x) or not in_range(rows.x)):
@@ -70,7 +72,10 @@ def _exact(columns: Array, block: slice) -> DoubleDouble:
 def _check_values(read: Formula, columns: Array, offset: Array) -> None:
     bad = np.flatnonzero(~np.isfinite(columns).all(axis=1) | ~np.isfinite(offset))
     if len(bad):
-        raise DataError(f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.")
+        raise DataError(
+            f"{read} has no value in {len(bad)} of the rows in use, the first at row {int(bad[0]) + 1}.",
+            Fault.NO_VALUE,
+        )
 
 
 def _solve(problem: Problem, parts: LinearParts, columns: Array, offset: Array) -> FitResult:
@@ -148,7 +153,7 @@ def _rank(design: Array, weights: DoubleDouble | None, parts: LinearParts) -> tu
     rank = min(rank, design.shape[0])
     kept = sorted(int(j) for j in order[:rank] if norms[j] > 0)
     if not kept:
-        raise DataError("Every term of the model is zero in all rows in use.")
+        raise DataError("Every term of the model is zero in all rows in use.", Fault.NOT_TOLD)
     remarks = []
     for j in (j for j in range(design.shape[1]) if j not in kept):
         if norms[j] == 0:

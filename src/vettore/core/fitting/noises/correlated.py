@@ -22,7 +22,7 @@ import numpy as np
 from scipy.linalg import solve_triangular
 
 from vettore.core.arrays import Array, Mask, Rows, Values
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.fitting.details import Correlated
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import with_error
@@ -107,14 +107,19 @@ def _begun(problem: Problem) -> tuple[FitResult, _AlikeRows, Array]:
     # The ± that are known are those of the covariance.
     first = solve(replace(problem, request=problem.request.with_(absolute_sigma=False)))
     if not isinstance(read.left, Name):
-        raise DataError(f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.")
+        raise DataError(
+            f"Correlated errors are those of what was measured: write it, not {read.left}, before the =.",
+            Fault.UNAVAILABLE,
+        )
     free = first.fitted_names
     held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
     rows = _AlikeRows(read.right, problem.columns, first.y, free, held)
     c = np.array([first.coefficients[name].value for name in free])
     with np.errstate(all="ignore"):
         if not np.isfinite(rows.raw(c)[1]).all():
-            raise DataError(f"The slopes of {read} leave the range of numbers here. Change the unit of a column.")
+            raise DataError(
+                f"The slopes of {read} leave the range of numbers here. Change the unit of a column.", Fault.OVERFLOW
+            )
     return first, rows, c
 
 
@@ -124,19 +129,20 @@ def _by_matrix(known: Values, used: Mask) -> tuple[Whitening, Array]:
     n = len(used)
     if matrix.shape != (n, n):
         shape = " by ".join(map(str, matrix.shape))
-        raise DataError(f"The covariance of {n} rows is {n} by {n}; one of {shape} was given.")
+        raise DataError(f"The covariance of {n} rows is {n} by {n}; one of {shape} was given.", Fault.LENGTHS)
     matrix = matrix[np.ix_(used, used)]
     if not np.isfinite(matrix).all():
-        raise DataError("The covariance holds entries that are no numbers.")
+        raise DataError("The covariance holds entries that are no numbers.", Fault.BAD_ROWS)
     uneven = np.abs(matrix - matrix.T).max()
     if uneven > 1e-8 * np.abs(matrix).max():
-        raise DataError("The covariance of the rows must be the same above its diagonal as below.")
+        raise DataError("The covariance of the rows must be the same above its diagonal as below.", Fault.BAD_ROWS)
     try:
         lower = np.linalg.cholesky((matrix + matrix.T) / 2)
     except np.linalg.LinAlgError:
         raise DataError(
             "The covariance of the rows leaves a combination of them with no variance, or less. Add the variance of each row's "
-            "own error to its diagonal."
+            "own error to its diagonal.",
+            Fault.BAD_ROWS,
         ) from None
     whiten = partial(solve_triangular, lower, lower=True, check_finite=False)
     return (whiten, 2 * float(np.log(np.diag(lower)).sum())), np.sqrt(np.diag(matrix))
@@ -146,14 +152,17 @@ def _by_distance(first: FitResult, problem: Problem, alike: _AlikeRows, c: Array
     """Return the fit with the correlation of neighbours told by the rows."""
     read, thorough = problem.read, problem.request.thorough
     if not read.data:
-        raise DataError(f"How alike neighbours are goes with their distance in x, and {read} names no x.")
+        raise DataError(
+            f"How alike neighbours are goes with their distance in x, and {read} names no x.", Fault.UNAVAILABLE
+        )
     order = np.argsort(first.x, kind="stable")
     gaps = np.diff(first.x[order])
     if (gaps <= 0).any():
         place = int(np.argmax(gaps <= 0))
         rows = np.flatnonzero(first.rows_in_use)[order[place : place + 2]] + 1
         raise DataError(
-            f"How alike neighbours are goes with their distance in x, and {name_rows(sorted(rows.tolist()))} have the same x."
+            f"How alike neighbours are goes with their distance in x, and {name_rows(sorted(rows.tolist()))} have the same x.",
+            Fault.BAD_ROWS,
         )
     check_rows(first, "how alike neighbours are")
     steps_apart = gaps / gaps.mean()

@@ -24,7 +24,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.problem import Problem
@@ -140,28 +140,34 @@ def law_of(y: Array, noise: str, trials: Array | float | None, whole: float, row
     """Return how counts scatter, ``rows`` being the numbers of what is given, from 1. Raises DataError for no counts."""
     if noise == Noise.POISSON:
         if trials is not None:
-            raise DataError("Poisson counts have no trials; noise=“binomial” is for shares of a number of trials.")
+            raise DataError(
+                "Poisson counts have no trials; noise=“binomial” is for shares of a number of trials.",
+                Fault.NO_EFFECT,
+            )
         bad = rows[~((y >= 0) & (np.abs(y - np.round(y)) <= WHOLE * np.maximum(y, 1)))]
         if len(bad):
             raise DataError(
                 f"Counts are whole numbers from 0, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. "
-                "Set aside what is no count, or fit with ordinary noise."
+                "Set aside what is no count, or fit with ordinary noise.",
+                Fault.BAD_ROWS,
             )
         _check_some(y, 0.0, "count")
         return CountLaw(noise)
     if trials is None:
-        raise DataError("Binomial noise needs trials: of how many each share is.")
+        raise DataError("Binomial noise needs trials: of how many each share is.", Fault.MISSING)
     count = np.broadcast_to(np.asarray(trials, dtype=np.float64), y.shape)
     bad = rows[~(np.isfinite(count) & (count > 0))]
     if len(bad):
         raise DataError(
-            f"The number of trials is no number above 0 in {name_rows(bad.tolist())}. Set these rows aside."
+            f"The number of trials is no number above 0 in {name_rows(bad.tolist())}. Set these rows aside.",
+            Fault.BAD_ROWS,
         )
     bad = rows[~((y >= 0) & (y <= whole))]
     if len(bad):
         raise DataError(
             f"Shares are from 0 to {whole:g}, and {name_rows(bad.tolist())} hold{'s' if len(bad) == 1 else ''} none. Divide "
-            "the counts by the trials first."
+            "the counts by the trials first.",
+            Fault.BAD_ROWS,
         )
     _check_some(y, 0.0, "share")
     _check_some(y, whole, "share")
@@ -173,7 +179,8 @@ def _check_some(y: Array, value: float, word: str) -> None:
     if len(y) and (y == value).all():
         raise DataError(
             f"Every {word} is {value:g}, so that these rows only say that the curve is near {value:g}: no coefficient can be "
-            "told from them."
+            "told from them.",
+            Fault.NOT_TOLD,
         )
 
 
@@ -215,7 +222,7 @@ def fit_counts(problem: Problem) -> FitResult:
     """Return the fit of greatest likelihood, from an ordinary one of the same rows. Raises DataError for what are no counts."""
     first = solve(problem)
     if not isinstance(problem.read.left, Name):
-        raise DataError(f"Counts are fitted as they are: write y, not {first.left}, before the =.")
+        raise DataError(f"Counts are fitted as they are: write y, not {first.left}, before the =.", Fault.UNAVAILABLE)
     free, law = first.fitted_names, _law(first, problem.request)
     held = {name: coefficient.value for name, coefficient in first.coefficients.items() if name not in free}
     rows = _CountRows(problem.read.right, problem.columns, first.y, law, free, held)
@@ -243,7 +250,7 @@ def _law(first: FitResult, request: FitRequest) -> CountLaw:
     else:
         column = as_values(given, "trials")
         if len(column) != len(used):
-            raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.")
+            raise DataError(f"trials has {len(column)} entries, and the data have {len(used)} rows.", Fault.LENGTHS)
         trials = column[used]
     return law_of(first.y, Noise(request.noise), trials, request.whole, np.flatnonzero(used) + 1)
 
@@ -277,7 +284,8 @@ def _result(
     if not np.isfinite(at.squares):
         raise DataError(
             "No curve of this formula that fits these counts stays above 0 in every row, as a mean of counts does. Choose a "
-            "formula that does, such as an exponential, or limit its coefficients."
+            "formula that does, such as an exponential, or limit its coefficients.",
+            Fault.NOT_TOLD,
         )
     law, y = rows.law, rows.y
     _check_bounded(at, rows, len(c))
@@ -310,7 +318,8 @@ def _check_bounded(at: Point, rows: _CountRows, coefficients: int) -> None:
     if apart or int((law.spread(at.mu) < np.sqrt(VAST) * law.whole).sum()) < coefficients:
         raise DataError(
             "The likelihood goes on rising as the curve steps ever more steeply from none to all: these counts set no bound to "
-            "it. Hold or limit a coefficient, or measure where the step is."
+            "it. Hold or limit a coefficient, or measure where the step is.",
+            Fault.NOT_TOLD,
         )
 
 

@@ -29,7 +29,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Values, as_values
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.fitting.details import ErrorsInX
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.problem import Problem
@@ -158,7 +158,9 @@ def fit_distances(problem: Problem) -> FitResult:
     """
     first, read, request = least_squares(problem), problem.read, problem.request
     if len(read.data) != 1:
-        raise DataError(f"Errors in x are for a formula of one column; {read} has {len(read.data) or 'none'}.")
+        raise DataError(
+            f"Errors in x are for a formula of one column; {read} has {len(read.data) or 'none'}.", Fault.NO_EFFECT
+        )
     used = first.rows_in_use
     assert request.sigma_x is not None
     spread = _of_rows(request.sigma_x, len(used), "sigma_x")[used]
@@ -167,7 +169,8 @@ def fit_distances(problem: Problem) -> FitResult:
     if request.correlation is not None:
         if read.transformed:
             raise DataError(
-                f"The correlation is that of x and y themselves: write y, not {read.left_text}, before the =."
+                f"The correlation is that of x and y themselves: write y, not {read.left_text}, before the =.",
+                Fault.UNAVAILABLE,
             )
         together = _of_rows(request.correlation, len(used), "correlation")[used]
         _check_correlation(together, used)
@@ -184,7 +187,7 @@ def fit_distances(problem: Problem) -> FitResult:
 def _of_rows(given: Values | float, count: int, name: str) -> Array:
     values = np.full(count, float(given)) if np.ndim(given) == 0 else as_values(given, name)  # type: ignore[arg-type]
     if len(values) != count:
-        raise DataError(f"{name} has {len(values)} entries, and the data have {count} rows.")
+        raise DataError(f"{name} has {len(values)} entries, and the data have {count} rows.", Fault.LENGTHS)
     return values
 
 
@@ -193,7 +196,8 @@ def _check_sigma(sigma_x: Array, used: Mask) -> None:
     if bad:
         raise DataError(
             f"The ± of x is no number from 0 in {name_rows(bad)}. Give it in every row, 0 where x is exact, or set these rows "
-            "aside."
+            "aside.",
+            Fault.BAD_ROWS,
         )
 
 
@@ -202,7 +206,8 @@ def _check_correlation(correlation: Array, used: Mask) -> None:
     if bad:
         raise DataError(
             f"The correlation of the errors of x and y is no number between −1 and 1 in {name_rows(bad)}. Give it in every "
-            "row, 0 where they are independent, or set these rows aside."
+            "row, 0 where they are independent, or set these rows aside.",
+            Fault.BAD_ROWS,
         )
 
 

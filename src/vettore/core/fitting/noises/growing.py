@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Growing
 from vettore.core.fitting.noises.formula_rows import FormulaRows, side_by_side
 from vettore.core.fitting.noises.restricted import (
@@ -107,7 +107,8 @@ def _over_shares(result: FitResult, problem: Problem) -> Array | None:
 def _check(first: FitResult, read: Formula) -> None:
     if not isinstance(read.left, Name):
         raise DataError(
-            f"A scatter that grows is that of what was measured: write it, not {read.left}, before the =."
+            f"A scatter that grows is that of what was measured: write it, not {read.left}, before the =.",
+            Fault.UNAVAILABLE,
         )
     check_rows(first, "how the scatter grows")
 

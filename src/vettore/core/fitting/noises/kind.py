@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from vettore.core.errors import DataError, a_number
+from vettore.core.errors import DataError, Fault, a_number
 
 if TYPE_CHECKING:
     from vettore.core.fitting.problem import Problem
@@ -61,12 +61,14 @@ class NoiseKind:
         given = request.scatter
         for options, sentence in self.refuses:
             if given & options:
-                raise DataError(sentence.format(noise=request.noise, loss=request.loss))
+                raise DataError(sentence.format(noise=request.noise, loss=request.loss), Fault.CONFLICT)
         for option, sentence in self.needs:
             if option not in given:
-                raise DataError(sentence)
+                raise DataError(sentence, Fault.CONFLICT)
         if request.noise_size is not None and not self.size:
-            raise DataError(f"noise_size is for a noise that needs a number; “{request.noise}” needs none.")
+            raise DataError(
+                f"noise_size is for a noise that needs a number; “{request.noise}” needs none.", Fault.NO_EFFECT
+            )
         if self.size:
             positive_number(request.noise_size, self.size, self.key)
 
@@ -80,8 +82,10 @@ class NoiseKind:
 def positive_number(value: float | None, what: str, key: str) -> float:
     """Return the number that a noise needs. Raises DataError for none, or one that is not above 0."""
     if value is None:
-        raise DataError(f"noise “{key}” needs noise_size: {what}.")
+        raise DataError(f"noise “{key}” needs noise_size: {what}.", Fault.MISSING)
     number = a_number(value, what[0].upper() + what[1:])
     if not 0 < number < math.inf:
-        raise DataError(f"{what[0].upper() + what[1:]} is a number above 0; {number:g} was given.")
+        raise DataError(
+            f"{what[0].upper() + what[1:]} is a number above 0; {number:g} was given.", Fault.OUT_OF_BOUNDS
+        )
     return number

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.kind import (
     KNOWN,
     NOT_SHARES,
@@ -83,7 +83,7 @@ ERRORS_IN_X = NoiseKind(
 def kind_of(request: FitRequest) -> NoiseKind:
     """Return the kind of noise that a request asks for, by name or by what it tells of the rows' errors. Raises DataError."""
     if request.noise not in NOISES:
-        raise DataError(f"There is no noise “{request.noise}”. It is {', '.join(NOISES)}.")
+        raise DataError(f"There is no noise “{request.noise}”. It is {', '.join(NOISES)}.", Fault.NO_SUCH_CHOICE)
     kind = NOISES[request.noise]
     if request.covariance is not None:
         kind = COVARIANCE

@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError, name_rows
+from vettore.core.errors import DataError, Fault, name_rows
 from vettore.core.fitting.details import Growing
 from vettore.core.fitting.noises.reweighted import reweighted
 from vettore.core.fitting.problem import Problem
@@ -27,7 +27,8 @@ def fit_percent(problem: Problem) -> FitResult:
     """Return the fit of rows that scatter by ``noise_size`` per cent of the curve. Raises DataError where that comes to 0."""
     if not isinstance(problem.read.left, Name):
         raise DataError(
-            f"A ± in per cent is that of what was measured: write it, not {problem.read.left}, before the =."
+            f"A ± in per cent is that of what was measured: write it, not {problem.read.left}, before the =.",
+            Fault.UNAVAILABLE,
         )
     assert problem.request.noise_size is not None
     share = problem.request.noise_size / 100
@@ -39,7 +40,8 @@ def fit_percent(problem: Problem) -> FitResult:
             rows = (np.flatnonzero(fit.rows_in_use)[low] + 1).tolist()
             raise DataError(
                 f"A ± in per cent of the curve is none where the curve comes to 0, as in {name_rows(rows)}. Choose a scatter "
-                "that grows with y, which has an even part as well, or set these rows aside."
+                "that grows with y, which has an even part as well, or set these rows aside.",
+                Fault.BAD_ROWS,
             )
         return share * height, 0.0
 

@@ -23,7 +23,7 @@ from scipy.special import stdtr
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above, t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.result import FitResult
@@ -42,11 +42,12 @@ DEPENDENT = 1e-12
 def check_rows(first: FitResult, what: str) -> None:
     """Insist that there are residuals, and rows enough, to tell ``what``. Raises DataError."""
     if first.exact:
-        raise DataError(f"The curve meets every row, so nothing tells {what}.")
+        raise DataError(f"The curve meets every row, so nothing tells {what}.", Fault.NOT_TOLD)
     count = len(first.fitted_names)
     if first.degrees_of_freedom < FEWEST_SPARE:
         raise DataError(
-            f"{first.n} rows for {count} coefficients do not tell {what}; {count + FEWEST_SPARE} at least do."
+            f"{first.n} rows for {count} coefficients do not tell {what}; {count + FEWEST_SPARE} at least do.",
+            Fault.TOO_FEW,
         )
 
 

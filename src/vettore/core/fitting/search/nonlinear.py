@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from vettore.core.arrays import Array, check_range
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search
 from vettore.core.fitting.request import SQUARES, FitRequest
@@ -42,14 +42,18 @@ def fit_nonlinear(problem: Problem) -> FitResult:
     model, request = problem.model, problem.request
     read = problem.read
     if read.left is None:
-        raise DataError("The formula names no measured column. Write it before an =, as in y = a + b*x.")
+        raise DataError(
+            "The formula names no measured column. Write it before an =, as in y = a + b*x.", Fault.MISSING
+        )
     if not model.free:
-        raise DataError("There is no coefficient to fit: every name is a column or is held.")
+        raise DataError("There is no coefficient to fit: every name is a column or is held.", Fault.NOTHING)
     rows, used = problem.chosen
     for name, column in used.items():
         check_range(column, name)
     if len(rows.y) < len(model.free):
-        raise DataError(f"{read} has {len(model.free)} coefficients, but only {len(rows.y)} rows are in use.")
+        raise DataError(
+            f"{read} has {len(model.free)} coefficients, but only {len(rows.y)} rows are in use.", Fault.TOO_FEW
+        )
     given: dict[str, Array | float] = {**{name: used[name] for name in read.data}, **problem.held}
     root = None if rows.weights is None else np.sqrt(rows.weights.high)
     separable = Separable(model, given, rows.y, root, problem.limits)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.search.separable import Separable
 from vettore.core.fitting.search.starts import find
@@ -34,12 +34,17 @@ def out_of_range(problem: Separable) -> DataError:
             if _fits(problem, text):
                 return DataError(
                     f"{name} begins at {start:g}, so that a coefficient of {read} would leave the range of numbers. "
-                    f"Count {name} from there: {text}."
+                    f"Count {name} from there: {text}.",
+                    Fault.OVERFLOW,
                 )
     same = not_apart(problem)
     if same:
-        return DataError(f"{listed(same)} cannot be told apart in {read}: hold one of them, or leave it out.")
-    return DataError(f"The values of {read} leave the range of numbers here. Change the unit of a column.")
+        return DataError(
+            f"{listed(same)} cannot be told apart in {read}: hold one of them, or leave it out.", Fault.NOT_TOLD
+        )
+    return DataError(
+        f"The values of {read} leave the range of numbers here. Change the unit of a column.", Fault.OVERFLOW
+    )
 
 
 def no_finite_value(problem: Separable) -> DataError:
@@ -48,7 +53,8 @@ def no_finite_value(problem: Separable) -> DataError:
     if "leave the range of numbers here" not in str(data_error):
         return data_error
     return DataError(
-        f"{problem.model.formula} has no finite value for any starting values tried. Check the formula and its signs."
+        f"{problem.model.formula} has no finite value for any starting values tried. Check the formula and its signs.",
+        Fault.NO_VALUE,
     )
 
 

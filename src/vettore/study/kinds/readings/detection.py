@@ -16,7 +16,7 @@ import numpy as np
 
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Growing
 from vettore.core.rounding import read_number
 from vettore.study.fits import DerivedFit
@@ -52,7 +52,7 @@ class LimitReading(Reading, frozen=True, kw_only=True):
         """How often each sample is measured; once when blank."""
         count = read_number(text) if text.strip() else 1.0
         if count is None or count != int(count) or not 1 <= count <= MOST_MEASUREMENTS:
-            raise DataError(f"“{text}” is no number of measurements of a sample; write 1, 2, 3 …")
+            raise DataError(f"“{text}” is no number of measurements of a sample; write 1, 2, 3 …", Fault.NOT_READABLE)
         return [cls(curve=curve, times=int(count))]
 
     def factor(self, quantile: float) -> float:

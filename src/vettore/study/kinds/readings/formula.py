@@ -16,7 +16,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.budget import WIDTHS, Distribution
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import number_of
@@ -97,7 +97,8 @@ class FormulaReading(Reading, frozen=True, kw_only=True, tag="formula reading"):
                 if name not in others:
                     listed = ", ".join(name_text(other) for other in (*known, *others))
                     raise DataError(
-                        f"There is no value for {name}. Known are {listed}; or say it: … where {name} = 500 ± 2"
+                        f"There is no value for {name}. Known are {listed}; or say it: … where {name} = 500 ± 2",
+                        Fault.NO_SUCH_NAME,
                     )
                 known[name] = _of_reading(fit, others[name], rest)
         return text, tree, {name: known[name] for name in names(tree)}
@@ -122,7 +123,9 @@ def split_formula(text: str) -> tuple[str, str, dict[str, Typed]]:
     for part in filter(str.strip, tail.split(";")):
         of, equals, number = part.partition("=")
         if not equals or not of.strip():
-            raise DataError(f"After “where” write what is given, as in M = 500 ± 2 mg, not “{part.strip()}”.")
+            raise DataError(
+                f"After “where” write what is given, as in M = 500 ± 2 mg, not “{part.strip()}”.", Fault.NOT_READABLE
+            )
         head, comma, law = number.rpartition(",")
         if comma and law.strip().casefold() in tuple(Distribution):
             given[of.strip()] = Typed(*measured_in(head), Distribution(law.strip().casefold()))
@@ -138,7 +141,7 @@ def _combined(text: str, tree: Node, used: Mapping[str, Given]) -> tuple[float, 
         value = number_of(tree, values)
         slopes = {name: number_of(derivative(tree, name), values) for name in used}
     if not math.isfinite(value):
-        raise DataError(f"{text} has no value with these numbers.")
+        raise DataError(f"{text} has no value with these numbers.", Fault.NO_VALUE)
     shared = [given.spread.shared for given in used.values()]
     total: Array | None = None
     if all(part is not None for part in shared):
@@ -187,5 +190,5 @@ def _of_reading(fit: DerivedFit, reading: Reading, kept: Sequence[Reading]) -> G
     sentence = read(fit, reading, kept)
     given = None if fit.curve is None else reading.number(fit, sentence, kept)
     if given is None:
-        raise DataError(f"{reading.name} is not one number here, so a formula cannot use it.")
+        raise DataError(f"{reading.name} is not one number here, so a formula cannot use it.", Fault.UNAVAILABLE)
     return given

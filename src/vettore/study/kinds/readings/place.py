@@ -9,7 +9,7 @@ from typing import Self
 
 import numpy as np
 
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import read_number
 from vettore.core.typed import measured_in, numbers_in
 from vettore.study.fits import DerivedFit
@@ -49,7 +49,7 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         if level is not None:
             at = read_number(text[level.end() :])
             if at is None:
-                raise DataError(f"“{text.strip()}” is no level; write it as exactly 4.2.")
+                raise DataError(f"“{text.strip()}” is no level; write it as exactly 4.2.", Fault.NOT_READABLE)
             return [cls(curve=curve, at=at, exact=True)]
         if "±" in text or "+-" in text or "+/-" in text:
             value, error, _ = measured_in(text)
@@ -58,7 +58,9 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         at = read_number(mean[1]) if mean is not None else None
         if mean is not None and at is not None:
             if int(mean[2]) < 1:
-                raise DataError(f"“{text.strip()}” is a mean of no measurement; write it as 4.2 × 3.")
+                raise DataError(
+                    f"“{text.strip()}” is a mean of no measurement; write it as 4.2 × 3.", Fault.NOT_READABLE
+                )
             return [cls(curve=curve, at=at, times=int(mean[2]))]
         signals = numbers_in(text)
         return [cls(curve=curve, at=float(np.mean(signals)), signals=tuple(signals) if len(signals) > 1 else ())]

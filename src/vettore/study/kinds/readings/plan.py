@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from typing import Self
 
-from vettore.core.errors import DataError, VettoreError
+from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.next_rows import MOST_ROWS
 from vettore.study.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.readings.base import DerivedReading, Problem, Reading
@@ -32,7 +32,10 @@ class PlanReading(Reading, frozen=True, kw_only=True, tag="plan reading"):
         match = TYPED.fullmatch(text)
         rows = int(match["rows"] or 1) if match is not None else 0
         if match is None or not 1 <= rows <= MOST_ROWS:
-            raise DataError(f"“{text}” is no plan; write what is to be known better and by how many rows, as k × 3.")
+            raise DataError(
+                f"“{text}” is no plan; write what is to be known better and by how many rows, as k × 3.",
+                Fault.NOT_READABLE,
+            )
         return [cls(curve=curve, improve=match["wanted"] or "all", rows=rows)]
 
     def derive(self, fit: DerivedFit, kept: Sequence[Reading]) -> DerivedReading:
