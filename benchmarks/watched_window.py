@@ -17,8 +17,8 @@ from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.main import calm
+from vettore.app.shell.warming import warm
 from vettore.app.style import dress
-from vettore.app.warming import warm
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.study import edits

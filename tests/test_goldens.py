@@ -14,8 +14,8 @@ import pytest
 
 from tests.told import checked
 from vettore.cli import main
-from vettore.core.polynomial import Polynomial
-from vettore.core.typeset import Box, to_html
+from vettore.core.polynomials.polynomial import Polynomial
+from vettore.core.typesetting.typeset import Box, to_html
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study
 from vettore.report import blocks

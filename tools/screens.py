@@ -12,7 +12,7 @@ from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.style import dress
-from vettore.app.widgets.read_differently import ReadDifferently, guessed_layout
+from vettore.app.widgets.data.read_differently import ReadDifferently, guessed_layout
 from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.files.delimited import parse

@@ -15,7 +15,7 @@ from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.report.sections.listed import SECTIONS
 from vettore.study import edits
-from vettore.study.line_up import plausible
+from vettore.study.fitting.line_up import plausible
 
 TRIED = ("exponential-decay-level", "gaussian-level", "saturation", "sine")
 

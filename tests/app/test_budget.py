@@ -3,13 +3,13 @@
 import pytest
 
 from tests.waiting import wait_for
-from vettore.app.widgets.share_bars import ShareBars
+from vettore.app.widgets.fits.share_bars import ShareBars
 from vettore.core.errors import DataError
 from vettore.demo.study import demo_study
 from vettore.report.document import report_document
 from vettore.study import edits
-from vettore.study.budgets import budget_of
 from vettore.study.derive import derive_fit, derive_reading
+from vettore.study.fitting.budgets import budget_of
 from vettore.study.kinds.readings import FormulaReading, PlaceReading, ValueReading
 from vettore.words.budgets import expanded_in_words, share_lines
 

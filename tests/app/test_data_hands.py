@@ -12,10 +12,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox
 
 from vettore import core
-from vettore.app.recent import recent_studies
+from vettore.app.shell.recent import recent_studies
 from vettore.app.stage.hand_box import Hand
 from vettore.app.stage.picture import save_picture
-from vettore.core.inspection import FindingKind
+from vettore.core.columns.inspection import FindingKind
 from vettore.core.rounding import NumberStyle
 from vettore.demo.make_data import FOLDER
 from vettore.demo.study import demo_study

@@ -11,9 +11,9 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QWidget
 
 from tests.waiting import wait_for
-from vettore.app.looks import grow_with_desktop
 from vettore.app.pages.listed import PAGES
 from vettore.app.settings import Colours, Settings, read_settings, write_settings
+from vettore.app.shell.looks import grow_with_desktop
 from vettore.app.style import theme
 from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
@@ -94,7 +94,7 @@ def test_colours_follow_the_desktop_until_told(window, monkeypatch):
     """A dark desktop shows the lamp; Ctrl+L and the menu decide otherwise, and that is kept for the next time."""
     hints = QGuiApplication.styleHints()
     desktop = [Qt.ColorScheme.Light]
-    monkeypatch.setattr("vettore.app.looks.desktop_scheme", lambda: desktop[0])
+    monkeypatch.setattr("vettore.app.shell.looks.desktop_scheme", lambda: desktop[0])
     looks = window.looks
     looks.begin()
     assert theme() is PAPER
@@ -148,7 +148,7 @@ def test_everything_grows_with_the_text_of_the_desktop():
 
 LARGE = """
 import os
-from vettore.app.looks import scale_text
+from vettore.app.shell.looks import scale_text
 from vettore.app.settings import Settings
 scale_text(Settings(text=200))
 from PySide6.QtWidgets import QApplication

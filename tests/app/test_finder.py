@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt
 
 from tests.waiting import wait_for
-from vettore.app.finder import KEYS, Thing, matching
+from vettore.app.shell.finder import KEYS, Thing, matching
 from vettore.demo.study import demo_study
 
 CONTROL = Qt.KeyboardModifier.ControlModifier

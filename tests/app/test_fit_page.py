@@ -10,9 +10,9 @@ from tests.waiting import wait_for
 from vettore.demo.study import demo_study
 from vettore.study import edits
 from vettore.study.derive import derive_fit
+from vettore.study.fitting.line_up import OWN
+from vettore.study.fitting.profiles import likelihood_ranges
 from vettore.study.kinds.readings import AreaReading, FormulaReading, PlaceReading, ValueReading
-from vettore.study.line_up import OWN
-from vettore.study.profiles import likelihood_ranges
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -207,7 +207,7 @@ def test_shaping_a_polynomial_turns_it_into_its_formula_only_when_held(page, qtb
 
 def test_the_working_is_shown_step_by_step_and_replayed(page, qtbot, settled, monkeypatch):
     """The path of a search runs on the plot; a line has its sums, normal equations and R² from its two sums."""
-    monkeypatch.setattr("vettore.app.widgets.working.STEP_MS", 1)
+    monkeypatch.setattr("vettore.app.widgets.fits.working.STEP_MS", 1)
     best = page.fit.result.coefficients["k"].value
     qtbot.mouseClick(page.findings.working, LEFT)
     drawer = page.findings.drawer

@@ -48,7 +48,7 @@ def test_ten_tasks_by_keyboard_alone(page, window, qtbot, settled, monkeypatch):
     """Fit, hold, shape, refit, pin and compare, write a formula, read backwards, keep, step through pages, undo all."""
     session, start = window.session, window.session.study
     # A window system gives the keyboard back when the completions close; here nobody does, so there are none.
-    monkeypatch.setattr("vettore.app.widgets.formula_field.LETTERS", 99)
+    monkeypatch.setattr("vettore.app.widgets.formulas.formula_field.LETTERS", 99)
     # 1 Fit a decay.
     first = page.line_up.thumbnails[DECAY]
     focus_by_tab(qtbot, window, first)

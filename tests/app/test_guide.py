@@ -7,9 +7,9 @@ import pytest
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from vettore.app.guide import INDEX, anchor_of, find, guide_folder, places, places_on
-from vettore.app.help import LINK
 from vettore.app.pages.listed import PAGES
+from vettore.app.shell.guide import INDEX, anchor_of, find, guide_folder, places, places_on
+from vettore.app.shell.help import LINK
 from vettore.app.style import colour
 from vettore.app.widgets.parts import help_of
 from vettore.app.widgets.welcome import Card

@@ -187,7 +187,7 @@ def test_a_row_is_set_aside_with_a_reason(window, demo, hands, by):
 @pytest.mark.parametrize("by", ["keys", "mouse"])
 def test_an_own_formula_is_fitted(window, demo, hands, monkeypatch, by):
     """No starting values; the coefficients are there."""
-    monkeypatch.setattr("vettore.app.widgets.formula_field.LETTERS", 99)
+    monkeypatch.setattr("vettore.app.widgets.formulas.formula_field.LETTERS", 99)
     if by == "keys":
         hands.key(Qt.Key.Key_2, CTRL)
         hands.key(Qt.Key.Key_E, CTRL)

@@ -45,7 +45,7 @@ def test_a_study_that_changed_on_disk_is_not_overwritten_unasked(shared, monkeyp
     assert window.saving.save() is False
     assert open_study(path).series[0].name == "theirs"
     copy = path.with_name("copy.vettore")
-    monkeypatch.setattr("vettore.app.saving.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
+    monkeypatch.setattr("vettore.app.shell.saving.QFileDialog.getSaveFileName", lambda *_: (str(copy), ""))
     answer(window, "Save a copy …")
     assert window.saving.save() is True
     assert open_study(path).series[0].name == "theirs"
@@ -100,7 +100,7 @@ def test_theirs_can_be_looked_at_before_anything_is_saved(shared, qtbot):
 def test_a_save_that_fails_leaves_the_study_where_it_was(window, monkeypatch, tmp_path):
     """The title bar does not say that it is saved, and the next save asks again."""
     monkeypatch.setattr(
-        "vettore.app.saving.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "gone" / "a.vettore"), "")
+        "vettore.app.shell.saving.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "gone" / "a.vettore"), "")
     )
     window.session.start(demo_study())
     assert window.saving.save() is False
@@ -123,7 +123,7 @@ def test_choosing_another_fit_is_told_as_a_change_of_the_report(window, tmp_path
 
 def test_a_journal_that_cannot_be_kept_is_said_once_and_tried_again(window, qtbot, monkeypatch):
     """In a sentence; when it works again, that is said, too."""
-    monkeypatch.setattr("vettore.app.keeping.TRIES_AGAIN_AFTER", 20)
+    monkeypatch.setattr("vettore.app.shell.keeping.TRIES_AGAIN_AFTER", 20)
     home = window.places.journal
     home.parent.mkdir(parents=True, exist_ok=True)
     home.write_text("in the way")

@@ -11,8 +11,8 @@ from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.report.document import report_document
 from vettore.study import edits
 from vettore.study.derive import derive_reading
+from vettore.study.fitting.planned import places_of
 from vettore.study.kinds.readings import AreaReading, PlaceReading, PlanReading, SlopeReading
-from vettore.study.planned import places_of
 from vettore.words.next_rows import improvable, rows_needed_in_words, where_next_in_words
 from vettore.words.readings import reading_line
 

@@ -23,7 +23,7 @@ from vettore.app.pages.polynomial.present import present as polynomial
 from vettore.app.pages.report.present import ALL
 from vettore.app.pages.report.present import present as report
 from vettore.core.errors import VettoreError
-from vettore.core.polynomial import Polynomial
+from vettore.core.polynomials.polynomial import Polynomial
 from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
 from vettore.study import edits, edits_of_curves

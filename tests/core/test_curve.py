@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import vettore.core as core
-from vettore.core import chebyshev
+from vettore.core.arithmetic import chebyshev
 
 
 def curve_through(*powers, low=-3.0, high=4.0, n=40):

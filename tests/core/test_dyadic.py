@@ -6,8 +6,8 @@ from fractions import Fraction
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vettore.core import chebyshev, dyadic
-from vettore.core.chebyshev import Scale
+from vettore.core.arithmetic import chebyshev, dyadic
+from vettore.core.arithmetic.chebyshev import Scale
 
 ANY = st.floats(allow_nan=False, allow_infinity=False)
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from vettore.core.inspection import FAR, FindingKind, Remedy, distances, what_to_look_at
+from vettore.core.columns.inspection import FAR, FindingKind, Remedy, distances, what_to_look_at
 from vettore.core.rounding import NumberStyle
 from vettore.demo.study import demo_study
 from vettore.study import edits

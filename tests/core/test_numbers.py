@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vettore.core.numbers import DoubleDouble, mean_and_squares
+from vettore.core.arithmetic.numbers import DoubleDouble, mean_and_squares
 
 NUMBERS = st.floats(-1e12, 1e12, allow_nan=False).filter(lambda value: value == 0 or abs(value) > 1e-12)
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.planning import plan_rows
+from vettore.core.design.planning import plan_rows
 
 PLACES = np.linspace(0, 12, 121)
 

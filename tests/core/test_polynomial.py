@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 import vettore.core as core
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
-from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_words import doubts_in_words
+from vettore.core.polynomials.polynomial import Polynomial
+from vettore.core.polynomials.words import doubts_in_words
 from vettore.core.rounding import NumberStyle
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.practice_data import practice_x
+from vettore.core.columns.practice_data import practice_x
 
 FORMULA, TRUE = "y = A*exp(-k*t) + C", {"A": 6.0, "k": 0.04, "C": 2.0}
 

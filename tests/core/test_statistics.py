@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.statistics import histogram
+from vettore.core.columns.statistics import histogram
 
 SETS = json.loads((Path(__file__).parents[1] / "reference" / "univariate.json").read_text())["sets"]
 

@@ -68,7 +68,7 @@ def test_a_plan_of_three_is_as_good_as_any(improve):
 
 def _after(result, improve, places):
     """The standard error with rows at places, by the planner of exactly these."""
-    from vettore.core.next_rows import _candidates
+    from vettore.core.design.next_rows import _candidates
 
     problem = _candidates(result, np.array(places), improve, None)
     return problem.error(problem.with_rows([0, 1, 2]))

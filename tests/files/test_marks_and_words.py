@@ -6,8 +6,8 @@ import random
 import numpy as np
 import pytest
 
-from vettore.core.cells import split_unit
-from vettore.core.number_marks import Evidence, decide, decide_together
+from vettore.core.cells.cells import split_unit
+from vettore.core.cells.number_marks import Evidence, decide, decide_together
 from vettore.core.rounding import NumberStyle
 from vettore.files import delimited
 from vettore.files.delimited import parse
@@ -206,7 +206,7 @@ def test_random_tables_are_read_as_meant_and_alike_both_ways(block, monkeypatch)
 
 def test_the_other_reading_is_one_edit_and_undone_by_the_same():
     """What the Data page offers about a doubtful column: its values change, the file's stay, and the study keeps it."""
-    from vettore.core.inspection import Remedy
+    from vettore.core.columns.inspection import Remedy
     from vettore.files.study_file import study_bytes, study_from_bytes
     from vettore.study import edits
     from vettore.study.inspect import column_findings

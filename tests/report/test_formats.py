@@ -10,7 +10,7 @@ import docx as word
 import pytest
 
 from vettore import core
-from vettore.core.typeset import Box
+from vettore.core.typesetting.typeset import Box
 from vettore.demo.study import demo_study
 from vettore.report import blocks
 from vettore.report.document import report_document

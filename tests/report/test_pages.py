@@ -104,7 +104,7 @@ def test_the_pages_are_set_in_the_typefaces_of_the_house(tmp_path):
 
 def test_values_areas_and_polynomials_are_reported():
     """What was read between points, kept as an area or put on the shelf stands in the report of its series."""
-    from vettore.core.polynomial import Polynomial
+    from vettore.core.polynomials.polynomial import Polynomial
     from vettore.study import edits_of_curves
     from vettore.study.kinds.area import AreaRecipe
     from vettore.study.kinds.baselines import BetweenEnds

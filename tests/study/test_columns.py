@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.differences import slope_through_neighbours
+from vettore.core.columns.differences import slope_through_neighbours
 from vettore.study import edits, making
 from vettore.study.series import ColumnSettings, ErrorKind, ErrorOfY, Role
 from vettore.study.study import Study

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from vettore.core.practice_data import practice
+from vettore.core.columns.practice_data import practice
 from vettore.demo.study import demo_study
 from vettore.study import edits
+from vettore.study.fitting.line_up import BY_DEGREE, degrees, plausible, ranked, try_models
 from vettore.study.kinds.polynomial_fit import PolynomialFit
-from vettore.study.line_up import BY_DEGREE, degrees, plausible, ranked, try_models
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 

@@ -9,7 +9,7 @@ from vettore.core.models.model import Grip, Model
 from vettore.core.models.pulling import place_grips, pull_grip, pull_through
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.pulls import Pulls
+from vettore.study.fitting.pulls import Pulls
 
 T = np.linspace(0, 60, 25)
 

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
+from vettore.core.cells.typed import limits_in, measured_in, numbers_in
 from vettore.core.errors import DataError
 from vettore.core.fitting.after.propagate import propagate
 from vettore.core.rounding import NumberStyle
-from vettore.core.typed import limits_in, measured_in, numbers_in
 from vettore.study import edits
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.kinds.readings import (

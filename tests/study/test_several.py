@@ -6,8 +6,8 @@ import pytest
 from vettore.core.errors import DataError
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits
-from vettore.study.fits import fit_series
-from vettore.study.several import fit_together
+from vettore.study.fitting.fits import fit_series
+from vettore.study.fitting.several import fit_together
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
 from vettore.words.several import several_in_words

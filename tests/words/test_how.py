@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from vettore.core.inspection import what_to_look_at
+from vettore.core.columns.inspection import what_to_look_at
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study import edits

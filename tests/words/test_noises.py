@@ -4,7 +4,7 @@ from importlib import import_module
 
 import pytest
 
-from vettore.cli.fit import fit as command
+from vettore.cli.fits.fit import fit as command
 from vettore.cli.schema import whole_schema
 from vettore.core.fitting.noises.listed import COVARIANCE, ERRORS_IN_X, NOISES, OTHERS
 from vettore.study.columns import Role

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import vettore.core as core
-from vettore.core.inspection import FindingKind
+from vettore.core.columns.inspection import FindingKind
 from vettore.core.remarks import SENTENCES, Remark, RemarkKind
 from vettore.words.findings import FINDINGS
 

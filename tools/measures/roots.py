@@ -9,8 +9,8 @@ from decimal import Context, Decimal, localcontext
 
 import numpy as np
 
-from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_discs import Complex, size_of, values_at
+from vettore.core.polynomials.discs import Complex, size_of, values_at
+from vettore.core.polynomials.polynomial import Polynomial
 
 # Digits in which a root is worked out again.
 DIGITS = 300

@@ -12,9 +12,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.faults import watch_faults
-from vettore.app.looks import grow_with_desktop, scale_text
 from vettore.app.places import places
 from vettore.app.settings import read_settings
+from vettore.app.shell.looks import grow_with_desktop, scale_text
 from vettore.app.style import dress
 from vettore.app.window import Window
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from vettore.core.errors import Fault, VettoreError
 from vettore.core.models.model import Model
-from vettore.study.line_up import OWN
+from vettore.study.fitting.line_up import OWN
 
 
 class OwnModels(QObject):

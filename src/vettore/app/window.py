@@ -18,20 +18,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vettore.app.file_actions import FileActions
-from vettore.app.guide import INDEX
-from vettore.app.keeping import Keeper
-from vettore.app.looks import Looks
-from vettore.app.menus import Menus
 from vettore.app.pages.listed import PAGES
 from vettore.app.pages.page import Doors, Page
 from vettore.app.places import places
 from vettore.app.restyle import catch_up, put_off
-from vettore.app.saving import Saving
 from vettore.app.session import Session, What
-from vettore.app.status import StatusLine
+from vettore.app.shell.file_actions import FileActions
+from vettore.app.shell.guide import INDEX
+from vettore.app.shell.keeping import Keeper
+from vettore.app.shell.looks import Looks
+from vettore.app.shell.menus import Menus
+from vettore.app.shell.saving import Saving
+from vettore.app.shell.status import StatusLine
+from vettore.app.shell.warming import warm_later
 from vettore.app.style import dress
-from vettore.app.warming import warm_later
 from vettore.app.widgets.parts import first_by_tab, help_of
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
@@ -184,14 +184,14 @@ class Window(QMainWindow):
 
     def find(self) -> None:
         """Open the finder."""
-        from vettore.app.finder import Finder, things_of
+        from vettore.app.shell.finder import Finder, things_of
 
         self.finder = Finder(things_of(self), self)
         self.finder.open()
 
     def show_keys(self) -> None:
         """Show all keys."""
-        from vettore.app.finder import KeySheet, actions_of
+        from vettore.app.shell.finder import KeySheet, actions_of
 
         self.keys = KeySheet(actions_of(self, possible=False), self)
         self.keys.show()
@@ -239,7 +239,7 @@ class Window(QMainWindow):
 
     def show_help_page(self, name: str) -> None:
         """Show a page of the guide, or a heading of it."""
-        from vettore.app.help import HelpWindow
+        from vettore.app.shell.help import HelpWindow
 
         if self._help is None:
             self._help = HelpWindow(self)

@@ -11,8 +11,8 @@ from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any
 
+from vettore.core.cells.texts import plain
 from vettore.core.errors import Fault, VettoreError
-from vettore.core.texts import plain
 from vettore.files.whole import write_whole
 from vettore.files.writers import harmless
 

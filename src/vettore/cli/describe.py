@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 @table_options
 def describe(read: Reading, file: Path, as_json: bool) -> None:
     """Describe the columns of a text table in numbers."""
-    from vettore.core.statistics import describe as describe_values
+    from vettore.core.columns.statistics import describe as describe_values
 
     style = NumberStyle()
     by_name: dict[str, dict[str, Any]] = {}

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from vettore.core.cells.typed import limit_in
 from vettore.core.errors import DataError, Fault
-from vettore.core.typed import limit_in
 
 if TYPE_CHECKING:
     from vettore.core.arrays import Mask, Rows

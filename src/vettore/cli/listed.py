@@ -33,9 +33,13 @@ COMMANDS = {
 }
 
 
+# Commands whose module is not called like them.
+ELSEWHERE = {"fit": "fits.fit"}
+
+
 def command(name: str) -> click.Command:
     """Load a command; its file is read only when it is asked for, so that the others start at once."""
-    result: click.Command = getattr(importlib.import_module(f"vettore.cli.{name}"), name)
+    result: click.Command = getattr(importlib.import_module(f"vettore.cli.{ELSEWHERE.get(name, name)}"), name)
     result.context_settings["help_option_names"] = HELP
     result.short_help = COMMANDS[name]
     return result if getattr(result, CAREFUL, False) else _careful(result)

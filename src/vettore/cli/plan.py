@@ -41,8 +41,8 @@ def plan(
 
     The coefficients are guessed: the plan is the best one near the guess. FORMULA is as in "y = A*exp(-k*x)".
     """
-    from vettore.cli.fit_options import values_of
-    from vettore.core.planning import plan_rows
+    from vettore.cli.fits.options import values_of
+    from vettore.core.design.planning import plan_rows
 
     if (formula is None) == (model_key is None):
         raise DataError("Give either a formula or --model.", Fault.CONFLICT)

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 import click
 
 from vettore.cli.given import list_of, say_json
+from vettore.core.cells.typed import complex_in
 from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import NumberStyle
-from vettore.core.typed import complex_in
 
 if TYPE_CHECKING:
-    from vettore.core.polynomial import Polynomial
+    from vettore.core.polynomials.polynomial import Polynomial
 
 
 @click.command()
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
 def polynomial(coefficients: str | None, roots: str | None, at_text: str | None, as_json: bool) -> None:
     """Tell roots, turning points, slope and antiderivative of a polynomial."""
-    from vettore.core.polynomial import Polynomial
+    from vettore.core.polynomials.polynomial import Polynomial
 
     if (coefficients is None) == (roots is None):
         raise DataError("Give either --coefficients or --roots.", Fault.CONFLICT)
@@ -66,7 +66,7 @@ def _tell_json(p: Polynomial, at: list[float]) -> None:
 
 
 def _tell(p: Polynomial, at: list[float]) -> None:
-    from vettore.core.polynomial_words import doubts_in_words
+    from vettore.core.polynomials.words import doubts_in_words
     from vettore.words.readings import TURNS
 
     roots = () if p.is_zero else p.root_list

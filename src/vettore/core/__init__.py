@@ -10,7 +10,11 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vettore.core.columns.practice_data import PracticeData, practice
+    from vettore.core.columns.statistics import Description, Relation, describe, relation
     from vettore.core.curve import Crossing, Curve, PolynomialCurve, TurningPoint
+    from vettore.core.design.next_rows import WhereNext, rows_needed, where_next
+    from vettore.core.design.planning import Plan, plan_rows
     from vettore.core.errors import DataError, FormulaError, VettoreError
     from vettore.core.fitting.after.checks import Check, checks
     from vettore.core.fitting.after.compare import Compared, akaike_weights, compare
@@ -29,11 +33,7 @@ if TYPE_CHECKING:
     from vettore.core.interpolation.interpolant import Interpolant, interpolate
     from vettore.core.models.catalogue import CATALOGUE, model
     from vettore.core.models.model import Model
-    from vettore.core.next_rows import WhereNext, rows_needed, where_next
-    from vettore.core.planning import Plan, plan_rows
-    from vettore.core.polynomial import Polynomial
-    from vettore.core.practice_data import PracticeData, practice
-    from vettore.core.statistics import Description, Relation, describe, relation
+    from vettore.core.polynomials.polynomial import Polynomial
     from vettore.core.surface.summits import Summit
     from vettore.core.surface.surface import Surface, grid
 
@@ -47,7 +47,7 @@ _WHERE = {
     "Curve": "curve",
     "DataError": "errors",
     "Derivative": "integration.derivative",
-    "Description": "statistics",
+    "Description": "columns.statistics",
     "FitResult": "fitting.result",
     "FormulaError": "errors",
     "FunctionArea": "integration.function",
@@ -55,23 +55,23 @@ _WHERE = {
     "ManyFits": "fitting.many",
     "Model": "models.model",
     "Peak": "integration.peaks",
-    "Polynomial": "polynomial",
-    "Plan": "planning",
+    "Polynomial": "polynomials.polynomial",
+    "Plan": "design.planning",
     "PolynomialCurve": "curve",
-    "PracticeData": "practice_data",
-    "Relation": "statistics",
+    "PracticeData": "columns.practice_data",
+    "Relation": "columns.statistics",
     "SampledArea": "integration.sampled",
     "SharedFit": "fitting.shared",
     "Summit": "surface.summits",
     "Surface": "surface.surface",
     "TurningPoint": "curve",
     "VettoreError": "errors",
-    "WhereNext": "next_rows",
+    "WhereNext": "design.next_rows",
     "akaike_weights": "fitting.after.compare",
     "bootstrap_intervals": "fitting.after.intervals",
     "checks": "fitting.after.checks",
     "compare": "fitting.after.compare",
-    "describe": "statistics",
+    "describe": "columns.statistics",
     "differentiate": "integration.derivative",
     "find_peaks": "integration.peaks",
     "fit": "fitting.fit",
@@ -85,12 +85,12 @@ _WHERE = {
     "measure_peak": "integration.peaks",
     "model": "models.catalogue",
     "polynomial_formula": "fitting.linear.polynomial",
-    "practice": "practice_data",
+    "practice": "columns.practice_data",
     "profile_intervals": "fitting.after.intervals",
-    "relation": "statistics",
-    "plan_rows": "planning",
-    "rows_needed": "next_rows",
-    "where_next": "next_rows",
+    "relation": "columns.statistics",
+    "plan_rows": "design.planning",
+    "rows_needed": "design.next_rows",
+    "where_next": "design.next_rows",
 }
 
 __all__ = [

@@ -161,7 +161,7 @@ def _blanked(values: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
 
 def _elapsed(column: NDArray[Any], name: str) -> tuple[Array, tuple[Remark, ...]]:
     """Return dates as the time since the first of them, durations as they are, in a unit that suits their span."""
-    from vettore.core.dates import SECONDS
+    from vettore.core.cells.dates import SECONDS
 
     good = ~np.isnat(column)
     if not good.any():

@@ -10,9 +10,9 @@ from typing import Literal
 
 import numpy as np
 
-from vettore.core import chebyshev, dyadic
+from vettore.core.arithmetic import chebyshev, dyadic
+from vettore.core.arithmetic.chebyshev import Scale
 from vettore.core.arrays import Array
-from vettore.core.chebyshev import Scale
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.inverse import Scatter, error_of, interval_of

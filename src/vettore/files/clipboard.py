@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from html import escape
 
+from vettore.core.cells.texts import plain
 from vettore.core.errors import Fault
-from vettore.core.texts import plain
 from vettore.files.delimited import parse
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import FileError

@@ -10,10 +10,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from vettore.core import cells
 from vettore.core.arrays import Array
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import Evidence
 from vettore.core.errors import Fault
-from vettore.core.number_marks import Evidence
 from vettore.files.grid import table_from_grid
 from vettore.files.refusals import MOST_COLUMNS, FileError, check_columns
 from vettore.study.table import RawColumn, Source, Table, columns_from_cells

@@ -16,10 +16,10 @@ from pathlib import Path
 
 import numpy as np
 
-from vettore.core import cells
 from vettore.core.arrays import LARGEST_WHOLE, Array, finite
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import Marks, decide, decide_together, places_in
 from vettore.core.errors import Fault
-from vettore.core.number_marks import Marks, decide, decide_together, places_in
 from vettore.files import large
 from vettore.files.encodings import SAMPLE_BYTES, encoding_of, text_of
 from vettore.files.large import columns_of

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vettore.core import cells
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import Evidence
 from vettore.core.errors import Fault
-from vettore.core.number_marks import Evidence
 from vettore.files.refusals import FileError, check_columns
 from vettore.files.unfolded import trailing_summaries, unfolded
 from vettore.study.table import RawColumn, Source, Table, columns_from_cells

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from vettore.core.cells.texts import plain
 from vettore.core.errors import Fault, VettoreError
-from vettore.core.texts import plain
 
 
 class FileError(VettoreError):

@@ -15,9 +15,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from vettore.core import cells
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import Evidence, decide_together
 from vettore.core.errors import Fault
-from vettore.core.number_marks import Evidence, decide_together
 from vettore.files.encodings import ENCODING_NAMES, SAMPLE_BYTES
 from vettore.files.refusals import FileError, check_columns
 

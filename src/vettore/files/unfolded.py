@@ -10,8 +10,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import replace
 
-from vettore.core import cells
-from vettore.core.number_marks import Evidence, looks_like_number
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import Evidence, looks_like_number
 from vettore.study.table import RawColumn, columns_from_cells
 
 _PLUS_MINUS = re.compile(

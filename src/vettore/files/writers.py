@@ -11,9 +11,9 @@ from xml.sax.saxutils import escape
 
 import numpy as np
 
-from vettore.core.cells import looks_like_number
+from vettore.core.cells.cells import looks_like_number
+from vettore.core.cells.texts import plain
 from vettore.core.errors import Fault
-from vettore.core.texts import plain
 from vettore.files.refusals import FileError
 from vettore.files.whole import write_whole
 from vettore.study.series import Series

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Protocol, TypeAlias
 
-from vettore.core.typeset import Box
+from vettore.core.typesetting.typeset import Box
 from vettore.report.figures.paper import Kind
 from vettore.report.notes import NoteBlock, note_blocks
 from vettore.words.lines import Line

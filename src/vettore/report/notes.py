@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from vettore.core.errors import VettoreError
 from vettore.core.formula.formula import read_formula
-from vettore.core.typeset import Box, Row, TextBox, formula_terms
+from vettore.core.typesetting.typeset import Box, Row, TextBox, formula_terms
 
 _MARKED = re.compile(r"(?<![\w*])\*(?=[^\s*])(?P<words>[^*\n]*[^\s*])\*(?![\w*])|`(?P<formula>[^`\n]+)`")
 _ITEM = re.compile(r"\s*[-•]\s+(?=\S)")

@@ -18,8 +18,17 @@ from vettore.core.formula.write import name_text
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.working import working
 from vettore.core.rounding import MINUS, NumberStyle
-from vettore.core.typeset import Box, Fenced, Fraction, Raised, Row, TextBox, coefficient_symbol, formula_terms
-from vettore.study.fits import DerivedFit
+from vettore.core.typesetting.typeset import (
+    Box,
+    Fenced,
+    Fraction,
+    Raised,
+    Row,
+    TextBox,
+    coefficient_symbol,
+    formula_terms,
+)
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role
 from vettore.words.fits import method_in_words

@@ -8,6 +8,7 @@ from collections.abc import Callable, Hashable
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.cells.typed import is_range, limits_in
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, Fault
 from vettore.core.formula.evaluate import Program
@@ -17,7 +18,6 @@ from vettore.core.integration.sampled import Floor, SampledArea, integrate
 from vettore.core.interpolation.points import sorted_points
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.rounding import read_number
-from vettore.core.typed import is_range, limits_in
 from vettore.study.derive import derive_fit
 from vettore.study.derive_curves import derive_interpolant, points_in_use
 from vettore.study.kinds.area import AreaRecipe

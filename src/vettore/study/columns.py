@@ -12,8 +12,8 @@ from typing import Literal
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.dates import SECONDS, TimeUnit, seconds_of
-from vettore.core.differences import slope_through_neighbours
+from vettore.core.cells.dates import SECONDS, TimeUnit, seconds_of
+from vettore.core.columns.differences import slope_through_neighbours
 from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_expression

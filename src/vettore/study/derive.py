@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.fitting.request import Progress
-from vettore.study.fits import DerivedFit, fit_series, is_at_hand
+from vettore.study.fitting.fits import DerivedFit, fit_series, is_at_hand
 from vettore.study.kinds.readings import DerivedReading, Reading, read
 from vettore.study.study import Study
 

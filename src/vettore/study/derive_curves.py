@@ -8,16 +8,16 @@ from collections.abc import Sequence
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.cells.typed import limit_in
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
 from vettore.core.integration.derivative import differentiate
 from vettore.core.interpolation.interpolant import Interpolant, interpolate
-from vettore.core.polynomial import Polynomial
-from vettore.core.typed import limit_in
+from vettore.core.polynomials.polynomial import Polynomial
 from vettore.core.units import product, quotient
 from vettore.study.derive import derive_fit
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe

@@ -6,7 +6,7 @@ import itertools
 
 from vettore.core.errors import DataError, Fault
 from vettore.core.formula.write import name_text
-from vettore.core.polynomial import Polynomial
+from vettore.core.polynomials.polynomial import Polynomial
 from vettore.study import edits, parts
 from vettore.study.areas import formula_of_x
 from vettore.study.derive_curves import derive_interpolant, filled

@@ -7,10 +7,8 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.errors import VettoreError
-from vettore.core.inspection import Finding, FindingKind, Remedy, what_to_look_at
-from vettore.core.rounding import read_number
-from vettore.core.statistics import (
+from vettore.core.columns.inspection import Finding, FindingKind, Remedy, what_to_look_at
+from vettore.core.columns.statistics import (
     Description,
     Relation,
     describe,
@@ -18,6 +16,8 @@ from vettore.core.statistics import (
     median_absolute_deviation,
     relation,
 )
+from vettore.core.errors import VettoreError
+from vettore.core.rounding import read_number
 from vettore.study.series import Role, Series
 
 # Ranks of longer columns take longer than anyone looks at them.

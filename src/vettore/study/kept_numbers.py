@@ -16,7 +16,7 @@ from vettore.core.fitting.after.checks import Verdict
 from vettore.study.areas import derive_area
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.derive_curves import area_unit, derive_interpolant, readable
-from vettore.study.fits import DerivedFit, coefficient_units, derived_quantities
+from vettore.study.fitting.fits import DerivedFit, coefficient_units, derived_quantities
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.columns.practice_data import PracticeData
 from vettore.core.errors import DataError, Fault
-from vettore.core.practice_data import PracticeData
 from vettore.study.series import Role, Series
 from vettore.study.table import RawColumn, Source, Table, cell_texts, typed_column
 

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from vettore.core.texts import plain
+from vettore.core.cells.texts import plain
 from vettore.study.study import Study
 from vettore.study.table import Table
 

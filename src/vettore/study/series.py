@@ -14,7 +14,7 @@ from typing import ClassVar
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, at_rows
-from vettore.core.dates import SECONDS, TimeUnit, seconds_of
+from vettore.core.cells.dates import SECONDS, TimeUnit, seconds_of
 from vettore.core.errors import DataError, Fault
 from vettore.study.columns import CellEdit, ColumnSettings, Role, effective_columns
 from vettore.study.table import RawColumn, Table, digest_of

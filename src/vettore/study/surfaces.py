@@ -15,7 +15,7 @@ from vettore.core.surface.surface import Method, Section, Surface, fitted_surfac
 from vettore.core.units import power, product
 from vettore.study import parts
 from vettore.study.columns import ColumnSettings
-from vettore.study.fits import fit_series
+from vettore.study.fitting.fits import fit_series
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.remembered import MEMORY, content_of

@@ -10,10 +10,9 @@ from typing import Literal
 
 import numpy as np
 
-from vettore.core import cells
 from vettore.core.arrays import LARGEST_WHOLE, Array
-from vettore.core.errors import name_rows
-from vettore.core.number_marks import (
+from vettore.core.cells import cells
+from vettore.core.cells.number_marks import (
     Decided,
     Evidence,
     Marks,
@@ -23,8 +22,9 @@ from vettore.core.number_marks import (
     places_in,
     values_of,
 )
+from vettore.core.cells.texts import plain
+from vettore.core.errors import name_rows
 from vettore.core.rounding import read_number
-from vettore.core.texts import plain
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import numpy as np
 
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.integration.function import integrate_function
-from vettore.core.polynomial_words import polynomial_text
+from vettore.core.polynomials.words import polynomial_text
 from vettore.core.rounding import NumberStyle
 from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, derive_polynomial, limits_of_function, read_between

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 
 import numpy as np
 
+from vettore.core.cells.number_marks import MARK_NAMES
+from vettore.core.columns.inspection import Finding, FindingKind
 from vettore.core.errors import name_rows
-from vettore.core.inspection import Finding, FindingKind
-from vettore.core.number_marks import MARK_NAMES
 from vettore.core.rounding import NumberStyle
 from vettore.study.series import Role, Series
 from vettore.study.table import RawColumn

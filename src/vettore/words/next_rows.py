@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from vettore.core.next_rows import ALL, Improve, WhereNext
-from vettore.core.planning import Plan
+from vettore.core.design.next_rows import ALL, Improve, WhereNext
+from vettore.core.design.planning import Plan
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit, coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.study.series import Role
 from vettore.words.readings import reading_question, rows_at

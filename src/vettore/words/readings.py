@@ -10,7 +10,7 @@ from typing import Any
 from vettore.core.curve import Crossing
 from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds import readings as kinds
 from vettore.study.kinds.readings import DerivedReading, Problem, Reading
 from vettore.study.series import Role

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vettore.core.rounding import NumberStyle
-from vettore.study.several import Several
+from vettore.study.fitting.several import Several
 
 # A smaller probability says that chance does not make the difference.
 DIFFERS = 0.05

@@ -13,8 +13,8 @@ from vettore.core.formula.formula import read_formula
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Binary, Call, Name, Negate, Number
 from vettore.core.formula.write import to_text
-from vettore.core.markup import to_latex, to_mathml
-from vettore.core.typeset import (
+from vettore.core.typesetting.markup import to_latex, to_mathml
+from vettore.core.typesetting.typeset import (
     Fenced,
     Fraction,
     Lowered,

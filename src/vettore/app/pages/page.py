@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 from vettore.app.session import Session, What
 
 if TYPE_CHECKING:
-    from vettore.app.recent import Recent
+    from vettore.app.shell.recent import Recent
     from vettore.app.stage.plot import Plot
 
 

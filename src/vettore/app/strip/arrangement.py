@@ -24,7 +24,7 @@ from vettore.app.strip.chips import (
     row_chip,
 )
 from vettore.app.strip.painter import Placed, place, side_by_side
-from vettore.core.typeset import Row, flat
+from vettore.core.typesetting.typeset import Row, flat
 
 MARGIN, AIR, BETWEEN = 20.0, 6.0, 6.0
 # Sizes of type of an equation with its chips inside, from the largest.

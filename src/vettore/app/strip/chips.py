@@ -8,7 +8,7 @@ from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
 from vettore.app.strip.chip import Chip
 from vettore.app.strip.painter import Placed, place
 from vettore.app.style import colour, sans
-from vettore.core.typeset import coefficient_symbol
+from vettore.core.typesetting.typeset import coefficient_symbol
 from vettore.look.theme import SIZES
 
 PADDING, TIGHT = 10.0, 6.0

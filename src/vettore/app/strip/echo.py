@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.painting import painting
 from vettore.app.strip.painter import Placed, place
-from vettore.core.typeset import Box
+from vettore.core.typesetting.typeset import Box
 
 # Sizes of type, tried from the largest.
 SIZES_OF_TYPE = (19.0, 16.0, 13.0, 11.0)

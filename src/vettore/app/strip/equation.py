@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from vettore.app.strip.chip import Chip
 from vettore.app.strip.view import EquationView
 from vettore.app.widgets.parts import plain_tip
-from vettore.core.typeset import Box, Row
+from vettore.core.typesetting.typeset import Box, Row
 
 # Pixels that the pointer moves before a press counts as a drag, and that a turn of the wheel scrolls.
 DRAG_STARTS, SCROLLED = 4, 60.0

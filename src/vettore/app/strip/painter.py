@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from vettore.app.painting import painting
 from vettore.app.style import colour, serif
-from vettore.core.typeset import (
+from vettore.core.typesetting.typeset import (
     Box,
     Fenced,
     Fraction,

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from vettore.app.strip.painter import LINE_GAP, Placed, paint_lines, place, side_by_side
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Box, Raised, Row, TextBox
+from vettore.core.typesetting.typeset import Box, Raised, Row, TextBox
 
 SIZES_TRIED = (26.0, 22.0, 18.0, 15.0)
 MARGIN = 20.0

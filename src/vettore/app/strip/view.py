@@ -11,8 +11,8 @@ from vettore.app.strip.arrangement import MARGIN, Arrangement, StripLine, arrang
 from vettore.app.strip.chip import Chip
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import button, label
-from vettore.core.markup import mathml_document, to_latex, with_numbers
-from vettore.core.typeset import Box, Row, TextBox
+from vettore.core.typesetting.markup import mathml_document, to_latex, with_numbers
+from vettore.core.typesetting.typeset import Box, Row, TextBox
 
 # The height of the strip, and in a window lower than this.
 HEIGHT, LOW_HEIGHT, LOW_WINDOW = 96, 88, 740

@@ -10,8 +10,8 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from vettore.app.guide import TASKS, places_on
-from vettore.app.recent import Recent
+from vettore.app.shell.guide import TASKS, places_on
+from vettore.app.shell.recent import Recent
 from vettore.app.widgets.parts import Column, button, clear, label, plain_tip, section
 from vettore.words.dates import day_words
 

@@ -12,9 +12,9 @@ from functools import cached_property
 
 import numpy as np
 
+from vettore.core.arithmetic.numbers import DoubleDouble
 from vettore.core.arrays import Array, Mask, Values, as_values, check_range, finite, remarks_on
 from vettore.core.errors import DataError, Fault, name_rows
-from vettore.core.numbers import DoubleDouble
 from vettore.core.remarks import Remark, RemarkKind
 
 # Powers of ten by which values may exceed their σ, and σ differ among rows, before no digit can be trusted.

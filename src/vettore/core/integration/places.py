@@ -38,7 +38,7 @@ from vettore.core.formula.tree import (
     names,
     walk,
 )
-from vettore.core.polynomial_roots import find_roots
+from vettore.core.polynomials.roots import find_roots
 
 X = "x"
 # Pieces end a width beside a centre, and so many times farther again and again: slow tails stay next to their peak.

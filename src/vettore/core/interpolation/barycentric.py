@@ -10,9 +10,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from vettore.core import chebyshev
+from vettore.core.arithmetic import chebyshev
+from vettore.core.arithmetic.chebyshev import Scale
 from vettore.core.arrays import Array
-from vettore.core.chebyshev import Scale
 
 
 class Barycentric:

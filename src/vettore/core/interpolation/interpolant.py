@@ -18,7 +18,7 @@ from typing import get_args
 
 import numpy as np
 
-from vettore.core import chebyshev
+from vettore.core.arithmetic import chebyshev
 from vettore.core.arrays import Array, Values, as_values, check_lengths, remarks_on
 from vettore.core.curve import Curve, TurningPoint
 from vettore.core.errors import DataError, Fault

@@ -14,8 +14,8 @@ from typing import Literal
 
 import numpy as np
 
+from vettore.core.arithmetic.numbers import power_of_two_near
 from vettore.core.arrays import Array, Rows
-from vettore.core.numbers import power_of_two_near
 
 # A root this far outside its piece, in lengths of the piece, still counts as at its end.
 EDGE = 1e-9

@@ -26,8 +26,8 @@ from functools import cached_property
 
 import numpy as np
 
+from vettore.core.arithmetic.golden import least
 from vettore.core.arrays import Array, Rows
-from vettore.core.golden import least
 
 # Up to so many points none are averaged unless they lie too close.
 EXACT_ROWS = 2_000

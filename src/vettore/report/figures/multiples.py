@@ -34,7 +34,7 @@ from vettore.report.figures.plotting import (
     take_logarithms,
 )
 from vettore.study.figures import ACROSS, MOST_PLOTS
-from vettore.study.fits import response_of
+from vettore.study.fitting.fits import response_of
 from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.series import Role
 from vettore.study.study import Study

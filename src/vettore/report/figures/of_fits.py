@@ -14,7 +14,7 @@ from vettore.report.figures.figure import ON_ANY_SHEET, StudyFigure
 from vettore.report.figures.plot import Drawn, Flag, Layer, Marks, Missed, Plot, as_csv, line_table
 from vettore.report.figures.plotting import draw_plot, scales_of
 from vettore.study.derive import derive_fit
-from vettore.study.fits import DerivedFit, FitColumn, response_of
+from vettore.study.fitting.fits import DerivedFit, FitColumn, response_of
 from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.kinds.readings import read
 from vettore.study.remembered import content_of

@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 
 from vettore.core.arrays import Array
-from vettore.core.polynomial_words import polynomial_text
+from vettore.core.polynomials.words import polynomial_text
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.figure import StudyFigure
 from vettore.report.figures.of_fits import OF_PLOTS, scales_in_words

@@ -5,8 +5,8 @@ from __future__ import annotations
 import io
 from typing import TYPE_CHECKING, Any
 
-from vettore.core.markup import NO_XML, to_office
-from vettore.core.typeset import Box
+from vettore.core.typesetting.markup import NO_XML, to_office
+from vettore.core.typesetting.typeset import Box
 from vettore.look.theme import SANS
 from vettore.report.blocks import (
     Block,

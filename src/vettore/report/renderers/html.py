@@ -12,8 +12,8 @@ from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from vettore.core.markup import mathml_document
-from vettore.core.typeset import Box, to_html
+from vettore.core.typesetting.markup import mathml_document
+from vettore.core.typesetting.typeset import Box, to_html
 from vettore.look.theme import FONT_FOLDER, LAMP, PAPER, SANS, SERIF
 from vettore.report.blocks import (
     Block,

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from vettore.core.markup import to_latex
-from vettore.core.typeset import Box
+from vettore.core.typesetting.markup import to_latex
+from vettore.core.typesetting.typeset import Box
 from vettore.report.blocks import (
     Block,
     Cell,

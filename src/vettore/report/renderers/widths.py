@@ -11,7 +11,7 @@ from functools import cache
 from html import unescape
 from typing import NamedTuple
 
-from vettore.core.typeset import Box, to_html
+from vettore.core.typesetting.typeset import Box, to_html
 from vettore.look.theme import FONT_FOLDER
 from vettore.report.blocks import Cell, Pairs, Table, words_of
 

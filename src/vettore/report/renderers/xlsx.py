@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
-from vettore.core.markup import NO_XML, to_line
-from vettore.core.typeset import Box
+from vettore.core.typesetting.markup import NO_XML, to_line
+from vettore.core.typesetting.typeset import Box
 from vettore.report.blocks import (
     Block,
     Cell,

@@ -7,8 +7,8 @@ from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.blocks import Block, Cell, Number, Paragraph, Table
 from vettore.report.sections.entry import Entry, FitSubject
-from vettore.study.budgets import budget_of
 from vettore.study.derive import derive_reading
+from vettore.study.fitting.budgets import budget_of
 from vettore.study.kinds.readings import FormulaReading
 from vettore.words.budgets import expanded_in_words, share_in_words
 from vettore.words.readings import reading_question

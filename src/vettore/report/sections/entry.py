@@ -10,7 +10,7 @@ from vettore.core.rounding import NumberStyle
 from vettore.report.blocks import Block, Figure, Heading, Paragraph
 from vettore.report.figures.listed import study_figure
 from vettore.study.figures import with_figures
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Series
 from vettore.study.study import Study

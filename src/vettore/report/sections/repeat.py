@@ -6,7 +6,7 @@ import platform
 
 from vettore import __version__
 from vettore.core.errors import name_rows
-from vettore.core.typeset import coefficient_symbol
+from vettore.core.typesetting.typeset import coefficient_symbol
 from vettore.report.blocks import Block, Cell, Heading, Number, Pairs, Table
 from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.kinds.formula_fit import FormulaFit

@@ -6,7 +6,7 @@ import numpy as np
 
 from vettore.report.blocks import Block, Cell, Number, Table
 from vettore.report.sections.entry import Entry, FitSubject
-from vettore.study.fits import FitColumn, response_of
+from vettore.study.fitting.fits import FitColumn, response_of
 from vettore.study.series import Role
 
 # Those of x and y are the names of the series' columns.

@@ -6,7 +6,7 @@ from PySide6.QtCore import QMimeData
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.session import Session
-from vettore.app.widgets.table import SeriesTable
+from vettore.app.widgets.data.table import SeriesTable
 from vettore.core.errors import VettoreError
 from vettore.core.remarks import counted
 from vettore.study import edits, making

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QStackedWidget
 from vettore.app.pages.data.present import came_in, in_numbers, set_aside, text_numbers
 from vettore.app.session import Session
 from vettore.app.widgets.copy_table import CopyTable
-from vettore.app.widgets.histogram import Histogram
-from vettore.app.widgets.look_list import LookList
+from vettore.app.widgets.data.histogram import Histogram
+from vettore.app.widgets.data.look_list import LookList
 from vettore.app.widgets.parts import Column, Pairs, about, button, label, plain_tip, rule, section
 from vettore.app.widgets.welcome import FirstSteps
-from vettore.core.inspection import Finding
+from vettore.core.columns.inspection import Finding
 from vettore.study.inspect import ColumnNumbers, column_numbers, findings_of, summary_table
 from vettore.study.series import ColumnSettings, Role, Series
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QApplication
 
 from vettore.app.session import Session
-from vettore.app.widgets.table import SeriesTable
+from vettore.app.widgets.data.table import SeriesTable
 from vettore.core.errors import Fault, VettoreError
 from vettore.study import edits, making
 from vettore.study.series import Series

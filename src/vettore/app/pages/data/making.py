@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from vettore.app.session import Session
-from vettore.app.widgets.table import SeriesTable
+from vettore.app.widgets.data.table import SeriesTable
 from vettore.core.errors import VettoreError
 from vettore.study import edits, making
 from vettore.study.series import Series

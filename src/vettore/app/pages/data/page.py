@@ -24,15 +24,15 @@ from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
 from vettore.app.stage.plot import Plot
-from vettore.app.widgets.ask_bar import AskBar
-from vettore.app.widgets.column_bar import ColumnBar
-from vettore.app.widgets.column_popup import ColumnPopup
+from vettore.app.widgets.data.ask_bar import AskBar
+from vettore.app.widgets.data.column_bar import ColumnBar
+from vettore.app.widgets.data.column_popup import ColumnPopup
+from vettore.app.widgets.data.row_bar import RowBar
+from vettore.app.widgets.data.table import SeriesTable
+from vettore.app.widgets.data.tools_line import ToolsLine
 from vettore.app.widgets.parts import about
-from vettore.app.widgets.row_bar import RowBar
-from vettore.app.widgets.table import SeriesTable
-from vettore.app.widgets.tools_line import ToolsLine
 from vettore.app.widgets.welcome import Welcome
-from vettore.core.inspection import Finding, Remedy
+from vettore.core.columns.inspection import Finding, Remedy
 from vettore.core.remarks import counted
 from vettore.study import edits
 from vettore.study.series import Role, Series

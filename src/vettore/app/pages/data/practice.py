@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QStackedWidget
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.style import series_colour
-from vettore.app.widgets.practice_panel import PracticePanel
-from vettore.core.practice_data import PracticeData
+from vettore.app.widgets.data.practice_panel import PracticePanel
+from vettore.core.columns.practice_data import PracticeData
 from vettore.study import edits, making
 
 

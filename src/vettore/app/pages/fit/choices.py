@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from vettore.app.widgets.how_fitted import HowFitted
-from vettore.app.widgets.line_up_panel import LineUpPanel
+from vettore.app.widgets.fits.how_fitted import HowFitted
+from vettore.app.widgets.fits.line_up_panel import LineUpPanel
 from vettore.app.widgets.parts import about, button, rule
 
 

@@ -8,14 +8,14 @@ from PySide6.QtWidgets import QStackedWidget
 
 from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.session import Session
-from vettore.app.widgets.comparison import Comparison
-from vettore.app.widgets.degree_ladder import DegreeLadder
+from vettore.app.widgets.fits.comparison import Comparison
+from vettore.app.widgets.fits.degree_ladder import DegreeLadder
 from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.after.compare import Compared, compare
 from vettore.core.fitting.after.ladder import Ladder, ladder
+from vettore.study.fitting.line_up import Entry, Key, try_models
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
-from vettore.study.line_up import Entry, Key, try_models
 
 
 class Comparing:

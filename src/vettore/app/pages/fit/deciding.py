@@ -9,11 +9,11 @@ from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.study import edits
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.line_up import OWN, Key
+from vettore.study.fitting.pulls import formula_of
 from vettore.study.kinds.fits import AnyFit, as_formula, as_polynomial
 from vettore.study.kinds.polynomial_fit import PolynomialFit, degree_name
-from vettore.study.line_up import OWN, Key
-from vettore.study.pulls import formula_of
 from vettore.study.series import ErrorOfY, Series
 from vettore.study.study import Study
 from vettore.words.noises import NOISE_WORDS

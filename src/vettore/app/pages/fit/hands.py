@@ -14,12 +14,12 @@ from vettore.app.pages.fit.shaping import Shaping
 from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
-from vettore.app.widgets.coefficient_popup import CoefficientPopup
+from vettore.app.widgets.fits.coefficient_popup import CoefficientPopup
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
-from vettore.core.typeset import TextBox
-from vettore.study.fits import DerivedFit
-from vettore.study.pulls import Pulls, pulls_of
+from vettore.core.typesetting.typeset import TextBox
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.pulls import Pulls, pulls_of
 
 
 class Hands:

@@ -8,14 +8,14 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from vettore.app.session import Session
-from vettore.app.widgets.line_up import IN_VIEW, Candidate
-from vettore.app.widgets.line_up_panel import MOST, LineUpPanel
+from vettore.app.widgets.fits.line_up import IN_VIEW, Candidate
+from vettore.app.widgets.fits.line_up_panel import MOST, LineUpPanel
 from vettore.app.work import breathe
 from vettore.core.arrays import Array
 from vettore.core.models.catalogue import CATALOGUE
-from vettore.study.fits import FIRST_LOOK
+from vettore.study.fitting.fits import FIRST_LOOK
+from vettore.study.fitting.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, plausible, ranked, try_models
 from vettore.study.kinds.fits import AnyFit
-from vettore.study.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, plausible, ranked, try_models
 from vettore.study.series import Role, Series
 
 # Points that are drawn on the card of a model.

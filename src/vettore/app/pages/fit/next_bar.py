@@ -17,13 +17,13 @@ from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.style import colour, sans
 from vettore.app.widgets.parts import about, button, label
-from vettore.core.next_rows import Improve, WhereNext, rows_needed
+from vettore.core.design.next_rows import Improve, WhereNext, rows_needed
 from vettore.core.rounding import read_number
 from vettore.look.theme import SIZES
 from vettore.study.edits import keep
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.planned import places_of, plan_next
 from vettore.study.kinds.readings import DerivedReading, PlanReading
-from vettore.study.planned import places_of, plan_next
 from vettore.words.next_rows import improvable, rows_needed_in_words, where_next_in_words
 
 HEIGHT = 58

@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QStackedWidget
 
 from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.session import Session
-from vettore.app.widgets.line_up_sheet import LineUpSheet
-from vettore.app.widgets.several import SeveralView
-from vettore.study.fits import DerivedFit
-from vettore.study.line_up import Key
+from vettore.app.widgets.fits.line_up_sheet import LineUpSheet
+from vettore.app.widgets.fits.several import SeveralView
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.line_up import Key
 
 FILLED = 1
 

@@ -17,14 +17,14 @@ from vettore.app.pages.page import Doors, Page
 from vettore.app.search import Search
 from vettore.app.session import Session
 from vettore.app.stage.hand_box import Hand
-from vettore.app.widgets.fit_findings import FitFindings
+from vettore.app.widgets.fits.fit_findings import FitFindings
 from vettore.app.work import breathe
-from vettore.study.fits import DerivedFit, fit_series
+from vettore.study.fitting.fits import DerivedFit, fit_series
+from vettore.study.fitting.line_up import Key
+from vettore.study.fitting.pulls import formula_of
+from vettore.study.fitting.without import Without, fit_without
 from vettore.study.kinds.fits import AnyFit
-from vettore.study.line_up import Key
-from vettore.study.pulls import formula_of
 from vettore.study.series import Role, Series
-from vettore.study.without import Without, fit_without
 from vettore.words.fits import rows_words, weights_in_words
 
 # A search that takes longer than this, in ms, says so and can be stopped.

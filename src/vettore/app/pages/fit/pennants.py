@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from vettore.core.rounding import NumberStyle
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings import DerivedReading, Reading, read
 from vettore.study.study import Study
 from vettore.words.readings import pennants

@@ -11,12 +11,12 @@ from vettore.app.pages.fit.shaping import step_of
 from vettore.app.strip.chip import Chip
 from vettore.core.arrays import Array, Mask, at_rows
 from vettore.core.rounding import NumberStyle
-from vettore.core.typeset import Box, Row, renamed
-from vettore.study.fits import DerivedFit, coefficient_units, response_of
+from vettore.core.typesetting.typeset import Box, Row, renamed
+from vettore.study.fitting.fits import DerivedFit, coefficient_units, response_of
+from vettore.study.fitting.line_up import Key
+from vettore.study.fitting.pulls import formula_of
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
-from vettore.study.line_up import Key
-from vettore.study.pulls import formula_of
 from vettore.study.series import Role, Series
 
 # Columns with longer names have a symbol in the strip.

@@ -9,7 +9,7 @@ import numpy as np
 from vettore.core.arrays import Array, Mask
 from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.counts import CountLaw
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.series import Role
 
 # Rows set aside whose residual is beyond all others by this factor stand at the edge of the strip.

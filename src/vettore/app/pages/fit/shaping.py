@@ -14,8 +14,8 @@ from vettore.core.fitting.result import Coefficient
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.rounding import NumberStyle
-from vettore.study.fits import DerivedFit
-from vettore.study.pulls import formula_of
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.pulls import formula_of
 
 # Residuals of more rows than this are shown for some of them while a value is dragged.
 MOST_WHILE_DRAGGING = 200

@@ -14,12 +14,12 @@ from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.style import theme
-from vettore.app.widgets.formula_bench import FormulaBench
+from vettore.app.widgets.data.row_bar import RowBar
+from vettore.app.widgets.fits.reading_bar import ReadingBar
+from vettore.app.widgets.fits.without_bar import WithoutBar
+from vettore.app.widgets.formulas.formula_bench import FormulaBench
 from vettore.app.widgets.parts import Invitation, about, button, label
-from vettore.app.widgets.reading_bar import ReadingBar
-from vettore.app.widgets.row_bar import RowBar
-from vettore.app.widgets.without_bar import WithoutBar
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings import DerivedReading
 
 # Fitted points lie on the measured ones and are smaller.

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.integrate.present import Choice, IntegrateView
 from vettore.app.pages.integrate.state import Typed
-from vettore.app.widgets.formula_field import FormulaField
+from vettore.app.widgets.formulas.formula_field import FormulaField
 from vettore.app.widgets.parts import Column, about, button, clear, label, rule, section
 from vettore.core.integration.function import RULES as FUNCTION_RULES
 from vettore.words.areas import RULE_WORDS

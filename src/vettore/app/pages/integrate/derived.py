@@ -10,6 +10,7 @@ import numpy as np
 
 from vettore.app.pages.integrate.state import IntegrateState
 from vettore.core.arrays import Array
+from vettore.core.cells.typed import limit_in
 from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.integration.function import FunctionArea, Refinement, integrate_function, ladder
@@ -18,7 +19,6 @@ from vettore.core.integration.settling import Settling, settling
 from vettore.core.integration.strips import joined, places_of_rule, weights_of_rule
 from vettore.core.interpolation.points import sorted_points
 from vettore.core.rounding import read_number
-from vettore.core.typed import limit_in
 from vettore.study.areas import UNDER_FIT, derive_area, floor_of, shape_of_area
 from vettore.study.derive_curves import function_curve, function_span, points_in_use
 from vettore.study.kinds.area import AreaRecipe

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
-from vettore.app.widgets.line_up import LineUp
+from vettore.app.widgets.fits.line_up import LineUp
 from vettore.app.widgets.parts import Column, about, button, label, rule, section
 from vettore.core.interpolation.methods import METHODS
 from vettore.core.interpolation.points import Outside

@@ -9,7 +9,7 @@ from vettore.app.session import Session
 from vettore.app.stage.curves import CurveLine
 from vettore.app.stage.plot import Plot
 from vettore.app.style import theme
-from vettore.app.widgets.line_up import Candidate, LineUp
+from vettore.app.widgets.fits.line_up import Candidate, LineUp
 from vettore.core.errors import VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.methods import METHODS

@@ -12,14 +12,14 @@ from vettore.app.pages.interpolate.present import InterpolateView, named, presen
 from vettore.app.pages.page import Doors, Page
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
-from vettore.app.widgets.fill_bar import FillBar
+from vettore.app.widgets.data.fill_bar import FillBar
+from vettore.app.widgets.fits.working import WorkingDrawer
 from vettore.app.widgets.parts import Invitation, about, label
-from vettore.app.widgets.working import WorkingDrawer
+from vettore.core.cells.typed import numbers_in
 from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.interpolation.interpolant import Interpolant
 from vettore.core.interpolation.methods import METHODS
 from vettore.core.remarks import counted
-from vettore.core.typed import numbers_in
 from vettore.report.working import curve_steps
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_interpolant, readable

@@ -17,13 +17,13 @@ from vettore.app.stage.plot import Plot
 from vettore.app.stage.root_items import RootGrip, TurningPoints
 from vettore.app.strip.polynomial import PolynomialStrip
 from vettore.app.widgets.parts import Invitation, button, label
+from vettore.core.cells.typed import numbers_in
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
-from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_roots import Root
-from vettore.core.typed import numbers_in
+from vettore.core.polynomials.polynomial import Polynomial
+from vettore.core.polynomials.roots import Root
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
 from vettore.study.kinds.polynomial import PolynomialRecipe

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.errors import VettoreError
-from vettore.core.polynomial import Polynomial, Turn
-from vettore.core.polynomial_roots import Root
-from vettore.core.polynomial_words import doubts_in_words, polynomial_text, roots_in_words
+from vettore.core.polynomials.polynomial import Polynomial, Turn
+from vettore.core.polynomials.roots import Root
+from vettore.core.polynomials.words import doubts_in_words, polynomial_text, roots_in_words
 from vettore.core.rounding import NumberStyle
 from vettore.study.derive_curves import derive_polynomial, polynomial_span
 from vettore.study.kinds.polynomial import PolynomialRecipe

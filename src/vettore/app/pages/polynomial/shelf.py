@@ -18,11 +18,11 @@ from PySide6.QtWidgets import (
 
 from vettore.app.pages.polynomial.present import Made, Shelved, from_one, from_two
 from vettore.app.widgets.parts import Column, button, clear, rule, section
+from vettore.core.cells.typed import complex_in, numbers_in
 from vettore.core.errors import DataError, Fault, VettoreError
-from vettore.core.polynomial import Polynomial
-from vettore.core.polynomial_words import polynomial_of
+from vettore.core.polynomials.polynomial import Polynomial
+from vettore.core.polynomials.words import polynomial_of
 from vettore.core.rounding import NumberStyle, read_number
-from vettore.core.typed import complex_in, numbers_in
 
 OPERATIONS = (
     ("+", "sum"),

@@ -15,7 +15,7 @@ from vettore.core.surface.models import SURFACE_MODELS
 from vettore.core.surface.summits import Summit
 from vettore.core.surface.surface import Method, Section, Surface
 from vettore.core.surface.volumes import Covered
-from vettore.study.fits import fit_series
+from vettore.study.fitting.fits import fit_series
 from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Series

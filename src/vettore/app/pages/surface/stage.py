@@ -20,8 +20,8 @@ from vettore.app.stage.plot import Plot
 from vettore.app.stage.ramp import Ramp
 from vettore.app.stage.relief import ReliefView, Scene
 from vettore.app.stage.relief_view import ReliefGround
+from vettore.app.widgets.data.row_bar import RowBar
 from vettore.app.widgets.parts import Elided, Invitation, about, button, ground, label
-from vettore.app.widgets.row_bar import RowBar
 from vettore.core.arrays import Array
 from vettore.core.rounding import NumberStyle
 from vettore.core.surface.edges import coloured_from, heights_of, is_level

@@ -15,6 +15,8 @@ from enum import StrEnum
 import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows
+from vettore.core.columns.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
+from vettore.core.columns.statistics import ranks
 from vettore.core.distributions import t_two_sided
 from vettore.core.fitting.after.clean import MOST_ROWS, clean_residuals, pattern_probability, spread_probability
 from vettore.core.fitting.after.diagnostics import Diagnostics, diagnostics, weighted_residuals
@@ -23,8 +25,6 @@ from vettore.core.fitting.noises.counts import tails
 from vettore.core.fitting.request import SQUARES
 from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.remarks import LEFT_AT_ZERO, NO_UNCERTAINTY, Remark, RemarkKind
-from vettore.core.scatter import f_above, lag_one, longest_run, normality, run_at_an_end, runs
-from vettore.core.statistics import ranks
 
 FEWEST_ROWS = 8
 # Worth a look from 0.04 on, so that what simulation leaves uncertain stays below one false alarm in twenty.

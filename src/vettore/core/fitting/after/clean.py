@@ -14,7 +14,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from vettore.core.arrays import Array, Rows
-from vettore.core.statistics import ranks
+from vettore.core.columns.statistics import ranks
 
 DRAWS, SEED = 1999, 5
 # Above this many rows the laws for many rows hold, and drawing takes longer than it is worth.

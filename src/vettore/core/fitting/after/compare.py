@@ -9,13 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.columns.scatter import f_above
 from vettore.core.distributions import chi_squared_above
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.after.diagnostics import weighted_residuals
 from vettore.core.fitting.details import Correlated, Counts, ErrorsInX
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.result import FitResult
-from vettore.core.scatter import f_above
 
 # AICc nearer to the best than this counts as equally good (Burnham & Anderson 2002, §2.6).
 EQUALLY_GOOD = 2.0

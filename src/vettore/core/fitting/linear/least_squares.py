@@ -17,9 +17,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.core.arithmetic.numbers import DoubleDouble, less_mixture, two_sum
 from vettore.core.arrays import Array, largest
 from vettore.core.fitting.linear.orthogonal import triangle
-from vettore.core.numbers import DoubleDouble, less_mixture, two_sum
 
 # Rows a block: several double-double columns of this length stay in a 1 MB cache.
 BLOCK = 4096

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from vettore.core.arithmetic.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
@@ -21,7 +22,6 @@ from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.record import Status
 from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
-from vettore.core.numbers import DoubleDouble, mean_and_squares, mean_and_squares_in_double
 from vettore.core.remarks import Remark, RemarkKind
 
 # Makes the curve, given the standard deviation of unit weight, the degrees of freedom and the σ common to all rows.

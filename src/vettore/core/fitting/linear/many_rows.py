@@ -11,11 +11,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from vettore.core import chebyshev
+from vettore.core.arithmetic import chebyshev
+from vettore.core.arithmetic.chebyshev import Scale
+from vettore.core.arithmetic.numbers import DoubleDouble
 from vettore.core.arrays import Array
-from vettore.core.chebyshev import Scale
 from vettore.core.fitting.linear.least_squares import Solution, inverse_of_root
-from vettore.core.numbers import DoubleDouble
 
 BLOCK = 8192
 # A correction that moves the curve by less than the rounding of the residuals, beside y of size 1.

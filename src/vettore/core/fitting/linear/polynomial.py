@@ -17,16 +17,16 @@ from functools import partial
 
 import numpy as np
 
-from vettore.core import chebyshev, dyadic
+from vettore.core.arithmetic import chebyshev, dyadic
+from vettore.core.arithmetic.chebyshev import Scale
+from vettore.core.arithmetic.numbers import DoubleDouble, power_of_two_near
 from vettore.core.arrays import Array, largest
-from vettore.core.chebyshev import Scale
 from vettore.core.curve import PolynomialCurve
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.linear import least_squares, many_rows
 from vettore.core.fitting.linear.linear_result import LinearFit, holds_constant, linear_result
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import Rows
-from vettore.core.numbers import DoubleDouble, power_of_two_near
 
 # Up to here the exact way takes a tenth of a second; beyond it the one-pass way keeps 14 digits at low degrees.
 MOST_ROWS_EXACT = 20_000

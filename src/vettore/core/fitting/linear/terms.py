@@ -13,6 +13,7 @@ from functools import partial
 
 import numpy as np
 
+from vettore.core.arithmetic.numbers import DoubleDouble, power_of_two_near
 from vettore.core.arrays import Array, check_range, in_range
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, Fault
@@ -26,7 +27,6 @@ from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
 from vettore.core.formula.tree import Node
-from vettore.core.numbers import DoubleDouble, power_of_two_near
 from vettore.core.remarks import Remark, RemarkKind
 
 # A column counts as a combination of others when less than this share of it is its own.

@@ -21,13 +21,13 @@ from dataclasses import replace
 import numpy as np
 from scipy.special import stdtr
 
+from vettore.core.arithmetic.golden import least_of_all
 from vettore.core.arrays import Array
 from vettore.core.distributions import chi_squared_above, t_quantile
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.result import FitResult
-from vettore.core.golden import least_of_all
 
 # Fewer rows beyond the coefficients do not tell a share.
 FEWEST_SPARE = 4

@@ -8,9 +8,9 @@ from typing import Self
 import numpy as np
 
 from vettore.core import units
-from vettore.core.next_rows import Improve
-from vettore.core.typed import limits_in
-from vettore.study.fits import DerivedFit
+from vettore.core.cells.typed import limits_in
+from vettore.core.design.next_rows import Improve
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

@@ -18,8 +18,8 @@ from vettore.core import units
 from vettore.core.arrays import Array
 from vettore.core.budget import Distribution
 from vettore.core.curve import Crossing, TurningPoint
-from vettore.core.next_rows import Improve
-from vettore.study.fits import DerivedFit
+from vettore.core.design.next_rows import Improve
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.part import Part
 from vettore.study.series import Role
 

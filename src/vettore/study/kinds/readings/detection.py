@@ -19,7 +19,7 @@ from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Growing
 from vettore.core.rounding import read_number
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

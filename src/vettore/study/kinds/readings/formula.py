@@ -16,6 +16,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.budget import WIDTHS, Distribution
+from vettore.core.cells.typed import measured_in
 from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.formula.derivative import derivative
@@ -23,8 +24,7 @@ from vettore.core.formula.evaluate import number_of
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import Node, names
 from vettore.core.formula.write import name_text, rename_in
-from vettore.core.typed import measured_in
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

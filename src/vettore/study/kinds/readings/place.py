@@ -9,10 +9,10 @@ from typing import Self
 
 import numpy as np
 
+from vettore.core.cells.typed import measured_in, numbers_in
 from vettore.core.errors import DataError, Fault
 from vettore.core.rounding import read_number
-from vettore.core.typed import measured_in, numbers_in
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

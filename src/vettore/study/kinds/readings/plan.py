@@ -6,11 +6,11 @@ import re
 from collections.abc import Sequence
 from typing import Self
 
+from vettore.core.design.next_rows import MOST_ROWS
 from vettore.core.errors import DataError, Fault, VettoreError
-from vettore.core.next_rows import MOST_ROWS
-from vettore.study.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.planned import improve_of, plan_next
 from vettore.study.kinds.readings.base import DerivedReading, Problem, Reading
-from vettore.study.planned import improve_of, plan_next
 
 # A name and, after it, how many rows: "k × 3".
 TYPED = re.compile(r"\s*(?P<wanted>[^×*]*?)\s*(?:[×*]\s*(?P<rows>\d+))?\s*")

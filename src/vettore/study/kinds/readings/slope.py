@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import Self
 
 from vettore.core import units
-from vettore.core.next_rows import Improve
-from vettore.core.typed import numbers_in
-from vettore.study.fits import DerivedFit
+from vettore.core.cells.typed import numbers_in
+from vettore.core.design.next_rows import Improve
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

@@ -11,10 +11,10 @@ from typing import Self
 
 import numpy as np
 
+from vettore.core.arithmetic.golden import least
+from vettore.core.cells.typed import limits_in
 from vettore.core.curve import Curve
-from vettore.core.golden import least
-from vettore.core.typed import limits_in
-from vettore.study.fits import DerivedFit
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
     DerivedReading,
     Given,

@@ -1,0 +1,1 @@
+"""Parts of the table and of columns."""

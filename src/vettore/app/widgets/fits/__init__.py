@@ -1,0 +1,1 @@
+"""Parts that show and ask about fits."""

@@ -1,0 +1,1 @@
+"""Parts to write formulas with."""

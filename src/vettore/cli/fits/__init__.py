@@ -1,0 +1,1 @@
+"""vettore fit."""

@@ -1,0 +1,1 @@
+"""Arithmetic beyond single numbers: more digits, exact numbers, series."""

@@ -1,0 +1,1 @@
+"""From texts to numbers: single cells, columns, what people type."""

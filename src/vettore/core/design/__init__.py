@@ -1,0 +1,1 @@
+"""Where to measure: next, and before there are any data."""

@@ -1,0 +1,1 @@
+"""Polynomials as objects, and their roots."""

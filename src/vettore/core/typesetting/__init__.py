@@ -1,0 +1,1 @@
+"""Typeset formulas: boxes, and what becomes of them elsewhere."""

@@ -1,0 +1,1 @@
+"""Fits of a study, and what follows from them."""
