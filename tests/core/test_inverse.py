@@ -5,7 +5,7 @@ import pytest
 from scipy import stats
 
 from vettore import core
-from vettore.core.inverse import error_of, interval_of, scatter_of
+from vettore.core.inverse import error_of, interval_of
 
 X = np.array([0.0, 1.0, 2.0, 3.0, 5.0, 7.0, 9.0, 10.0])
 
@@ -35,7 +35,7 @@ def fieller(fit, y, replicates, level):
 def test_a_line_is_read_backwards_with_fieller_s_interval(slope, y, replicates, level):
     fit = line(slope)
     x = (y - fit.values[0]) / fit.values[1]
-    scatter = scatter_of(fit, fit.curve)
+    scatter = fit.curve.scatter
     error = error_of(fit.curve, x, fit.residual_sd / np.sqrt(replicates))
     assert error == pytest.approx(
         np.hypot(fit.residual_sd / np.sqrt(replicates), float(fit.curve.standard_error(x))) / abs(fit.values[1])
@@ -56,5 +56,5 @@ def test_where_the_line_may_be_level_the_interval_is_open():
     fit = line(0.02, seed=9)
     assert fieller(fit, 1.1, 1, 0.95) == pytest.approx((np.nan, np.nan), nan_ok=True)
     x = (1.1 - fit.values[0]) / fit.values[1]
-    low, high = interval_of(fit.curve, x, 1.1, scatter_of(fit, fit.curve), 1, 0.95, (-1e4, 1e4), 1.0)
+    low, high = interval_of(fit.curve, x, 1.1, fit.curve.scatter, 1, 0.95, (-1e4, 1e4), 1.0)
     assert low is None or high is None

@@ -7,18 +7,17 @@ from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from vettore.app.places import places
+from vettore.app.work import Background
 from vettore.core.remarks import counted
 from vettore.files.whole import stamp_of
 from vettore.study.series import Series
+from vettore.study.study import Study
 from vettore.study.table import Table
-
-if TYPE_CHECKING:
-    from vettore.app.session import Session
 
 # A file is read once in so many milliseconds at most.
 PAUSE = 1000
@@ -34,13 +33,30 @@ class Followed:
     stamp: tuple[int, int] | None = None
 
 
+class Growing(Protocol):
+    """What of a session grows with its files."""
+
+    background: Background
+
+    @property
+    def study(self) -> Study:
+        """The study as it is."""
+        ...
+
+    def grow(self, series: Series, table: Table) -> None:
+        """Take rows that were added to a series."""
+
+    def say(self, text: str, kind: str = "") -> None:
+        """Say something in passing."""
+
+
 class Follower(QObject):
     """Watches files for one session. ``changed`` tells that a series is followed, or no longer."""
 
     changed = Signal()
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def __init__(self, session: Growing, parent: QObject) -> None:
+        super().__init__(parent)
         self._session = session
         self._followed: dict[str, Followed] = {}
         self._watcher = QFileSystemWatcher(self)

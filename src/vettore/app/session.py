@@ -55,7 +55,7 @@ class Session(QObject):
         self.stamp: tuple[int, int] | None = None
         self.hold: Hold | None = None
         self.own_models = OwnModels(places().library, self)
-        self.follower = Follower(self)
+        self.follower = Follower(self, self)
         self.rows: frozenset[int] = frozenset()
         self.beside: set[str] = set()
         # Whether nothing is to move by itself.

@@ -9,12 +9,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QGridLayout,
     QMainWindow,
     QMenu,
     QSizePolicy,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,6 +22,7 @@ from vettore.app.places import places
 from vettore.app.restyle import catch_up, put_off
 from vettore.app.session import Session, What
 from vettore.app.shell.file_actions import FileActions
+from vettore.app.shell.frame import arranged, focus_next, panel
 from vettore.app.shell.guide import INDEX
 from vettore.app.shell.keeping import Keeper
 from vettore.app.shell.looks import Looks
@@ -32,7 +31,7 @@ from vettore.app.shell.saving import Saving
 from vettore.app.shell.status import StatusLine
 from vettore.app.shell.warming import warm_later
 from vettore.app.style import dress
-from vettore.app.widgets.parts import first_by_tab, help_of
+from vettore.app.widgets.parts import help_of
 from vettore.app.widgets.rail import Rail
 from vettore.app.widgets.tray import Tray
 from vettore.app.widgets.whole import Whole
@@ -90,7 +89,7 @@ class Window(QMainWindow):
         self.saving = Saving(self)
         self.looks = Looks(self)
         self._build_frame()
-        self.menus = Menus(self)
+        self.menus = Menus(self, self.files, self.keeper, self.saving, self.looks)
         self.setMenuWidget(self.menus)
         self.session.changed.connect(self._heed)
         self._status.listen(self.session)
@@ -103,32 +102,17 @@ class Window(QMainWindow):
         self.rail.chosen.connect(self.show_page)
         self.tray = Tray(self.session)
         self._choices, self._stages, self._findings = QStackedWidget(), QStackedWidget(), QStackedWidget()
-        left = QWidget()
-        left.setObjectName("choices")
-        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
-        column.addWidget(self.tray, 4)
-        column.addWidget(self._choices, 8)
-        right = QWidget()
-        right.setObjectName("findings")
-        right.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        QVBoxLayout(right).addWidget(self._findings)
-        right.layout().setContentsMargins(0, 0, 0, 0)
-        self._left, self._right = left, right
+        self._left = panel("choices", (self.tray, 4), (self._choices, 8))
+        self._right = panel("findings", (self._findings, 0))
         self._status = StatusLine(lambda: self.page.status() if self.page is not None else [])
         self._stages.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        body = QWidget()
-        grid = QGridLayout(body)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(0)
-        for place, widget in enumerate((self.rail, left, self._stages, right)):
-            grid.addWidget(widget, 0, place)
-        grid.addWidget(self._status, 1, 0, 1, 4)
-        grid.setColumnStretch(2, 1)
-        grid.setRowStretch(0, 1)
+        body = arranged(self.rail, self._left, self._stages, self._right, self._status)
         self.setCentralWidget(Whole(body))
+
+    @property
+    def widget(self) -> QWidget:
+        """The window as Qt knows it: the parent of dialogs."""
+        return self
 
     def add_action(
         self, menu: QMenu, words: str, keys: QKeySequence | QKeySequence.StandardKey, action: Callable[[], object]
@@ -170,17 +154,8 @@ class Window(QMainWindow):
 
     def next_part(self, step: int = 1) -> None:
         """Give the keyboard to the first widget of the next part: rail, series, choices, stage, findings, and again."""
-        if self.page is None:
-            return
-        parts = [self.rail, self.tray, self.page.choices, self.page.stage, self.page.findings]
-        widget = QApplication.focusWidget()
-        now = next((place for place, part in enumerate(parts) if widget is not None and part.isAncestorOf(widget)), 0)
-        for further in range(1, len(parts) + 1):
-            part = parts[(now + step * further) % len(parts)]
-            first = first_by_tab(part)
-            if first is not None:
-                first.setFocus(Qt.FocusReason.TabFocusReason)
-                return
+        if self.page is not None:
+            focus_next([self.rail, self.tray, self.page.choices, self.page.stage, self.page.findings], step)
 
     def find(self) -> None:
         """Open the finder."""
@@ -211,7 +186,7 @@ class Window(QMainWindow):
 
     def new_study(self) -> None:
         """Begin an empty study, after asking about unsaved work."""
-        if self.saving.may_leave():
+        if self.may_leave():
             self.session.start(Study())
             self.show_page("Data")
 
@@ -223,10 +198,27 @@ class Window(QMainWindow):
         """Show a study."""
         self.session.start(study, path)
         if path is not None:
-            self.keeper.note_recent()
+            self.note_recent()
             self.session.say(self.saving.opened_in_words())
         else:
             self._status.show_status()
+
+    def open_beside(self, path: Path) -> QWidget:
+        """Open a study in a window of its own."""
+        other = Window()
+        other.looks.begin()
+        other.keeper.start_journal()
+        other.show()
+        other.open_paths([path])
+        return other
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved work; whether the study may be left."""
+        return self.saving.may_leave()
+
+    def note_recent(self) -> None:
+        """Note the study among the recent ones."""
+        self.keeper.note_recent()
 
     def _heed(self, what: What) -> None:
         # Which fit is chosen is part of the study: it is the one that the report shows.
@@ -265,7 +257,7 @@ class Window(QMainWindow):
         self.open_paths(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.saving.may_leave():
+        if not self.may_leave():
             event.ignore()
             return
         self.session.follower.stop()

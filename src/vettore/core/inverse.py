@@ -18,17 +18,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import t_quantile
-from vettore.core.fitting.details import Growing
-
-if TYPE_CHECKING:
-    from vettore.core.curve import Curve
-    from vettore.core.fitting.result import FitResult
 
 # Steps from the place outwards, each longer than the last, and the first as a share of its standard error.
 STEPS, FIRST_STEP = 240, 1 / 64
@@ -39,41 +34,22 @@ CUTS, ROUNDS = 64, 9
 Scatter = Callable[[Array], Array]
 
 
-def scatter_of(result: FitResult, curve: Curve) -> Scatter | None:
-    """Return how one measurement of y scatters, by x; None where the rows do not tell.
+class Readable(Protocol):
+    """What is needed of a curve to read off it."""
 
-    Even scatter is that of the residuals; counts and a scatter that grows follow from the curve. Where each row has a ± of its
-    own it is that of the rows whose fitted values lie on both sides, in proportion between them.
-    """
-    if result.noise == "poisson":
-        return lambda x: np.sqrt(np.maximum(curve(x), 0.0))
-    unit = curve.residual_sd
-    if unit is None:
-        return None
-    if isinstance(result.details, Growing):
-        spread = result.details.spread
-        return lambda x: unit * spread.at(curve(x))
-    if curve.row_sigma is not None:
-        even = unit * curve.row_sigma
-        return lambda x: np.full(np.shape(x), even)
-    if result.sigma is None:
-        return None
-    order = np.argsort(result.fitted, kind="stable")
-    levels, sizes = result.fitted[order], result.sigma[order] * (1.0 if result.absolute_sigma else unit)
-    return lambda x: _between(curve(x), levels, sizes)
+    degrees_of_freedom: float
+
+    def __call__(self, x: Any) -> Any:
+        """Return y at x."""
+
+    def slope(self, x: Any) -> Any:
+        """Return the slope at x."""
+
+    def standard_error(self, x: Any) -> Any:
+        """Return the standard error of the curve at x."""
 
 
-def _between(at: Array, levels: Array, sizes: Array) -> Array:
-    """Return sizes at levels in proportion between their neighbours, and those of the ends beyond them."""
-    at = np.clip(at, levels[0], levels[-1])
-    above = np.clip(np.searchsorted(levels, at), 1, len(levels) - 1) if len(levels) > 1 else np.zeros(at.shape, int)
-    below = np.maximum(above - 1, 0)
-    gap = levels[above] - levels[below]
-    share = np.divide(at - levels[below], gap, out=np.full(np.shape(at), 0.5), where=gap > 0)
-    return np.asarray((1 - share) * sizes[below] + share * sizes[above], dtype=np.float64)
-
-
-def error_of(curve: Curve, x: float, own: float) -> float | None:
+def error_of(curve: Readable, x: float, own: float) -> float | None:
     """Return the standard error of an x read back from a y that scatters by ``own``; None where the curve is level."""
     slope, error = abs(float(curve.slope(x))), float(curve.standard_error(x))
     if not slope > 0 or not math.isfinite(error) or not math.isfinite(own):
@@ -82,7 +58,7 @@ def error_of(curve: Curve, x: float, own: float) -> float | None:
 
 
 def interval_of(
-    curve: Curve,
+    curve: Readable,
     x: float,
     y: float,
     scatter: Scatter | None,

@@ -11,6 +11,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog
 
 from vettore.app.memory import give_back
+from vettore.app.shell.shell import Shell
 from vettore.core.errors import VettoreError
 from vettore.core.remarks import counted
 from vettore.files import STUDY_SUFFIX as SUFFIX
@@ -21,7 +22,6 @@ from vettore.study.table import Table
 if TYPE_CHECKING:
     from vettore.app.stage.plot import Plot
     from vettore.app.widgets.data.read_differently import ReadDifferently
-    from vettore.app.window import Window
     from vettore.files.readers import Offer
 
 
@@ -33,8 +33,8 @@ GIVE_BACK_AFTER = 1500
 class FileActions:
     """Works on files for one window, which has a session, places, a page and a voice."""
 
-    def __init__(self, window: Window) -> None:
-        self._window, self.session = window, window.session
+    def __init__(self, shell: Shell) -> None:
+        self._shell, self.session = shell, shell.session
         self.dialog: ReadDifferently | None = None
 
     def ask_open(self) -> None:
@@ -44,40 +44,40 @@ class FileActions:
 
         endings = " ".join(f"*.{ending}" for ending in ENDINGS)
         words = f"Studies and tables (*{SUFFIX} {endings});;All files (*)"
-        chosen, _ = QFileDialog.getOpenFileNames(self._window, "Open", start, words)
+        chosen, _ = QFileDialog.getOpenFileNames(self._shell.widget, "Open", start, words)
         if chosen:
             self.open_paths([Path(text) for text in chosen])
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open a study, or bring text files in as series, in the background."""
         studies = [path for path in paths if path.suffix.casefold() == SUFFIX]
-        if studies and not self._window.saving.may_leave():
+        if studies and not self._shell.may_leave():
             return
         for path in studies[:1]:
             self.session.background.run(
                 "open",
                 lambda path=path: open_study_file(path),
-                lambda study, path=path: self._window.start(study, path),
-                self._window.refuse,
+                lambda study, path=path: self._shell.start(study, path),
+                self._shell.refuse,
             )
         from vettore.files.refusals import shown_name, shown_path
 
-        store = self._window.places.remembered
+        store = self._shell.places.remembered
         for number, path in enumerate(file_path for file_path in paths if file_path not in studies):
             self.session.say(f"Reading {shown_name(path)} … Escape gives it up.")
             self.session.background.run(
                 f"read {number} {shown_path(path)}",
                 lambda path=path: read_file_as_before(path, store),
                 lambda offers, path=path: self._bring_in(offers, path),
-                self._window.refuse,
+                self._shell.refuse,
             )
 
     def show_demo(self) -> None:
         """Open the demo study, after asking about unsaved work."""
-        if self._window.saving.may_leave():
+        if self._shell.may_leave():
             from vettore.demo.study import demo_study
 
-            self.session.background.run("demo", demo_study, self._window.start, self._window.refuse)
+            self.session.background.run("demo", demo_study, self._shell.start, self._shell.refuse)
 
     def _bring_in(self, offers: list[Offer], path: Path) -> None:
         study = self.session.study
@@ -90,8 +90,8 @@ class FileActions:
             QTimer.singleShot(GIVE_BACK_AFTER, give_back)
         tables = f" in {len(offers)} tables" if len(offers) > 1 else ""
         self.session.say(f"{path.name}: {counted(rows, 'row')} came in{tables}.")
-        if self._window.page is not None and self._window.page.name == "Report":
-            self._window.show_page("Data")
+        if self._shell.page is not None and self._shell.page.name == "Report":
+            self._shell.show_page("Data")
 
     def give_up_reading(self) -> bool:
         """Give up the files that are being read in a process of their own; whether there were some."""
@@ -113,17 +113,17 @@ class FileActions:
             data = read_bytes(path)
             layout = guessed_layout(data, path.name)
         except VettoreError as error:
-            self._window.refuse(str(error))
+            self._shell.refuse(str(error))
             return
-        self.dialog = ReadDifferently(data, str(path), layout, self._window)
+        self.dialog = ReadDifferently(data, str(path), layout, self._shell.widget)
         if self.dialog.exec() and self.dialog.table is not None:
             wanted = self.dialog.wanted()
             key = signature(text_of(data[: 2 * SAMPLE_BYTES], layout.encoding), layout)
             self._put_under(self.dialog.table, f"read {path.name} differently")
             try:
-                remember(self._window.places.remembered, key, wanted)
+                remember(self._shell.places.remembered, key, wanted)
             except VettoreError as error:
-                self._window.refuse(
+                self._shell.refuse(
                     f"{path.name} is read differently now, but that cannot be remembered for files like it. {error}"
                 )
 
@@ -131,12 +131,12 @@ class FileActions:
         """Read the file of the chosen series again into the same recipes: same work, new data."""
         series = self.session.series
         if series is None or not series.table.source.path:
-            self._window.refuse(
+            self._shell.refuse(
                 "Where this series came from is not known here. Choose the file on the Report page: Choose the new file …"
             )
             return
         path, part = Path(series.table.source.path), series.table.source.options.get("part")
-        store = self._window.places.remembered
+        store = self._shell.places.remembered
 
         def work() -> Table:
             offers = read_file_as_before(path, store)
@@ -150,7 +150,7 @@ class FileActions:
             else:
                 self._put_under(table, f"read {path.name} again")
 
-        self.session.background.run("read again", work, done, self._window.refuse)
+        self.session.background.run("read again", work, done, self._shell.refuse)
 
     def _put_under(self, table: Table, words: str) -> None:
         """Put another table under the chosen series; when its columns have other names, begin a new series."""
@@ -173,11 +173,11 @@ class FileActions:
 
         series = self.session.series
         if series is None:
-            self._window.refuse("There is no series to export.")
+            self._shell.refuse("There is no series to export.")
             return
         words = ";;".join(f"{name} (*{ending})" for ending, name in ENDINGS.items())
         chosen, _ = QFileDialog.getSaveFileName(
-            self._window, "Export the series", str(Path.home() / f"{series.name}.csv"), words
+            self._shell.widget, "Export the series", str(Path.home() / f"{series.name}.csv"), words
         )
         if chosen:
             path = Path(chosen)
@@ -185,7 +185,7 @@ class FileActions:
                 "export",
                 lambda: write_series(series, path),
                 lambda _nothing: self.session.say(f"{series.name} was saved as {path.name}."),
-                self._window.refuse,
+                self._shell.refuse,
             )
 
     def copy_picture(self) -> None:
@@ -202,9 +202,9 @@ class FileActions:
 
     def _plot(self) -> Plot | None:
         """Return the plot of the page; a page without one says so."""
-        plot = self._window.page.plot if self._window.page is not None else None
+        plot = self._shell.page.plot if self._shell.page is not None else None
         if plot is None:
-            self._window.refuse("This page has no plot. Choose another page, then copy or save its plot.")
+            self._shell.refuse("This page has no plot. Choose another page, then copy or save its plot.")
         return plot
 
 

@@ -21,13 +21,13 @@ from PySide6.QtWidgets import (
 )
 
 from vettore.app.shell.guide import places
+from vettore.app.shell.shell import Shell
 from vettore.app.widgets.parts import Column, label, section
 from vettore.app.widgets.popup import Popup
 from vettore.core.models.catalogue import CATALOGUE
 
 if TYPE_CHECKING:
     from vettore.app.pages.page import Page
-    from vettore.app.window import Window
 
 WIDTH, HEIGHT, FROM_TOP = 520, 380, 70
 MOST_SHOWN = 60
@@ -92,10 +92,10 @@ def _go_to(widget: QWidget) -> None:
     QTimer.singleShot(0, widget, lambda: widget.setFocus(Qt.FocusReason.ShortcutFocusReason))
 
 
-def things_of(window: Window) -> list[Thing]:
+def things_of(shell: Shell) -> list[Thing]:
     """Return all that can be found in a window."""
-    session = window.session
-    out = [*actions_of(window), *things_on(window.page)]
+    session = shell.session
+    out = [*actions_of(shell.widget), *things_on(shell.page)]
     out += [
         Thing(series.name, "series", lambda series=series: session.choose(series.id))
         for series in session.study.series
@@ -110,7 +110,7 @@ def things_of(window: Window) -> list[Thing]:
     ]
     if session.series is not None:
         out += [
-            Thing(model.name, f"model   {model.formula}", lambda key=key: _fit(window, key))
+            Thing(model.name, f"model   {model.formula}", lambda key=key: _fit(shell, key))
             for key, model in CATALOGUE.items()
         ]
     titles = {place.page: place.heading for place in places() if place.level == 1}
@@ -118,18 +118,18 @@ def things_of(window: Window) -> list[Thing]:
         Thing(
             place.heading if place.level == 1 else f"{place.heading} – {titles.get(place.page, place.page)}",
             "help",
-            lambda link=place.link: window.show_help_page(link),
+            lambda link=place.link: shell.show_help_page(link),
         )
         for place in places()
     ]
     return out
 
 
-def _fit(window: Window, key: str) -> None:
-    window.show_page("Fit")
+def _fit(shell: Shell, key: str) -> None:
+    shell.show_page("Fit")
     from vettore.app.pages.fit.page import FitPage
 
-    page = window.pages["Fit"]
+    page = shell.pages["Fit"]
     assert isinstance(page, FitPage)
     page.choose(key)
 

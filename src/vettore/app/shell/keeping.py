@@ -9,11 +9,11 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QMenu
 
 from vettore.app.session import What
+from vettore.app.shell.shell import Shell
 from vettore.app.widgets.parts import plain_tip
 
 if TYPE_CHECKING:
     from vettore.app.shell.recent import Recent
-    from vettore.app.window import Window
     from vettore.files.journal import Journal
     from vettore.study.study import Study
 
@@ -24,15 +24,15 @@ TRIES_AGAIN_AFTER = 5000
 class Keeper:
     """Keeps the work of one window."""
 
-    def __init__(self, window: Window) -> None:
-        self._window, self.session = window, window.session
+    def __init__(self, shell: Shell) -> None:
+        self._shell, self.session = shell, shell.session
         self._journal: Journal | None = None
         self._steps = 0
         # The study as it was given to the journal last.
         self._given: Study | None = None
         # Whether the last step could not be written.
         self._behind = False
-        self._again = QTimer(window)
+        self._again = QTimer(shell.widget)
         self._again.setSingleShot(True)
         self._again.timeout.connect(self.keep)
 
@@ -68,20 +68,20 @@ class Keeper:
         """Say it once, and try again until it works."""
         if not self._behind:
             self._behind = True
-            self._window.refuse(sentence)
+            self._shell.refuse(sentence)
         self._again.start(TRIES_AGAIN_AFTER)
 
     def recover(self) -> bool:
         """Bring back what a window that ended unexpectedly had; say what was brought back."""
         from vettore.files.journal import let_go, recover
 
-        recovered = recover(self._window.places.journal)
+        recovered = recover(self._shell.places.journal)
         if not recovered:
             return False
         newest = recovered[0]
         self.session.start(newest.study, newest.path)
         self.session.history.mark_changed()
-        self._window.show_title()
+        self._shell.show_title()
         steps = f"{newest.steps} steps" if newest.steps != 1 else "1 step"
         self.session.say(
             f"Vettore ended unexpectedly. “{newest.study.title}” was recovered with {steps} of work.", "look"
@@ -94,7 +94,7 @@ class Keeper:
         """Keep a journal from now on."""
         from vettore.files.journal import Journal
 
-        self._journal = Journal(self._window.places.journal)
+        self._journal = Journal(self._shell.places.journal)
         if self._journal.problem:
             self._not_kept(self._journal.problem)
         self.session.changed.connect(self._heed)
@@ -103,7 +103,7 @@ class Keeper:
         """Return the studies opened or saved last."""
         from vettore.app.shell.recent import recent_studies
 
-        return recent_studies(self._window.places.recent)
+        return recent_studies(self._shell.places.recent)
 
     def list_recent(self, menu: QMenu) -> None:
         """Fill a menu with the studies opened or saved last."""
@@ -112,7 +112,7 @@ class Keeper:
         for recent in recents:
             action = menu.addAction(QIcon(str(recent.picture)), recent.path.stem)
             action.setToolTip(plain_tip(str(recent.path)))
-            action.triggered.connect(lambda _checked=False, path=recent.path: self._window.open_paths([path]))
+            action.triggered.connect(lambda _checked=False, path=recent.path: self._shell.open_paths([path]))
         if not recents:
             menu.addAction("No study was saved yet").setEnabled(False)
 
@@ -121,5 +121,5 @@ class Keeper:
         from vettore.app.shell.recent import note_study
 
         if self.session.path is not None:
-            plot = self._window.page.plot if self._window.page is not None else None
-            note_study(self._window.places.recent, self.session.path, plot.grab() if plot is not None else None)
+            plot = self._shell.page.plot if self._shell.page is not None else None
+            note_study(self._shell.places.recent, self.session.path, plot.grab() if plot is not None else None)

@@ -5,17 +5,14 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QActionGroup, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from vettore.app.settings import TEXT_SIZES, Colours, Settings, read_settings, write_settings
+from vettore.app.shell.shell import Shell
 from vettore.core.errors import VettoreError
-
-if TYPE_CHECKING:
-    from vettore.app.window import Window
 
 SCALE, FONT_DPI = "QT_SCALE_FACTOR", "QT_FONT_DPI"
 # Dots to the inch of a desktop whose text has the usual size, and from what share on more of them count.
@@ -53,22 +50,21 @@ def wants_lamp(settings: Settings) -> bool:
 class Looks(QObject):
     """What the View menu says of looks, kept for the next time."""
 
-    def __init__(self, window: Window) -> None:
-        super().__init__(window)
-        self._window = window
-        self._path = window.places.settings
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell.widget)
+        self._shell = shell
+        self._path = shell.places.settings
         self.settings = read_settings(self._path)
         self._shown = False
         self._marks: list[Callable[[], None]] = []
-        window.session.still = self.settings.still
+        shell.session.still = self.settings.still
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_desktop)
 
     def fill(self, menu: QMenu) -> None:
         """Add the lines about looks to a menu."""
-        window = self._window
         colours = menu.addMenu("Colours")
         self._choices(colours, {str(Colour): Colour for Colour in Colours}, "colours", self.choose_colours)
-        window.add_action(colours, "Change between paper and lamp", QKeySequence("Ctrl+L"), self.turn_lamp)
+        self._shell.add_action(colours, "Change between paper and lamp", QKeySequence("Ctrl+L"), self.turn_lamp)
         sizes = menu.addMenu("Text size")
         self._choices(sizes, {f"{size} %": size for size in TEXT_SIZES}, "text", self._choose_text)
         still = menu.addAction("Reduce motion")
@@ -106,16 +102,16 @@ class Looks(QObject):
 
     def _choose_text(self, size: int) -> None:
         self._keep(text=size)
-        self._window.session.say(f"The text is {size} % of the usual size from the next start on.")
+        self._shell.session.say(f"The text is {size} % of the usual size from the next start on.")
 
     def _keep(self, **values: object) -> None:
         self.settings = replace(self.settings, **values)  # type: ignore[arg-type]
-        self._window.session.still = self.settings.still
+        self._shell.session.still = self.settings.still
         self._mark()
         try:
             write_settings(self._path, self.settings)
         except (VettoreError, OSError) as error:
-            self._window.refuse(f"The setting holds for now, but could not be kept: {error}")
+            self._shell.refuse(f"The setting holds for now, but could not be kept: {error}")
 
     def _mark(self) -> None:
         for mark in self._marks:
@@ -127,4 +123,4 @@ class Looks(QObject):
 
     def _show(self) -> None:
         self._shown = wants_lamp(self.settings)
-        self._window.take_theme(self._shown)
+        self._shell.take_theme(self._shown)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QGridLayout, QMenu, QMenuBar, QWidget
@@ -11,11 +9,13 @@ from PySide6.QtWidgets import QGridLayout, QMenu, QMenuBar, QWidget
 from vettore.app.pages.listed import PAGES
 from vettore.app.session import Session
 from vettore.app.shell.data_menu import DataMenu
+from vettore.app.shell.file_actions import FileActions
 from vettore.app.shell.guide import INDEX, TASKS
+from vettore.app.shell.keeping import Keeper
+from vettore.app.shell.looks import Looks
+from vettore.app.shell.saving import Saving
+from vettore.app.shell.shell import Commanded
 from vettore.app.widgets.parts import label
-
-if TYPE_CHECKING:
-    from vettore.app.window import Window
 
 KEYS = QKeySequence.StandardKey
 NONE = QKeySequence()
@@ -24,23 +24,23 @@ NONE = QKeySequence()
 class Menus(QWidget):
     """Fills the menus of a window; what they do is the window's affair."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, shell: Commanded, files: FileActions, keeper: Keeper, saving: Saving, looks: Looks) -> None:
         super().__init__()
         self.setObjectName("topbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         bar = QMenuBar()
         names = ("&Study", "&Edit", "&Data", "&View", "&Help")
         study, edit, data, view, help_menu = (bar.addMenu(name) for name in names)
-        self._fill_study(window, study)
-        self.undo = window.add_action(edit, "Undo", KEYS.Undo, window.undo)
-        self.redo = window.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), window.session.redo)
-        DataMenu(window, data)
-        self._fill_view(window, view)
-        window.add_action(help_menu, "Find anything …", QKeySequence("Ctrl+K"), window.find)
-        window.add_action(help_menu, "Keys", QKeySequence("Ctrl+F1"), window.show_keys)
-        window.add_action(help_menu, "Help for this place", KEYS.HelpContents, window.show_help)
-        window.add_action(help_menu, "Ten tasks", NONE, lambda: window.show_help_page(TASKS))
-        window.add_action(help_menu, "Guide", NONE, lambda: window.show_help_page(INDEX))
+        self._fill_study(shell, files, keeper, saving, study)
+        self.undo = shell.add_action(edit, "Undo", KEYS.Undo, shell.undo)
+        self.redo = shell.add_action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), shell.session.redo)
+        DataMenu(shell, files, data)
+        self._fill_view(shell, files, looks, view)
+        shell.add_action(help_menu, "Find anything …", QKeySequence("Ctrl+K"), shell.find)
+        shell.add_action(help_menu, "Keys", QKeySequence("Ctrl+F1"), shell.show_keys)
+        shell.add_action(help_menu, "Help for this place", KEYS.HelpContents, shell.show_help)
+        shell.add_action(help_menu, "Ten tasks", NONE, lambda: shell.show_help_page(TASKS))
+        shell.add_action(help_menu, "Guide", NONE, lambda: shell.show_help_page(INDEX))
         box = QGridLayout(self)
         box.setContentsMargins(4, 0, 14, 0)
         self.title, self.kept = label("", "label"), label("", "muted")
@@ -65,29 +65,29 @@ class Menus(QWidget):
         self.redo.setEnabled(bool(history.redo_label))
 
     @staticmethod
-    def _fill_study(window: Window, menu: QMenu) -> None:
-        window.add_action(menu, "New study", KEYS.New, window.new_study)
-        window.add_action(menu, "Open …", KEYS.Open, window.files.ask_open)
+    def _fill_study(shell: Commanded, files: FileActions, keeper: Keeper, saving: Saving, menu: QMenu) -> None:
+        shell.add_action(menu, "New study", KEYS.New, shell.new_study)
+        shell.add_action(menu, "Open …", KEYS.Open, files.ask_open)
         recent = menu.addMenu("Recent studies")
-        recent.aboutToShow.connect(lambda: window.keeper.list_recent(recent))
-        window.add_action(menu, "Demo study", NONE, window.files.show_demo)
+        recent.aboutToShow.connect(lambda: keeper.list_recent(recent))
+        shell.add_action(menu, "Demo study", NONE, files.show_demo)
         menu.addSeparator()
-        window.add_action(menu, "Save", KEYS.Save, window.saving.save)
-        window.add_action(menu, "Save as …", KEYS.SaveAs, window.saving.ask_save_as)
-        window.add_action(menu, "Save the report …", KEYS.Print, window.save_report)
+        shell.add_action(menu, "Save", KEYS.Save, saving.save)
+        shell.add_action(menu, "Save as …", KEYS.SaveAs, saving.ask_save_as)
+        shell.add_action(menu, "Save the report …", KEYS.Print, shell.save_report)
         menu.addSeparator()
-        window.add_action(menu, "Quit", KEYS.Quit, window.close)
+        shell.add_action(menu, "Quit", KEYS.Quit, shell.widget.close)
 
     @staticmethod
-    def _fill_view(window: Window, menu: QMenu) -> None:
+    def _fill_view(shell: Commanded, files: FileActions, looks: Looks, menu: QMenu) -> None:
         for number, entry in enumerate(PAGES, 1):
             turn = QKeySequence(f"Ctrl+{number}")
-            window.add_action(menu, entry.name, turn, lambda name=entry.name: window.show_page(name))
+            shell.add_action(menu, entry.name, turn, lambda name=entry.name: shell.show_page(name))
         menu.addSeparator()
-        window.add_action(menu, "Series and curves", QKeySequence("Ctrl+T"), window.open_tray)
-        window.add_action(menu, "Next part of the window", QKeySequence("F6"), window.next_part)
-        window.add_action(menu, "Part of the window before", QKeySequence("Shift+F6"), lambda: window.next_part(-1))
-        window.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), window.files.copy_picture)
-        window.add_action(menu, "Save the plot …", NONE, window.files.save_picture)
+        shell.add_action(menu, "Series and curves", QKeySequence("Ctrl+T"), shell.open_tray)
+        shell.add_action(menu, "Next part of the window", QKeySequence("F6"), shell.next_part)
+        shell.add_action(menu, "Part of the window before", QKeySequence("Shift+F6"), lambda: shell.next_part(-1))
+        shell.add_action(menu, "Copy the plot as a picture", QKeySequence("Ctrl+Shift+C"), files.copy_picture)
+        shell.add_action(menu, "Save the plot …", NONE, files.save_picture)
         menu.addSeparator()
-        window.looks.fill(menu)
+        looks.fill(menu)

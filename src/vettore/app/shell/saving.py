@@ -3,31 +3,28 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from vettore.app.shell.shell import Shell
 from vettore.core.errors import VettoreError
 from vettore.files import STUDY_SUFFIX as SUFFIX
 from vettore.files.held import Holder
-
-if TYPE_CHECKING:
-    from vettore.app.window import Window
 
 
 class Saving:
     """Saves for one window; ``box`` is the question that was asked last."""
 
-    def __init__(self, window: Window) -> None:
-        self._window = window
+    def __init__(self, shell: Shell) -> None:
+        self._shell = shell
         self.box: QMessageBox | None = None
         # Their version of the study, when it is looked at.
-        self.beside: Window | None = None
+        self.beside: QWidget | None = None
 
     def save(self) -> bool:
         """Save the study where it is kept, or ask where; what somebody else may have done there is not overwritten unasked."""
-        session = self._window.session
+        session = self._shell.session
         if session.path is None:
             return self.ask_save_as()
         changed = session.changed_on_disk
@@ -45,24 +42,24 @@ class Saving:
     def _save_to(self, path: Path) -> bool:
         from vettore.files.study_file import save_study
 
-        session = self._window.session
+        session = self._shell.session
         try:
             save_study(session.study, path)
         except VettoreError as error:
-            self._window.refuse(str(error))
+            self._shell.refuse(str(error))
             return False
         session.keep_at(path)
         session.history.mark_kept()
-        self._window.show_title()
-        self._window.keeper.note_recent()
+        self._shell.show_title()
+        self._shell.note_recent()
         session.say(f"Saved as {path.name}.")
         return True
 
     def ask_save_as(self) -> bool:
         """Ask for a name and save there."""
-        start = self._window.session.path or Path.home() / f"{self._window.session.study.title}{SUFFIX}"
+        start = self._shell.session.path or Path.home() / f"{self._shell.session.study.title}{SUFFIX}"
         chosen, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the study", str(start), f"Vettore study (*{SUFFIX})"
+            self._shell.widget, "Save the study", str(start), f"Vettore study (*{SUFFIX})"
         )
         if not chosen:
             return False
@@ -71,7 +68,7 @@ class Saving:
 
     def opened_in_words(self) -> str:
         """Say that a study is open, and who has it open besides."""
-        session = self._window.session
+        session = self._shell.session
         assert session.path is not None
         other = session.hold.other if session.hold is not None else None
         if other is None:
@@ -82,35 +79,31 @@ class Saving:
 
     def look_at_theirs(self) -> None:
         """Open the file as it is on disk in a window of its own, beside this one."""
-        assert self._window.session.path is not None
-        self.beside = type(self._window)()
-        self.beside.looks.begin()
-        self.beside.keeper.start_journal()
-        self.beside.show()
-        self.beside.open_paths([self._window.session.path])
+        assert self._shell.session.path is not None
+        self.beside = self._shell.open_beside(self._shell.session.path)
 
     def ask_changed(self) -> str | None:
         """Ask what to do about a file that somebody else wrote: "copy", "look", "overwrite", or None to leave it."""
-        assert self._window.session.path is not None
+        assert self._shell.session.path is not None
         return self._ask(
             "The study changed on disk",
-            f"“{self._window.session.path.name}” was changed by somebody else since you opened it here.",
+            f"“{self._shell.session.path.name}” was changed by somebody else since you opened it here.",
             "Saving here would overwrite what they did. A copy keeps both.",
             {"Save a copy …": "copy", "Look at theirs": "look", "Overwrite theirs": "overwrite"},
         )
 
     def ask_held(self, other: Holder) -> str | None:
         """Ask what to do about a file that another window has open, too: "copy", "overwrite", or None to leave it."""
-        assert self._window.session.path is not None
+        assert self._shell.session.path is not None
         return self._ask(
             "The study is open elsewhere",
-            f"“{self._window.session.path.name}” is open in another window, too{holder_in_words(other)}.",
+            f"“{self._shell.session.path.name}” is open in another window, too{holder_in_words(other)}.",
             "It has not changed on disk yet. What is saved there later is told here before you save again.",
             {"Save a copy …": "copy", "Save here all the same": "overwrite"},
         )
 
     def _ask(self, title: str, words: str, more: str, answers: dict[str, str]) -> str | None:
-        self.box = box = QMessageBox(self._window)
+        self.box = box = QMessageBox(self._shell.widget)
         box.setWindowTitle(title)
         # Names of files are text.
         box.setTextFormat(Qt.TextFormat.PlainText)
@@ -128,12 +121,12 @@ class Saving:
 
     def may_leave(self) -> bool:
         """Ask about unsaved work; True when it is saved or may go."""
-        if not self._window.session.history.unsaved:
+        if not self._shell.session.history.unsaved:
             return True
-        box = QMessageBox(self._window)
+        box = QMessageBox(self._shell.widget)
         box.setWindowTitle("Keep the changes?")
         box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setText(f"“{self._window.session.study.title}” has changes that are not saved.")
+        box.setText(f"“{self._shell.session.study.title}” has changes that are not saved.")
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
         stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QMenu
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QMenu, QWidget
 
+from vettore.app.stage.framing import Framing
 from vettore.app.widgets.parts import button
 from vettore.app.widgets.popup import Form
 from vettore.core.errors import VettoreError
 from vettore.core.rounding import NumberStyle, read_number
-
-if TYPE_CHECKING:
-    from vettore.app.stage.plot import Plot
 
 NAMES = ("x", "y")
 WIDTH = 270
@@ -22,9 +20,39 @@ WIDTH = 270
 DIGITS = 6
 
 
-def axes_menu(plot: Plot) -> QMenu:
+class Framed(Protocol):
+    """A plot as far as what is seen of its data can be changed."""
+
+    framing: Framing
+
+    def go_home(self) -> None:
+        """Show all of the data."""
+
+    def go_back(self) -> None:
+        """Show what was seen before."""
+
+    def zoom_once(self) -> None:
+        """Let the next drag draw a box to zoom into."""
+
+    def ask_limits(self, axis: int) -> None:
+        """Ask for the limits of an axis."""
+
+    def set_limits(self, axis: int, low: float, high: float) -> None:
+        """Show so much of an axis."""
+
+    def set_log(self, x: bool, y: bool) -> None:
+        """Make the axes logarithmic, or linear."""
+
+    def copy(self) -> None:
+        """Copy the plot as a picture."""
+
+    def save(self) -> None:
+        """Save the plot as a picture."""
+
+
+def axes_menu(plot: Framed, parent: QWidget) -> QMenu:
     """Return what a right click on a plot offers."""
-    menu = QMenu(plot)
+    menu = QMenu(parent)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     lines = (
         ("Show all of the data\tHome", plot.go_home),
@@ -50,7 +78,7 @@ def axes_menu(plot: Plot) -> QMenu:
     return menu
 
 
-def turn_log(plot: Plot, axis: int, on: bool) -> None:
+def turn_log(plot: Framed, axis: int, on: bool) -> None:
     """Make one axis of a plot logarithmic or linear."""
     log = list(plot.framing.log)
     log[axis] = on
@@ -60,12 +88,12 @@ def turn_log(plot: Plot, axis: int, on: bool) -> None:
 class AxisPopup(Form):
     """From, to, and the scale of one axis."""
 
-    def __init__(self, plot: Plot, axis: int, title: str, style: NumberStyle) -> None:
+    def __init__(self, plot: Framed, parent: QWidget, axis: int, title: str, style: NumberStyle) -> None:
         limits = plot.framing.limits()[axis]
         self.low, self.high = (QLineEdit(style.number(limit, DIGITS)) for limit in limits)
         fields = (("from", self.low), ("to", self.high))
         spoken = ((words, f"{NAMES[axis]} {words}", field) for words, field in fields)
-        super().__init__(title, spoken, WIDTH, plot)
+        super().__init__(title, spoken, WIDTH, parent)
         self._plot, self._axis, self._style = plot, axis, style
         self.log = QCheckBox("logarithmic")
         self.log.setChecked(plot.framing.log[axis])

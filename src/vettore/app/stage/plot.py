@@ -59,7 +59,7 @@ class Plot(Axes):
         self.cross_shown = False
         # What dragging did before a box was asked for once.
         self._hand_before: Hand | None = None
-        self.spoken = Spoken(self)
+        self.spoken = Spoken(self, self)
         self.upper.vb.outlined.connect(self._outlined)
         self.scene().sigMouseClicked.connect(self._clicked)
         self.scene().sigMouseMoved.connect(self._moved)
@@ -130,7 +130,7 @@ class Plot(Axes):
         panel = self.upper if axis else (self.lower or self.upper)
         side = panel.getAxis("left" if axis else "bottom")
         title = side.title or "xy"[axis]
-        self.axis_form = AxisPopup(self, axis, title, self.numbers)
+        self.axis_form = AxisPopup(self, self, axis, title, self.numbers)
         middle = self.mapFromScene(side.sceneBoundingRect().center())
         self.axis_form.show_at(place or self.viewport().mapToGlobal(middle))
 
@@ -171,7 +171,7 @@ class Plot(Axes):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         # By mouse the menu opens on a click, since dragging with the right button zooms.
         if event.reason() is not QContextMenuEvent.Reason.Mouse:
-            axes_menu(self).popup(self.viewport().mapToGlobal(self.viewport().rect().center()))
+            axes_menu(self, self).popup(self.viewport().mapToGlobal(self.viewport().rect().center()))
 
     def _row_at(self, scene_point: QPointF) -> int:
         panels = [(self.upper, self.marks)]
@@ -185,7 +185,7 @@ class Plot(Axes):
     def _clicked(self, event: Any) -> None:
         place = event.scenePos()
         if event.button() == Qt.MouseButton.RightButton:
-            axes_menu(self).popup(event.screenPos().toPoint())
+            axes_menu(self, self).popup(event.screenPos().toPoint())
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return

@@ -2,28 +2,40 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer
+from PySide6.QtWidgets import QAbstractScrollArea
 
+from vettore.app.stage.curves import CurveLine
+from vettore.app.stage.marks import Marks
+from vettore.app.stage.overlays import Pennants
+from vettore.core.rounding import NumberStyle
 from vettore.words.plots import plot_words
-
-if TYPE_CHECKING:
-    from vettore.app.stage.plot import Plot
 
 # Milliseconds after a change in which there may be others.
 TELL_AFTER = 250
 
 
+class Heard(Protocol):
+    """What of a plot is told in words."""
+
+    marks: Marks
+    line: CurveLine
+    pennants: Pennants
+    titles: tuple[str, str]
+    numbers: NumberStyle
+
+
 class Spoken(QObject):
     """Keeps the accessible description of a plot."""
 
-    def __init__(self, plot: Plot) -> None:
-        super().__init__(plot)
-        self._plot = plot
-        plot.setAccessibleName("Plot")
-        plot.viewport().setAccessibleName("Plot")
+    def __init__(self, plot: Heard, widget: QAbstractScrollArea) -> None:
+        super().__init__(widget)
+        self._plot, self._widget = plot, widget
+        widget.setAccessibleName("Plot")
+        widget.viewport().setAccessibleName("Plot")
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(TELL_AFTER)
@@ -40,5 +52,5 @@ class Spoken(QObject):
         readings = [text for _x, _y, text, _kept in plot.pennants.pennants]
         marks = plot.marks
         words = plot_words(plot.titles, marks.xs, marks.ys, marks.aside, ends, readings, plot.numbers)
-        plot.setAccessibleDescription(words)
-        plot.viewport().setAccessibleName(words)
+        self._widget.setAccessibleDescription(words)
+        self._widget.viewport().setAccessibleName(words)

@@ -18,7 +18,7 @@ from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.details import Correlated, Counts, Details, ErrorsInX, Growing
 from vettore.core.fitting.goodness import Goodness
 from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Status, Trace
-from vettore.core.inverse import scatter_of
+from vettore.core.fitting.scatter import scatter_about
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
 
@@ -302,7 +302,7 @@ class FitResult(Goodness, Tells):
         """The curve, which knows how a measurement beside it scatters."""
         assert self.given_curve is not None
         curve = copy(self.given_curve)
-        curve.scatter = scatter_of(self, curve)
+        curve.scatter = scatter_about(curve, self.details, self.fitted, self.sigma, self.absolute_sigma)
         return curve
 
     @cached_property

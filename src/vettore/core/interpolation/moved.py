@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
 
 from vettore.core.arrays import Array
-
-if TYPE_CHECKING:
-    from vettore.core.interpolation.interpolant import Interpolant
+from vettore.core.interpolation.methods import Method
 
 # Share of the size of y by which a point is moved to see what it moves.
 NUDGE = 1e-5
@@ -26,19 +24,40 @@ SMOOTH_REACH = 60
 MOST_REMEMBERED = 8000
 
 
+class Movable(Protocol):
+    """A curve through points (n,) that can be made again through others."""
+
+    x: Array
+    y: Array
+    sigma: Array | None
+    method: Method
+
+    def with_points(self, x: Array, y: Array, sigma: Array | None) -> Movable:
+        """Return the curve of the same method through other points."""
+        ...
+
+    def derivative(self, x: Array, order: int) -> Array:
+        """Return the curve (``order`` 0) or a derivative at x."""
+        ...
+
+    def area(self, a: float, b: float) -> float:
+        """Return the area from a to b."""
+        ...
+
+
 class Moved:
     """The curves that come of a curve when its points are moved, remembered."""
 
-    def __init__(self, curve: Interpolant) -> None:
+    def __init__(self, curve: Movable) -> None:
         self._curve, self._linear = curve, curve.method.key not in NOT_LINEAR
         self._windows: dict[int, Moved] = {}
 
     @cached_property
-    def each(self) -> list[Interpolant]:
+    def each(self) -> list[Movable]:
         """The curves with points moved one at a time."""
         return list(self._made())
 
-    def _made(self) -> Iterator[Interpolant]:
+    def _made(self) -> Iterator[Movable]:
         """Make the curves through unit vectors or, where a method is not linear, with points nudged one at a time."""
         curve = self._curve
         for place in range(len(curve.x)):

@@ -11,16 +11,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from vettore.core.arrays import Array, Mask
+from vettore.core.surface.heights import Heights
 from vettore.core.surface.sites import Whole
 from vettore.core.surface.thin_plate import noise_of
-
-if TYPE_CHECKING:
-    from vettore.core.surface.surface import Surface
 
 # Lattice places between neighbouring sites, and the least and most along a side.
 FINE, FEWEST, MOST = 4, 50, 160
@@ -71,7 +68,7 @@ class _Peak:
     prominence: float
 
 
-def summits_of(surface: Surface, prominence: float | None) -> tuple[Summit, ...]:
+def summits_of(surface: Heights, prominence: float | None) -> tuple[Summit, ...]:
     """Return the summits of a surface, hills, then hollows, then saddles, each by prominence."""
     x, y = _lattice(surface)
     across, along = np.meshgrid(x, y)
@@ -93,7 +90,7 @@ def summits_of(surface: Surface, prominence: float | None) -> tuple[Summit, ...]
     return tuple(sorted(summits, key=lambda summit: (order[summit.shape], -summit.prominence)))
 
 
-def _lattice(surface: Surface) -> tuple[Array, Array]:
+def _lattice(surface: Heights) -> tuple[Array, Array]:
     sites = surface.sites
     counts = [int(np.clip(FINE * np.ptp(values) / sites.spacing, FEWEST, MOST)) + 1 for values in (sites.u, sites.v)]
     return (
@@ -102,7 +99,7 @@ def _lattice(surface: Surface) -> tuple[Array, Array]:
     )
 
 
-def _least(surface: Surface, known: Array) -> float:
+def _least(surface: Heights, known: Array) -> float:
     """Return the prominence below which a hill may be noise."""
     least = LEAST_SHARE * float(np.ptp(known))
     if surface.knows_error:
@@ -163,7 +160,7 @@ def _peaks(z: Array, least: float) -> list[_Peak]:
 
 
 def _placed(
-    surface: Surface, shape: Shape, peaks: list[_Peak], x: Array, y: Array, value: float | None
+    surface: Heights, shape: Shape, peaks: list[_Peak], x: Array, y: Array, value: float | None
 ) -> list[Summit]:
     if not peaks:
         return []
@@ -190,7 +187,7 @@ def _placed(
     return summits
 
 
-def _climbed(surface: Surface, x: Array, y: Array, step: tuple[float, float], sign: float) -> tuple[Array, Array]:
+def _climbed(surface: Heights, x: Array, y: Array, step: tuple[float, float], sign: float) -> tuple[Array, Array]:
     """Return the highest places near those given, closing in on them."""
     across, along = (grid.ravel() for grid in np.meshgrid(AROUND, AROUND))
     for turn in range(ROUNDS):
@@ -204,7 +201,7 @@ def _climbed(surface: Surface, x: Array, y: Array, step: tuple[float, float], si
     return x, y
 
 
-def _holding(surface: Surface, x: float, y: float, z: float, drop: float) -> int:
+def _holding(surface: Heights, x: float, y: float, z: float, drop: float) -> int:
     """Return how many sites stand on a hill: reached from its top without going below half its prominence."""
     sites = surface.sites
     level, sign = z - drop, 1.0 if drop > 0 else -1.0
@@ -222,7 +219,7 @@ def _holding(surface: Surface, x: float, y: float, z: float, drop: float) -> int
     return len(seen)
 
 
-def _saddles(surface: Surface, saddles: list[tuple[int, float]], x: Array, y: Array) -> list[Summit]:
+def _saddles(surface: Heights, saddles: list[tuple[int, float]], x: Array, y: Array) -> list[Summit]:
     """Return saddles, moved to where the surface is level."""
     summits = []
     for place, prominence in saddles:
@@ -233,7 +230,7 @@ def _saddles(surface: Surface, saddles: list[tuple[int, float]], x: Array, y: Ar
     return summits
 
 
-def _levelled(surface: Surface, x: float, y: float, step: tuple[float, float]) -> tuple[float, float]:
+def _levelled(surface: Heights, x: float, y: float, step: tuple[float, float]) -> tuple[float, float]:
     """Return the level place near one on the lattice by Newton's steps, or the one on the lattice when they lead away."""
     at_x, at_y = x, y
     small = step[0] * DIFFERENCE, step[1] * DIFFERENCE

@@ -13,15 +13,12 @@ from __future__ import annotations
 import itertools
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
-
-if TYPE_CHECKING:
-    from vettore.core.surface.surface import Surface
+from vettore.core.surface.heights import Heights
 
 # Small triangles that the sites' triangles are cut into altogether, at least.
 SMALL = 3_000
@@ -46,7 +43,7 @@ class Covered:
     area_above: float
 
 
-def covered(surface: Surface, level: float | None, within: Array | None) -> Covered:
+def covered(surface: Heights, level: float | None, within: Array | None) -> Covered:
     """Return what a surface covers. Raises DataError for a polygon that is none, or that holds no place of the surface."""
     sites = surface.sites
     at = np.column_stack([surface.x, surface.y])
@@ -106,7 +103,7 @@ def _quartered(triangles: Array) -> Array:
 
 
 def _parted(
-    surface: Surface, triangles: Array, signs: Array, level: float, deeper: int
+    surface: Heights, triangles: Array, signs: Array, level: float, deeper: int
 ) -> tuple[float, float, float]:
     """Return ∫ above, ∫ below (not positive) and the area above a level."""
     sizes = _areas(triangles) * signs
@@ -136,7 +133,7 @@ def _parted(
     return above, below, area
 
 
-def _values(surface: Surface, triangles: Array) -> Array:
+def _values(surface: Heights, triangles: Array) -> Array:
     z = surface(triangles[..., 0], triangles[..., 1])
     if np.isnan(z).any():
         # Rounding may put a corner of the outermost triangles a hair outside: the middle of its triangle stands for it.

@@ -8,22 +8,34 @@ import threading
 from collections.abc import Hashable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from vettore.report.figures.paper import Kind
-
-if TYPE_CHECKING:
-    from vettore.report.figures.figure import StudyFigure
 
 # Fewer figures are drawn sooner than processes are ready.
 FEWEST, MOST_WORKERS = 3, 4
 _promised: dict[Hashable, Future[bytes]] = {}
 
 
+class Drawable(Protocol):
+    """A figure as far as it is drawn here."""
+
+    def key(self, kind: Kind, letters: bool) -> Hashable:
+        """Return what tells it from all others."""
+
+    def is_known(self, kind: Kind, letters: bool) -> bool:
+        """Whether it need not be drawn again."""
+        ...
+
+    def draw_anew(self, kind: Kind, letters: bool) -> bytes:
+        """Return it as a file."""
+        ...
+
+
 class _Worker:
     """What a process was made with."""
 
-    figures: Sequence[StudyFigure] = ()
+    figures: Sequence[Drawable] = ()
 
 
 def _draw(place: int, kind: Kind, letters: bool) -> bytes:
@@ -31,7 +43,7 @@ def _draw(place: int, kind: Kind, letters: bool) -> bytes:
 
 
 @contextmanager
-def drawn_beside(figures: Sequence[StudyFigure], kind: Kind, letters: bool, busy: bool) -> Iterator[None]:
+def drawn_beside(figures: Sequence[Drawable], kind: Kind, letters: bool, busy: bool) -> Iterator[None]:
     """Have figures drawn while what is under this goes on; they are given out by ``promised``.
 
     It is ``busy`` where it does as much itself, or else it mainly waits for them.
