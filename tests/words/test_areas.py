@@ -65,3 +65,11 @@ def test_what_an_area_stands_on_is_named(study):
     ]
     assert told[:5] == ["zero", "2.5", "line between the ends", "points of lower", "quadratic of upper"]
     assert told[5:] == ["line through 0 … 1; 8 … 9.5", "2*x"]
+
+
+def test_a_baseline_whose_series_was_taken_out_says_so(study):
+    """What is not kept yet may follow a series, or a curve, that is taken out on another page."""
+    fit = study.curves[0].id
+    bare = edits.remove_series(edits.remove_series(study, "s2"), "s1")
+    told = [baseline_words(bare, one, STYLE) for one in (PointsOf("s2"), CurveOf(fit))]
+    assert told == ["points of what was taken out", "what was taken out"]

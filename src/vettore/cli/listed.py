@@ -20,6 +20,7 @@ COMMANDS = {
     "plan": "Tell where to measure before there are data, and which ± that will give.",
     "interpolate": "Read values between points.",
     "integrate": "Work out the area under points, or under a function of x.",
+    "peaks": "Find the peaks of a spectrum: how many, and place, height, width and area of each with its ±.",
     "polynomial": "Tell roots, turning points, slope and antiderivative of a polynomial.",
     "surface": "Fill between scattered sites.",
     "figure": "Save the figure of a fit of a study, or of anything else in it that has one.",

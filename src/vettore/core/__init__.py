@@ -33,6 +33,9 @@ if TYPE_CHECKING:
     from vettore.core.interpolation.interpolant import Interpolant, interpolate
     from vettore.core.models.catalogue import CATALOGUE, model
     from vettore.core.models.model import Model
+    from vettore.core.peaks.fit_peaks import fit_peaks
+    from vettore.core.peaks.peak import FittedPeak
+    from vettore.core.peaks.result import PeaksFit
     from vettore.core.polynomials.polynomial import Polynomial
     from vettore.core.surface.summits import Summit
     from vettore.core.surface.surface import Surface, grid
@@ -74,6 +77,9 @@ _WHERE = {
     "describe": "columns.statistics",
     "differentiate": "integration.derivative",
     "find_peaks": "integration.peaks",
+    "FittedPeak": "peaks.peak",
+    "PeaksFit": "peaks.result",
+    "fit_peaks": "peaks.fit_peaks",
     "fit": "fitting.fit",
     "fit_many": "fitting.fit_many",
     "fit_polynomial": "fitting.fit_polynomial",
@@ -104,12 +110,14 @@ __all__ = [
     "Derivative",
     "Description",
     "FitResult",
+    "FittedPeak",
     "FormulaError",
     "FunctionArea",
     "Interpolant",
     "ManyFits",
     "Model",
     "Peak",
+    "PeaksFit",
     "Plan",
     "Polynomial",
     "PolynomialCurve",
@@ -131,6 +139,7 @@ __all__ = [
     "find_peaks",
     "fit",
     "fit_many",
+    "fit_peaks",
     "fit_polynomial",
     "fit_shared",
     "grid",

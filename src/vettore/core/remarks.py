@@ -49,6 +49,10 @@ class RemarkKind(StrEnum):
     ALIKE_TO_THE_END = "neighbours as alike as is allowed"
     START_WITHOUT_VALUE = "start without a value"
     FEW_ROUNDS_AGREE = "few rounds agree"
+    PEAKS_AS_GOOD = "another number of peaks about as good"
+    PEAK_NOT_APART = "peak hardly told from another"
+    PEAK_AT_EDGE = "peak at the end of the rows"
+    CEILING = "tops cut at one height"
     BASELINE_LEFT_OUT = "± of the baseline left out"
     BETTER_SQUARES = "better sum of squares"
     BETTER_SCALE = "better scale of the residuals"
@@ -217,6 +221,23 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     ),
     RemarkKind.FEW_ROUNDS_AGREE: lambda r: (
         f"Only {_rounds(r)} of the search reached this answer; other answers may fit as well."
+    ),
+    RemarkKind.PEAKS_AS_GOOD: lambda r: (
+        f"{counted(r.figures[0], 'peak')} would do about as well: chance makes such a difference with a probability of "
+        f"{r.figures[1]:.1g}."
+    ),
+    RemarkKind.PEAK_NOT_APART: lambda r: (
+        f"The rows hardly tell peak {r.names[0]} "
+        + (f"from peak {r.names[1]}" if len(r.names) > 1 else "from the background")
+        + f": the ± of its area is {100 * r.figures[0]:.0f} % of it."
+    ),
+    RemarkKind.PEAK_AT_EDGE: lambda r: (
+        f"The top of peak {r.names[0]} lies at the end of the rows or beyond, at {r.figures[0]:.6g}: one side of it was not "
+        "measured."
+    ),
+    RemarkKind.CEILING: lambda r: (
+        f"Neighbouring rows from {r.names[0]} to {r.names[1]} stand at the highest value, {r.names[2]}: a detector at its end "
+        "cuts tops so. Set these rows aside, and the flanks tell the top."
     ),
     RemarkKind.BASELINE_LEFT_OUT: lambda r: "its ± leaves that of the baseline out",
     RemarkKind.BETTER_SQUARES: _better("a sum of squares"),

@@ -22,6 +22,8 @@ RULE_WORDS = {
     "spline": ("Smooth spline", "exact under the cubic spline"),
     UNDER_FIT: ("Fitted curve", "exact under the curve of the series that is chosen in the tray"),
 }
+# A baseline that follows something which is no longer in the study.
+GONE = "what was taken out"
 # Where the ± of an area comes from.
 ERRORS_FROM = {
     "sigma": "± from the ± of y",
@@ -38,10 +40,12 @@ def baseline_words(study: Study, baseline: AnyBaseline, style: NumberStyle) -> s
         case BetweenEnds():
             return "line between the ends"
         case PointsOf(identity):
-            return f"points of {study.find_series(identity).name}"
+            # What is not kept yet may follow what was taken out meanwhile.
+            names = [series.name for series in study.series if series.id == identity]
+            return f"points of {names[0] if names else GONE}"
         case CurveOf(identity):
-            curve = study.find_curve(identity)
-            return f"{curve.name.lower()} of {study.find_series(curve.series).name}"
+            curves = [curve for curve in study.curves if curve.id == identity]
+            return f"{curves[0].name.lower()} of {study.find_series(curves[0].series).name}" if curves else GONE
         case Spans(spans):
             return "line through " + "; ".join(f"{style.short(low)} … {style.short(high)}" for low, high in spans)
         case FormulaOfX(formula):

@@ -47,6 +47,11 @@ def derivative(node: Node, name: str) -> Node:
             return Call("if", (condition, derivative(a, name), derivative(b, name)))
         case Call("min" | "max" as function, arguments):
             return _of_extreme(function, arguments, name)
+        case Call("voigt" | "dispersion" | "tailed" as function, (first, second)):
+            by_first, by_second = _OF_TWO[function](first, second)
+            return added(
+                multiplied(by_first, derivative(first, name)), multiplied(by_second, derivative(second, name))
+            )
         case Call(function, (of,)):
             return multiplied(_outer(function, of), derivative(of, name))
         case _:
@@ -71,6 +76,39 @@ def _of_extreme(function: str, arguments: tuple[Node, ...], name: str) -> Node:
         result = Call("if", (Compare(sign, argument, best), derivative(argument, name), result))
         best = Call(function, (argument, best))
     return result
+
+
+def _of_voigt(x: Node, y: Node) -> tuple[Node, Node]:
+    """Return ∂/∂x and ∂/∂y of Re w, with w′ = 2i/√π − 2z w."""
+    along, across = Call("voigt", (x, y)), Call("dispersion", (x, y))
+    by_x = multiplied(TWO, subtracted(multiplied(y, across), multiplied(x, along)))
+    return by_x, negated(_slope_of_dispersion(x, y, along, across))
+
+
+def _of_dispersion(x: Node, y: Node) -> tuple[Node, Node]:
+    along, across = Call("voigt", (x, y)), Call("dispersion", (x, y))
+    by_y = multiplied(TWO, subtracted(multiplied(y, across), multiplied(x, along)))
+    return _slope_of_dispersion(x, y, along, across), by_y
+
+
+def _slope_of_dispersion(x: Node, y: Node, along: Node, across: Node) -> Node:
+    return subtracted(
+        Number(2 / math.sqrt(math.pi)), multiplied(TWO, added(multiplied(x, across), multiplied(y, along)))
+    )
+
+
+def _of_tailed(z: Node, s: Node) -> tuple[Node, Node]:
+    """Return ∂/∂z and ∂/∂s of a Gaussian g with a tail, u: s ∂u/∂z + u = g."""
+    g, u = Call("exp", (negated(divided(raised(z, TWO), TWO)),)), Call("tailed", (z, s))
+    share = added(subtracted(ONE, multiplied(z, s)), raised(s, TWO))
+    return divided(subtracted(g, u), s), divided(subtracted(g, multiplied(u, share)), raised(s, Number(3.0)))
+
+
+_OF_TWO: dict[str, Callable[[Node, Node], tuple[Node, Node]]] = {
+    "voigt": _of_voigt,
+    "dispersion": _of_dispersion,
+    "tailed": _of_tailed,
+}
 
 
 _TABLE: dict[str, Callable[[Node], Node]] = {

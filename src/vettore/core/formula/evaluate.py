@@ -14,6 +14,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
+from vettore.core.formula.peak_functions import dispersion, tailed, voigt
 from vettore.core.formula.tree import (
     Binary,
     Both,
@@ -71,6 +72,9 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "atanh": np.arctanh,
     "erf": _special("erf"),
     "erfc": _special("erfc"),
+    "voigt": voigt,
+    "dispersion": dispersion,
+    "tailed": tailed,
     "gamma": _gamma,
     "lgamma": _special("gammaln"),
 }

@@ -36,12 +36,13 @@ ARGUMENTS = {
         ],
         (1, 1),
     ),
+    **dict.fromkeys(["voigt", "dispersion", "tailed"], (2, 2)),
     "min": (2, 20),
     "max": (2, 20),
     "if": (3, 3),
 }
 # Words that name coefficients as often as functions; all others are functions wherever they stand.
-ALSO_NAMES = frozenset({"gamma", "lgamma", "min", "max", "sign", "abs", "if"})
+ALSO_NAMES = frozenset({"gamma", "lgamma", "min", "max", "sign", "abs", "if", "voigt", "dispersion", "tailed"})
 # Functions written with an index: log₁₀, log₂.
 SUBSCRIPTED = {"log_10": "log10", "log_2": "log2"}
 CONSTANTS = {"pi": math.pi, "e": math.e}

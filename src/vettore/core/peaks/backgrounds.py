@@ -1,0 +1,133 @@
+"""What peaks stand on: nothing, a level, a slope, a parabola, a smooth curve that no peak can hide in, or a formula.
+
+A smooth background is a cubic spline of few pieces (a cubic and (x − knot)³ from each knot on), never so many that a piece is
+as short as a peak is broad; how many is told by BIC. As every other it is a formula, so that its ± goes into that of the peaks.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError, Fault
+from vettore.core.fitting.fit import fit_request
+from vettore.core.fitting.request import FitRequest
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.tree import Node
+
+# Terms of the plain ones, and the most knots of a smooth one.
+TERMS = {"none": 0, "level": 1, "slope": 2, "parabola": 3}
+SMOOTH, MOST_KNOTS = "smooth", 8
+# A piece of a smooth one is at least so many times as long as the broadest peak.
+PIECE = 2.0
+NAMES = ("a", "b", "c", "d")
+
+
+@dataclass(frozen=True)
+class Background:
+    """A background over ``x``: its columns (n, terms) where it is linear, and its formula.
+
+    ``start`` are values of what enters nonlinearly, found by ``settled``.
+    """
+
+    formula: str
+    names: tuple[str, ...]
+    columns: Array
+    # What is known of the background beside its columns, (n,).
+    offset: Array
+    start: Mapping[str, float] = field(default_factory=dict)
+    tree: Node | None = None
+
+    def settled(self, x: Array, c: Array) -> Background:
+        """Return the background drawn straight at what its coefficients have become, given those of the columns."""
+        if self.tree is None:
+            return self
+        return _straight(self.tree, self.formula, self.names, x, dict(zip(self.names, c.tolist(), strict=True)))
+
+
+def plain(kind: str, x: Array, knots: tuple[float, ...] = ()) -> Background:
+    """Return a background of powers of x and, with knots, of cubes from each knot on."""
+    count = TERMS.get(kind, 4)
+    names = (*NAMES[:count], *(f"d{i}" for i in range(1, len(knots) + 1)))
+    powers = ["", "*x", "*x^2", "*x^3"]
+    terms = [f"{name}{power}" for name, power in zip(NAMES[:count], powers, strict=False)]
+    terms += [f"d{i}*max(x - {_typed(knot)}, 0)^3" for i, knot in enumerate(knots, 1)]
+    middle, half = (x[0] + x[-1]) / 2, (x[-1] - x[0]) / 2 or 1.0
+    t = (x - middle) / half
+    columns = [t**power for power in range(count)]
+    columns += [np.maximum((x - knot) / half, 0.0) ** 3 for knot in knots]
+    return Background(" + ".join(terms), names, np.array(columns).reshape(len(columns), len(x)).T, np.zeros(len(x)))
+
+
+def _typed(number: float) -> str:
+    return repr(number) if number >= 0 else f"({number!r})"
+
+
+def knots_of(x: Array, count: int) -> tuple[float, ...]:
+    """Return knots that part the span evenly, written with few digits."""
+    inner = np.linspace(x[0], x[-1], count + 2)[1:-1]
+    digits = 3 - math.floor(math.log10(float(x[-1] - x[0]) or 1.0))
+    return tuple(round(float(knot), digits) for knot in inner)
+
+
+def most_knots(x: Array, broadest: float) -> int:
+    """Return how many knots leave pieces that no peak hides in."""
+    if broadest <= 0:
+        return MOST_KNOTS
+    return max(min(int((x[-1] - x[0]) / (PIECE * broadest)) - 1, MOST_KNOTS), 0)
+
+
+def read_background(text: str, x: Array) -> Background | None:
+    """Return a background that is written as a formula of x with coefficients of its own; None for the names of others.
+
+    Raises VettoreError for a formula that is none.
+    """
+    if text in TERMS or text == SMOOTH:
+        return None
+    if not any(sign in text for sign in "(^*/+-"):
+        raise DataError(
+            f"There is no background “{text}”. It is {', '.join([*TERMS, SMOOTH])}, or a formula of x, as B*exp(-k*x).",
+            Fault.NO_SUCH_CHOICE,
+        )
+    read = read_formula(text, ["x"])
+    if read.left is not None or not read.coefficients:
+        raise DataError(
+            "The background is a formula of x with coefficients, without an =, as B*exp(-k*x).", Fault.WRONG_KIND
+        )
+    zeros = np.zeros((len(x), len(read.coefficients)))
+    return Background(text, read.coefficients, zeros, np.zeros(len(x)), {}, read.right)
+
+
+def started(background: Background, x: Array, y: Array, away: Array) -> Background:
+    """Return a background of a formula begun where it fits the rows ``away`` (n,) from all peaks best. Raises VettoreError."""
+    assert background.tree is not None
+    if away.sum() < 2 * len(background.names):
+        away = np.ones(len(x), dtype=np.bool_)
+    data = {"x": x[away], "y": y[away]}
+    values = fit_request(FitRequest(f"y = {background.formula}", data)).coefficients
+    start = {name: values[name].value for name in background.names}
+    return _straight(background.tree, background.formula, background.names, x, start)
+
+
+def _straight(tree: Node, text: str, names: tuple[str, ...], x: Array, at: Mapping[str, float]) -> Background:
+    given = {"x": x, **{name: np.full(len(x), at[name]) for name in names}}
+    with np.errstate(all="ignore"):
+        value = evaluate(tree, given, len(x))
+        columns = [evaluate(derivative(tree, name), given, len(x)) for name in names]
+    offset = value - sum(column * at[name] for column, name in zip(columns, names, strict=True))
+    return Background(text, names, np.nan_to_num(np.array(columns).T), np.nan_to_num(offset), dict(at), tree)
+
+
+def check_names(background: Background, taken: Callable[[str], bool]) -> None:
+    """Refuse a background whose coefficients are called as those of peaks. Raises DataError."""
+    both = [name for name in background.names if taken(name)]
+    if both:
+        raise DataError(
+            f"{both[0]} is a coefficient of the peaks; call that of the background otherwise.", Fault.CONFLICT
+        )

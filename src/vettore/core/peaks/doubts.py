@@ -1,0 +1,43 @@
+"""What fitted peaks leave in doubt: another number as good, two that are hardly told apart, tops cut by a detector, ends."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.peaks.peak import FittedPeak
+from vettore.core.peaks.search import CHANCE, PERHAPS, Candidate
+from vettore.core.remarks import Remark, RemarkKind
+
+# So many equal values at the very top are a detector's ceiling.
+CEILING = 4
+# An area whose standard error is this share of it says little.
+VAGUE = 0.3
+# A top this share of its width from the end of the rows is half unseen.
+AT_EDGE = 0.25
+
+
+def doubts_of(peaks: Sequence[FittedPeak], candidates: Sequence[Candidate], x: Array, y: Array) -> Iterator[Remark]:
+    """Return remarks on peaks fitted to rows by rising x, found among so many candidates."""
+    count = len(peaks)
+    rivals = [item for item in candidates if item.count > count and item.p is not None and item.p < PERHAPS]
+    if rivals:
+        yield Remark(RemarkKind.PEAKS_AS_GOOD, figures=(rivals[0].count, rivals[0].p or 0.0))
+    last = next((item for item in candidates if item.count == count), None)
+    if last is not None and last.p is not None and last.p > CHANCE / 20:
+        yield Remark(RemarkKind.PEAKS_AS_GOOD, figures=(count - 1, last.p))
+    ceiling = float(y.max())
+    cut = np.flatnonzero(y == ceiling)
+    if len(cut) >= CEILING and np.diff(cut).max(initial=0) == 1 and ceiling > y.min():
+        yield Remark(RemarkKind.CEILING, tuple(f"{value:.6g}" for value in (x[cut[0]], x[cut[-1]], ceiling)))
+    for peak in peaks:
+        area, width = peak.area, peak.width.value
+        if area.standard_error is not None and area.standard_error > VAGUE * abs(area.value):
+            near = [other for other in peaks if other is not peak]
+            nearest = min(near, key=lambda other: abs(other.place.value - peak.place.value), default=None)
+            names = (str(peak.number),) if nearest is None else (str(peak.number), str(nearest.number))
+            yield Remark(RemarkKind.PEAK_NOT_APART, names, figures=(area.standard_error / abs(area.value),))
+        if not x[0] + AT_EDGE * width <= peak.place.value <= x[-1] - AT_EDGE * width:
+            yield Remark(RemarkKind.PEAK_AT_EDGE, (str(peak.number),), figures=(peak.place.value,))

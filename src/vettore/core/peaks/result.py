@@ -1,0 +1,229 @@
+"""What is told of peaks that were fitted: each with its numbers, and the fit as a whole."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.distributions import t_quantile
+from vettore.core.fitting.after.checks import Check, checks
+from vettore.core.fitting.record import Alternative
+from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import evaluate
+from vettore.core.formula.formula import read_formula
+from vettore.core.peaks.doubts import doubts_of
+from vettore.core.peaks.numbers import numbers_of, slopes_of
+from vettore.core.peaks.peak import FittedPeak
+from vettore.core.peaks.ranges import Likelihood, overlapping
+from vettore.core.peaks.search import Candidate
+from vettore.core.peaks.shapes import FWHM, PeakShape
+from vettore.core.remarks import Remark, sentences
+from vettore.core.telling import Tells, short
+
+# A peak whose height, width or area has a ± of more than this share of it has ranges by the likelihood.
+ROUGHLY = 0.04
+NUMBERS = ("place", "height", "width", "area")
+# What is told of the fit as a whole.
+TOLD = (
+    "n",
+    "degrees_of_freedom",
+    "r_squared",
+    "sum_of_squares",
+    "residual_sd",
+    "reduced_chi_squared",
+    "bic",
+    "level",
+    "residuals",
+)
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class PeaksFit(Tells):
+    """Peaks fitted to a trace: ``peaks`` by place, and ``fit``, the fit of the sum with its statistics, residuals and checks.
+
+    ``candidates`` are the numbers of peaks that were tried (one where it was given).
+    """
+
+    fit: FitResult
+    shape: PeakShape
+    background_formula: str
+    names: tuple[tuple[str, ...], ...]
+    background_names: tuple[str, ...]
+    candidates: tuple[Candidate, ...]
+
+    @property
+    def count(self) -> int:
+        """How many peaks there are."""
+        return len(self.names)
+
+    @cached_property
+    def peaks(self) -> tuple[FittedPeak, ...]:
+        """The peaks by their places."""
+        numbers = [self._numbers(place, names) for place, names in enumerate(self.names)]
+        total = sum(abs(of["area"].value) for of in numbers)
+        out = []
+        for place, (names, of) in enumerate(zip(self.names, numbers, strict=True)):
+            after = numbers[place + 1] if place + 1 < len(numbers) else None
+            resolution = None
+            if after is not None and of["width"].value + after["width"].value > 0:
+                apart = abs(after["place"].value - of["place"].value)
+                resolution = FWHM / 2 * apart / (of["width"].value + after["width"].value)
+            out.append(
+                FittedPeak(
+                    place + 1,
+                    **of,
+                    share=abs(of["area"].value) / total if total else 0.0,
+                    signal_to_noise=self._beside_noise(of["place"].value, of["height"].value),
+                    resolution=resolution,
+                    coefficients={name: self.fit.coefficients[name] for name in names},
+                )
+            )
+        return tuple(out)
+
+    @cached_property
+    def _likelihood(self) -> tuple[Likelihood, Array] | None:
+        """What tells ranges by the likelihood, and where it is greatest; None where ranges are those of the covariance."""
+        fit = self.fit
+        held = any(fit.coefficients[name].held for names in self.names for name in names)
+        shared = len({names[2] for names in self.names}) < self.count
+        if fit.details is not None or fit.interval_freedom < 1 or held or shared:
+            return None
+        root = np.ones(fit.n) if fit.sigma is None else 1 / fit.sigma
+        columns, values = np.empty((fit.n, 0)), []
+        if self.background_names:
+            tree = read_formula(self.background_formula, ["x"]).right
+            given = {
+                "x": fit.x,
+                **{name: np.full(fit.n, fit.coefficients[name].value) for name in self.background_names},
+            }
+            columns = np.array([evaluate(derivative(tree, name), given, fit.n) for name in self.background_names]).T
+            values = [fit.coefficients[name].value for name in self.background_names]
+        theta = np.array([fit.coefficients[name].value for names in self.names for name in names] + values)
+        # A background that is a formula is taken as straight about the answer.
+        offset = self.background(fit.x) - columns @ np.array(values)
+        return Likelihood(fit.x, fit.y - offset, root, self.shape, columns), theta
+
+    def _numbers(self, place: int, names: Sequence[str]) -> dict[str, Coefficient]:
+        fit, known = self.fit, [name for name in names if name in self.fit.fitted_names]
+        coefficients = [fit.coefficients[name].value for name in names]
+        values, errors = numbers_of(self.shape, coefficients), np.full(4, np.nan)
+        if fit.covariance is not None and known:
+            where = [fit.fitted_names.index(name) for name in known]
+            slopes = slopes_of(self.shape, coefficients)[:, [names.index(name) for name in known]]
+            errors = np.sqrt(np.maximum(np.diag(slopes @ fit.covariance[np.ix_(where, where)] @ slopes.T), 0.0))
+        out = {
+            number: self._coefficient(number, float(value), float(error))
+            for number, value, error in zip(NUMBERS, values, errors, strict=True)
+        }
+        if overlapping(errors.tolist(), values.tolist(), ROUGHLY) and self._likelihood is not None:
+            likelihood, theta = self._likelihood
+            reach = t_quantile(fit.level, fit.interval_freedom)
+            unit = 1.0 if fit.absolute_sigma else fit.sum_of_squares / fit.degrees_of_freedom
+            for number, (name, coefficient) in enumerate(out.items()):
+                if coefficient.standard_error is not None:
+                    low, high = likelihood.ends(theta, place, number, coefficient.standard_error, reach, unit)
+                    out[name] = replace(coefficient, low=low, high=high)
+        return out
+
+    def _coefficient(self, name: str, value: float, error: float) -> Coefficient:
+        freedom = self.fit.interval_freedom
+        if not math.isfinite(error) or not error > 0 or freedom < 1:
+            return Coefficient(name, value)
+        reach = t_quantile(self.fit.level, freedom) * error
+        low, high = value - reach, value + reach
+        if name in ("width", "area", "height") and value:
+            # What has one sign is told on the scale of its logarithm, which overlapping peaks need.
+            factor = math.exp(reach / abs(value))
+            low, high = sorted((value / factor, value * factor))
+        return Coefficient(name, value, error, low, high, value / error, freedom)
+
+    def _beside_noise(self, x: float, height: float) -> float | None:
+        scatter = self.fit.curve.scatter
+        noise = None if scatter is None else float(scatter(np.array([x]))[0])
+        return None if not noise else abs(height) / noise
+
+    def curve(self, x: Array | float) -> Array:
+        """Return the sum of peaks and background at x; same shape as x."""
+        return self.fit.curve(x)
+
+    def background(self, x: Array | float) -> Array:
+        """Return the background at x; same shape as x."""
+        at = np.asarray(x, dtype=np.float64)
+        if not self.background_names:
+            return np.zeros(at.shape)
+        flat = at.ravel()
+        values = {name: np.full(len(flat), self.fit.coefficients[name].value) for name in self.background_names}
+        tree = read_formula(self.background_formula, ["x"]).right
+        return np.broadcast_to(evaluate(tree, {"x": flat, **values}, len(flat)), flat.shape).reshape(at.shape)
+
+    def components(self, x: Array | float) -> Array:
+        """Return each peak above the background at x (n,): an array (count, n)."""
+        at = np.atleast_1d(np.asarray(x, dtype=np.float64))
+        out = []
+        for names in self.names:
+            height, place, width, *extras = (self.fit.coefficients[name].value for name in names)
+            out.append(height * self.shape.unit((at - place) / width, *extras))
+        return np.array(out).reshape(self.count, len(at))
+
+    @property
+    def residuals(self) -> Array:
+        """What each row in use misses the curve by, in the order given."""
+        return self.fit.residuals
+
+    def checks(self) -> tuple[Check, ...]:
+        """What was tested about the fit."""
+        return checks(self.fit)
+
+    @cached_property
+    def remarks(self) -> tuple[Remark, ...]:
+        """What to be wary of."""
+        order = np.argsort(self.fit.x, kind="stable")
+        doubts = doubts_of(self.peaks, self.candidates, self.fit.x[order], self.fit.y[order])
+        return (*doubts, *self.fit.own_remarks)
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """The remarks in sentences."""
+        return sentences(self.remarks)
+
+    @property
+    def alternatives(self) -> tuple[Alternative, ...]:
+        """Other answers that the search met."""
+        return self.fit.alternatives
+
+    def _line(self) -> str:
+        tops = ", ".join(short(peak.place.value) for peak in self.peaks)
+        word = "peak" if self.count == 1 else "peaks"
+        return (
+            f"{self.count} {self.shape.called} {word} at {tops}; R² = {short(self.fit.r_squared)}, n = {self.fit.n}"
+        )
+
+    def _columns(self) -> Mapping[str, Sequence[Any]]:
+        columns: dict[str, list[Any]] = {"peak": [peak.number for peak in self.peaks]}
+        for name in NUMBERS:
+            numbers = [getattr(peak, name) for peak in self.peaks]
+            columns[name] = [number.value for number in numbers]
+            columns[f"{name}_standard_error"] = [number.standard_error for number in numbers]
+        for name in ("share", "signal_to_noise", "resolution"):
+            columns[name] = [getattr(peak, name) for peak in self.peaks]
+        return columns
+
+    def _facts(self) -> Mapping[str, Any]:
+        return {
+            "count": self.count,
+            "shape": self.shape.key,
+            "background": self.background_formula,
+            "peaks": [asdict(peak) for peak in self.peaks],
+            "candidates": [asdict(candidate) for candidate in self.candidates],
+            "warnings": self.warnings,
+            "formula": self.fit.formula,
+            "message": self.fit.message,
+            **{name: getattr(self.fit, name) for name in TOLD},
+        }
