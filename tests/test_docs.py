@@ -52,7 +52,12 @@ def test_the_reference_is_that_of_the_program_and_its_examples_hold():
 
 DATA = ROOT / "src" / "vettore" / "demo" / "data"
 # What stands for a file in the documents.
-FILES = {"describe": "stage-discharge.tsv", "surface": "nitrate-sites.txt", "interpolate": "pond-temperature.csv", "peaks": "pond-temperature.csv"}
+FILES = {
+    "describe": "stage-discharge.tsv",
+    "surface": "nitrate-sites.txt",
+    "interpolate": "pond-temperature.csv",
+    "peaks": "pond-temperature.csv",
+}
 
 
 def lines():
