@@ -323,6 +323,8 @@ def _limits(
     aside = OUTSIDE * float(x[-1] - x[0])
     outermost = float(x[0]) - aside, float(x[-1]) + aside
     for own in names:
+        if not request.negative:
+            out[own[0]] = (0.0, None)
         out[own[1]] = request.limits.get("place", outermost)
         out[own[2]] = request.limits.get("width", (0.0, _widths(request, x)[1]))
         for name, extra in zip(own[3:], request.shape.extras, strict=True):

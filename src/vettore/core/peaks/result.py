@@ -29,6 +29,7 @@ from vettore.core.telling import Tells, short
 
 # A peak whose height, width or area has a ± of more than this share of it has ranges by the likelihood.
 ROUGHLY = 0.04
+Ends = tuple[float | None, float | None]
 NUMBERS = ("place", "height", "width", "area")
 # What is told of the fit as a whole.
 TOLD = (
@@ -129,6 +130,9 @@ class PeaksFit(Tells):
             for number, (name, coefficient) in enumerate(out.items()):
                 if coefficient.standard_error is not None:
                     low, high = likelihood.ends(theta, place, number, coefficient.standard_error, reach, unit)
+                    if self.shape.extras:
+                        # Along the valleys of what a shape has beside, the way to the least may end too soon.
+                        low, high = _wider((low, high), (coefficient.low, coefficient.high))
                     out[name] = replace(coefficient, low=low, high=high)
         return out
 
@@ -227,3 +231,10 @@ class PeaksFit(Tells):
             "message": self.fit.message,
             **{name: getattr(self.fit, name) for name in TOLD},
         }
+
+
+def _wider(first: Ends, second: Ends) -> Ends:
+    """Return the range that holds both; an end that one leaves open stays so."""
+    low = None if first[0] is None or second[0] is None else min(first[0], second[0])
+    high = None if first[1] is None or second[1] is None else max(first[1], second[1])
+    return low, high

@@ -221,7 +221,8 @@ def sought(
             break
         state = improved(trace, more) if by_chance(trace, taken, more) < WORTH else more
         p = by_chance(trace, taken, state)
-        tried.append(_candidate(trace, state, p))
+        if math.isfinite(state.squares):
+            tried.append(_candidate(trace, state, p))
         if p < CHANCE:
             taken = state
         elif state.count - taken.count >= 2:

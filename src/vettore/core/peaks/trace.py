@@ -7,7 +7,8 @@ Kaufman 1975), and the squares fall by damped Gauss–Newton steps (Marquardt 19
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import math
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -126,7 +127,13 @@ class PeakTrace:
         return self.solved(self.no_peaks)[0]
 
     def refine(self, p: Array, rounds: int = 60, tolerance: float = 1e-8) -> State:
-        """Return the nearest least of the squares from peaks p."""
+        """Return the nearest least of the squares from peaks p; infinite squares where one would point down unasked."""
+        state = self._refined(p, rounds, tolerance)
+        if not self.negative and bool((state.heights < 0).any()):
+            return replace(state, squares=math.inf)
+        return state
+
+    def _refined(self, p: Array, rounds: int, tolerance: float) -> State:
         p = np.clip(p, self.low, self.high)
         if self.equal and len(p):
             p[:, 1] = p[:, 1].mean()
