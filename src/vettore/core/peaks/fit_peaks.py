@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TypedDict, Unpack
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from vettore.core.arrays import Array, Values
 from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.fitting.fit import fit_request
 from vettore.core.fitting.record import Noise
-from vettore.core.fitting.request import DEFAULT_SEED, FitRequest
+from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import choose_rows
 from vettore.core.peaks.backgrounds import (
@@ -35,6 +36,8 @@ from vettore.core.peaks.shapes import PeakShape, shape_of
 from vettore.core.peaks.trace import BROADEST, NARROWEST, OUTSIDE, PeakTrace, State
 from vettore.core.remarks import RemarkKind
 
+# So many peaks are looked for where no number is given.
+USUAL_MOST = 12
 # More rows than this are looked at as the means of neighbours.
 LOOKED_AT = 3_000
 # Turns in which a background that is a formula and the peaks settle beside each other.
@@ -45,6 +48,16 @@ GROUND = 0.25
 AWAY = 0.01
 # Neighbours over which counts are averaged to tell how they scatter.
 NEIGHBOURS = 9
+
+
+class PeaksOptions(TypedDict, total=False):
+    """What else may be said of peaks; see fit_peaks."""
+
+    absolute_sigma: bool
+    places: Sequence[float]
+    negative: bool
+    most: int
+    progress: GoOn | None
 
 
 @dataclass(frozen=True)
@@ -70,24 +83,21 @@ def fit_peaks(
     count: int | None = None,
     background: str = "slope",
     sigma: Values | None = None,
-    absolute_sigma: bool = False,
     noise: str = Noise.NORMAL,
     limits: Mapping[str, tuple[float, float]] | None = None,
-    places: Sequence[float] = (),
     equal_widths: bool = False,
-    negative: bool = False,
-    most: int = 12,
     level: float = 0.95,
-    progress: GoOn | None = None,
+    **options: Unpack[PeaksOptions],
 ) -> PeaksFit:
     """Fit peaks of one shape on a background to points (n,): no starting values are needed, nor their number.
 
     ``shape`` is gaussian, lorentzian, mixed, voigt, tailed, split, log-normal, or a formula of u = (x − m)/w with its top at
-    u = 0. Without a ``count`` as many peaks are found, up to ``most``, as chance would not have made. ``background`` is none,
+    u = 0. Without a ``count`` as many peaks are found as chance would not have made. ``background`` is none,
     level, slope, parabola, smooth, or a formula of x with coefficients of its own. ``sigma`` and ``noise`` are those of fit;
-    ``limits`` bound "place" and "width" of all peaks. With ``places`` the search begins with peaks there. With
-    ``equal_widths`` all have one; peaks that point down are looked for where ``negative``. ``progress(count, sum of squares)``
-    is told of every number of peaks and may end the search by returning True. Raises DataError or FormulaError.
+    ``limits`` bound "place" and "width" of all peaks; with ``equal_widths`` all have one. Options: with ``places`` the search
+    begins with peaks there, up to ``most`` are looked for, and those that point down where ``negative``; ``absolute_sigma`` is
+    that of fit; ``progress(count, sum of squares)`` is told of every number of peaks and may end the search by returning
+    True. Raises DataError or FormulaError.
 
     >>> import numpy as np
     >>> from vettore import core
@@ -97,20 +107,20 @@ def fit_peaks(
     [4.0, 6.0]
     """
     check_level(level)
+    _check_options(options)
     request = PeaksRequest(
         shape_of(shape),
         _checked_count(count),
         background,
-        negative,
+        options.get("negative", False),
         equal_widths,
-        tuple(places),
+        tuple(options.get("places", ())),
         _checked_limits(limits),
-        _checked_count(most) or MOST,
-        progress,
+        _checked_count(options.get("most", USUAL_MOST)) or MOST,
+        options.get("progress"),
     )
-    plain_fit = FitRequest(
-        "", {"x": x, "y": y}, sigma=sigma, absolute_sigma=absolute_sigma, noise=noise, level=level, seed=DEFAULT_SEED
-    )
+    known = options.get("absolute_sigma", False)
+    plain_fit = FitRequest("", {"x": x, "y": y}, sigma=sigma, absolute_sigma=known, noise=noise, level=level)
     return _fitted(request, plain_fit)
 
 
@@ -136,6 +146,13 @@ def _fitted(request: PeaksRequest, plain_fit: FitRequest) -> PeaksFit:
     fit = _without_mirrors(fit_request(whole))
     names = _by_place(names, fit)
     return PeaksFit(fit, request.shape, ground.formula or "0", names, ground.names, tuple(candidates))
+
+
+def _check_options(options: PeaksOptions) -> None:
+    known = PeaksOptions.__annotations__
+    strange = [name for name in options if name not in known]
+    if strange:
+        raise DataError(f"Peaks have no option “{strange[0]}”. There are {', '.join(known)}.", Fault.NO_SUCH_CHOICE)
 
 
 def _checked_count(count: int | None) -> int | None:
