@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from tests.waiting import wait_for
 from vettore.app.stage.stamps import stamp_discs
 from vettore.app.work import Background
-from vettore.core.errors import DataError
+from vettore.core.errors import DataError, Fault
 from vettore.demo.study import demo_study
 from vettore.study.derive import is_known
 
@@ -88,7 +88,7 @@ def test_errors_come_back_as_sentences(background, qtbot, capfd):
     told = []
 
     def refuse():
-        raise DataError("Every row is set aside.")
+        raise DataError("Every row is set aside.", Fault.NOTHING)
 
     background.run("look", refuse, told.append, told.append)
     background.run("numbers", lambda: 1 / 0, told.append, told.append)

@@ -4,7 +4,6 @@ import numpy as np
 import pytest
 
 from vettore import core
-from vettore.core.inverse import scatter_of
 
 X = np.linspace(0.0, 20.0, 30)
 
@@ -49,7 +48,7 @@ def test_a_measurement_scatters_as_the_curve_does():
     """So an x that is read backwards, and the band of new rows, have the ± of the curve where they are."""
     x = X + 1
     fit = core.fit("y = a + b*x", {"x": x, "y": 2 * x + 3}, noise="percent", noise_size=3)
-    assert scatter_of(fit, fit.curve)(np.array([2.0, 10.0])) == pytest.approx([0.21, 0.69])
+    assert fit.curve.scatter(np.array([2.0, 10.0])) == pytest.approx([0.21, 0.69])
 
 
 def test_on_the_command_line(tmp_path, run):
