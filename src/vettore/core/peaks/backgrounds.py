@@ -7,7 +7,7 @@ as short as a peak is broad; how many is told by BIC. As every other it is a for
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -116,18 +116,14 @@ def started(background: Background, x: Array, y: Array, away: Array) -> Backgrou
 
 
 def _straight(tree: Node, text: str, names: tuple[str, ...], x: Array, at: Mapping[str, float]) -> Background:
+    columns, offset = straight_at(tree, names, x, at)
+    return Background(text, names, np.nan_to_num(columns), np.nan_to_num(offset), dict(at), tree)
+
+
+def straight_at(tree: Node, names: tuple[str, ...], x: Array, at: Mapping[str, float]) -> tuple[Array, Array]:
+    """Return the columns (n, names) of a formula drawn straight at values of its coefficients, and what is beside them (n,)."""
     given = {"x": x, **{name: np.full(len(x), at[name]) for name in names}}
     with np.errstate(all="ignore"):
         value = evaluate(tree, given, len(x))
-        columns = [evaluate(derivative(tree, name), given, len(x)) for name in names]
-    offset = value - sum(column * at[name] for column, name in zip(columns, names, strict=True))
-    return Background(text, names, np.nan_to_num(np.array(columns).T), np.nan_to_num(offset), dict(at), tree)
-
-
-def check_names(background: Background, taken: Callable[[str], bool]) -> None:
-    """Refuse a background whose coefficients are called as those of peaks. Raises DataError."""
-    both = [name for name in background.names if taken(name)]
-    if both:
-        raise DataError(
-            f"{both[0]} is a coefficient of the peaks; call that of the background otherwise.", Fault.CONFLICT
-        )
+        columns = np.array([evaluate(derivative(tree, name), given, len(x)) for name in names]).T
+    return columns, value - columns @ np.array([at[name] for name in names])

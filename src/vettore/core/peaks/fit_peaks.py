@@ -31,7 +31,18 @@ from vettore.core.peaks.backgrounds import (
     started,
 )
 from vettore.core.peaks.result import PeaksFit
-from vettore.core.peaks.search import CHANCE, MOST, Candidate, GoOn, by_chance, of_count, placed, sought, weakest
+from vettore.core.peaks.search import (
+    CHANCE,
+    MOST,
+    Candidate,
+    GoOn,
+    bic_of,
+    by_chance,
+    of_count,
+    placed,
+    sought,
+    weakest,
+)
 from vettore.core.peaks.shapes import PeakShape, shape_of
 from vettore.core.peaks.trace import BROADEST, NARROWEST, OUTSIDE, PeakTrace, State
 from vettore.core.remarks import RemarkKind
@@ -215,9 +226,9 @@ def _found(
             return (*_searched(request, x, y, root, ground), ground)
         return _on_smooth(request, x, y, root)
     # Peaks on a parabola tell which rows are away from all of them; there the formula begins.
-    state, tried = _searched(request, x, y, root, plain("parabola", x))
-    trace = PeakTrace(x, y, root, plain("parabola", x).columns, request.shape)
-    ground = started(written, x, y, _away(trace, state))
+    parabola = plain("parabola", x)
+    state, _ = _searched(request, x, y, root, parabola)
+    ground = started(written, x, y, _away(_trace(request, x, y, root, parabola), state))
     state, tried = _searched(request, x, y, root, ground)
     state, ground = _settled(request, (x, y, root), state, ground)
     while request.count is None and state.count > 1:
@@ -262,7 +273,7 @@ def _on_smooth(
             continue
         each = len(request.shape.extras) + 3
         terms = ground.columns.shape[1] + each * state.count
-        bic = len(x) * math.log(max(state.squares, 1e-300) / len(x)) + terms * math.log(len(x))
+        bic = bic_of(len(x), state.squares, terms)
         worse = worse + 1 if best is not None and bic > best[0] else 0
         if not worse:
             best = bic, state, tried, ground

@@ -15,9 +15,9 @@ from vettore.core.distributions import t_quantile
 from vettore.core.fitting.after.checks import Check, checks
 from vettore.core.fitting.record import Alternative
 from vettore.core.fitting.result import Coefficient, FitResult
-from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
+from vettore.core.peaks.backgrounds import straight_at
 from vettore.core.peaks.doubts import doubts_of
 from vettore.core.peaks.numbers import numbers_of, slopes_of
 from vettore.core.peaks.peak import FittedPeak
@@ -97,18 +97,14 @@ class PeaksFit(Tells):
         if fit.details is not None or fit.interval_freedom < 1 or held or shared:
             return None
         root = np.ones(fit.n) if fit.sigma is None else 1 / fit.sigma
-        columns, values = np.empty((fit.n, 0)), []
+        columns, offset, values = np.empty((fit.n, 0)), np.zeros(fit.n), []
         if self.background_names:
+            # A background that is a formula is taken as straight about the answer.
             tree = read_formula(self.background_formula, ["x"]).right
-            given = {
-                "x": fit.x,
-                **{name: np.full(fit.n, fit.coefficients[name].value) for name in self.background_names},
-            }
-            columns = np.array([evaluate(derivative(tree, name), given, fit.n) for name in self.background_names]).T
-            values = [fit.coefficients[name].value for name in self.background_names]
+            at = {name: fit.coefficients[name].value for name in self.background_names}
+            columns, offset = straight_at(tree, self.background_names, fit.x, at)
+            values = list(at.values())
         theta = np.array([fit.coefficients[name].value for names in self.names for name in names] + values)
-        # A background that is a formula is taken as straight about the answer.
-        offset = self.background(fit.x) - columns @ np.array(values)
         return Likelihood(fit.x, fit.y - offset, root, self.shape, columns), theta
 
     def _numbers(self, place: int, names: Sequence[str]) -> dict[str, Coefficient]:
@@ -142,7 +138,7 @@ class PeaksFit(Tells):
             return Coefficient(name, value)
         reach = t_quantile(self.fit.level, freedom) * error
         low, high = value - reach, value + reach
-        if name in ("width", "area", "height") and value:
+        if name in NUMBERS[1:] and value:
             # What has one sign is told on the scale of its logarithm, which overlapping peaks need.
             factor = math.exp(reach / abs(value))
             low, high = sorted((value / factor, value * factor))

@@ -256,6 +256,10 @@ def weakest(trace: PeakTrace, state: State) -> list[int]:
 
 
 def _candidate(trace: PeakTrace, state: State, p: float | None) -> Candidate:
-    n, each = len(trace.x), len(trace.low) + 1
-    bic = n * math.log(max(state.squares, 1e-300) / n) + each * state.count * math.log(n)
-    return Candidate(state.count, state.squares, bic, p)
+    terms = (len(trace.low) + 1) * state.count
+    return Candidate(state.count, state.squares, bic_of(len(trace.x), state.squares, terms), p)
+
+
+def bic_of(n: int, squares: float, terms: int) -> float:
+    """Return Schwarz's criterion of n rows with so many coefficients, up to a constant of the rows."""
+    return n * math.log(max(squares, 1e-300) / n) + terms * math.log(n)
