@@ -6,7 +6,7 @@ import pytest
 from vettore.files.study_file import study_bytes, study_from_bytes
 from vettore.study import edits
 from vettore.study.derive import derive_fit
-from vettore.study.fitting.fits import coefficient_units, derived_quantities
+from vettore.study.fitting.quantities import coefficient_units, derived_quantities
 from vettore.study.series import ColumnSettings, Role
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from vettore.cli.fits.options import values_of
 from vettore.cli.given import Reading, column_of, number_of, numbers_of, say_json, table_of, table_options
 from vettore.core.errors import DataError, Fault
 
@@ -36,6 +37,10 @@ DELIMITERS = {".csv": ",", ".tsv": "\t"}
 @click.option("--noise", default="normal", show_default=True, help="How y scatters: normal, poisson or growing.")
 @click.option("--equal-widths", is_flag=True, help="All peaks have one width.")
 @click.option("--negative", is_flag=True, help="Look for peaks that point down, too.")
+@click.option("--hold", "held", multiple=True, help="Hold a coefficient at a value: --hold place2=470.")
+@click.option(
+    "--link", "linked", multiple=True, help="Let a coefficient follow others: --link 'place2 = place1 + 6'."
+)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the peaks as a table: .csv or .tsv.")
 @click.option("--json", "as_json", is_flag=True, help="Print as JSON.")
 @table_options
@@ -47,6 +52,8 @@ def peaks(
     x_name: str | None,
     y_name: str | None,
     sigma_name: str | None,
+    held: Sequence[str],
+    linked: Sequence[str],
     output: Path | None,
     as_json: bool,
     **options: Any,
@@ -67,6 +74,7 @@ def peaks(
     inside = (columns[x] >= low) & (columns[x] <= high)
     if not inside.any():
         raise DataError(f"No row lies between --from {low:g} and --to {high:g}.", Fault.NOTHING)
+    options["hold"], options["links"] = values_of(held), _links(linked)
     answers = {
         name: core.fit_peaks(
             columns[x][inside],
@@ -84,6 +92,15 @@ def peaks(
         return
     for name, answer in answers.items():
         _tell(answer, name if len(names) > 1 else "")
+
+
+def _links(given: Sequence[str]) -> dict[str, str]:
+    """Return ``place2 = place1 + 6`` texts as formulas by name. Raises DataError."""
+    pairs = [text.partition("=") for text in given]
+    for text, (name, _, formula) in zip(given, pairs, strict=True):
+        if not (name.strip() and formula.strip()):
+            raise DataError(f"“{text}” is no link; write it as place2 = place1 + 6.", Fault.NOT_READABLE)
+    return {name.strip(): formula.strip() for name, _, formula in pairs}
 
 
 def _tell(answer: PeaksFit, name: str) -> None:

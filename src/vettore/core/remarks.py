@@ -52,6 +52,8 @@ class RemarkKind(StrEnum):
     PEAKS_AS_GOOD = "another number of peaks about as good"
     PEAK_NOT_APART = "peak hardly told from another"
     PEAK_AT_EDGE = "peak at the end of the rows"
+    PEAK_GONE = "expected peak gone"
+    PEAK_NEW = "peak not expected"
     CEILING = "tops cut at one height"
     BASELINE_LEFT_OUT = "± of the baseline left out"
     BETTER_SQUARES = "better sum of squares"
@@ -235,6 +237,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
         f"The top of peak {r.names[0]} lies at the end of the rows or beyond, at {r.figures[0]:.6g}: one side of it was not "
         "measured."
     ),
+    RemarkKind.PEAK_GONE: lambda r: (
+        f"Peak {r.names[0]} is gone: there is none within its width of {r.figures[0]:.6g}."
+    ),
+    RemarkKind.PEAK_NEW: lambda r: f"Peak {r.names[0]} at {r.figures[0]:.6g} is new: none was expected there.",
     RemarkKind.CEILING: lambda r: (
         f"Neighbouring rows from {r.names[0]} to {r.names[1]} stand at the highest value, {r.names[2]}: a detector at its end "
         "cuts tops so. Set these rows aside, and the flanks tell the top."

@@ -14,6 +14,7 @@ from vettore.study import parts
 from vettore.study.columns import column_names
 from vettore.study.kinds.fits import AnyFit, as_formula
 from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import Reading
 from vettore.study.kinds.report import ReportRecipe
@@ -83,6 +84,8 @@ def _renamed(curve: AnyFit, columns: list[str], old: str, new: str) -> AnyFit:
     """Return a fit whose formula follows the new name of a column; a coefficient of that name steps aside."""
     if isinstance(curve, PolynomialFit):
         return curve
+    if isinstance(curve, PeaksRecipe):
+        return curve.changed(background=rename_in(curve.background, old, new))
     formula = curve.formula
     if new in read_formula(formula, columns).coefficients:
         formula = rename_in(formula, new, f"{new}_0")
@@ -322,6 +325,12 @@ def add_model(study: Study, series: str, chosen: str | Model) -> Study:
     """Add a fit of a model, see with_model. Raises DataError."""
     each = study.find_series(series)
     return add_curve(study, with_model(each, PolynomialFit(series=series, degree=1), chosen))
+
+
+def add_peaks(study: Study, series: str, recipe: PeaksRecipe) -> Study:
+    """Add a fit of peaks to a series and make it the one reported."""
+    study.find_series(series)
+    return add_curve(study, recipe.changed(id="", series=series))
 
 
 def change_fit(study: Study, fit: AnyFit) -> Study:

@@ -13,10 +13,12 @@ import numpy as np
 
 from vettore.core.errors import VettoreError
 from vettore.core.fitting.after.checks import Verdict
+from vettore.core.remarks import RemarkKind
 from vettore.study.areas import derive_area
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.derive_curves import area_unit, derive_interpolant, readable
-from vettore.study.fitting.fits import DerivedFit, coefficient_units, derived_quantities
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.quantities import coefficient_units, derived_quantities
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
@@ -84,6 +86,7 @@ def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept
     for quantity, unit in derived_quantities(fit):
         error = _or_nan(quantity.standard_error)
         out.append(replace(base, number=quantity.name, value=quantity.value, standard_error=error, unit=unit))
+    out += _of_expected(fit, base)
     if fit.result.residual_sd is not None:
         unit = "" if fit.result.weighted else fit.y_called[1]
         out.append(replace(base, number="residual standard deviation", value=fit.result.residual_sd, unit=unit))
@@ -92,6 +95,21 @@ def _of_fit(study: Study, series: Series, curve: AnyFit, name: str) -> list[Kept
     for number, reading in enumerate(study.readings_of(curve.id), 1):
         out += _of_reading(study, base, reading, reading.name or reading.given_name or f"reading {number}", fit)
     return out
+
+
+def _of_expected(fit: DerivedFit, base: Kept) -> list[Kept]:
+    """Return a row for each peak that was expected and is gone, and for each that is new."""
+    remarks = () if fit.peaks is None else fit.peaks.remarks
+    return [
+        replace(
+            base,
+            number=f"peak {remark.names[0]}",
+            outcome=Outcome.NONE if is_lost else base.outcome,
+            reason=remark.sentence,
+        )
+        for remark in remarks
+        if (is_lost := remark.kind is RemarkKind.PEAK_GONE) or remark.kind is RemarkKind.PEAK_NEW
+    ]
 
 
 def _of_reading(study: Study, base: Kept, reading: object, label: str, fit: DerivedFit) -> list[Kept]:

@@ -19,7 +19,10 @@ from vettore.core.formula.tree import names
 from vettore.core.units import conversion
 from vettore.study import edits, parts
 from vettore.study.columns import column_names
+from vettore.study.derive import derive_fit
+from vettore.study.fitting.peaks import expecting
 from vettore.study.kinds.fit import Fit
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -223,11 +226,12 @@ def replayed(
     targets.sort(key=lambda series: reported is None or series.id != reported.series)
     reasons, done = [], []
     for series in targets:
+        expected = _expecting(study, series)
         for table in tables:
             try:
                 result = pairings(study, series, table, match, chosen)
                 made_of = paired_table(series, table, result)
-                study = edits.renew_series(_without_missing(study, series, result), series.id, made_of)
+                study = edits.renew_series(_without_missing(expected, series, result), series.id, made_of)
             except VettoreError as error:
                 reasons.append(error)
                 continue
@@ -240,6 +244,18 @@ def replayed(
             "There is nothing to do again: the study holds no series, or the file no table.", Fault.NOTHING
         )
     return study, tuple(done)
+
+
+def _expecting(study: Study, series: Series) -> Study:
+    """Return the study whose peaks of a series keep the numbers that they have now, wherever new data have them."""
+    for curve in study.curves_of(series.id):
+        if isinstance(curve, PeaksRecipe) and not curve.expected:
+            try:
+                study = parts.change(study, expecting(curve, derive_fit(study, curve.id)))
+            except VettoreError:
+                # Where none are told now, any may be.
+                continue
+    return study
 
 
 def _without_missing(study: Study, series: Series, result: Iterable[Pairing]) -> Study:

@@ -10,12 +10,10 @@ from vettore.core.errors import Fault, VettoreError
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.fits import AnyFit
-from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.part import Part
 from vettore.study.kinds.polynomial import PolynomialRecipe
-from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import Reading
 from vettore.study.kinds.report import ReportRecipe
 from vettore.study.series import Series
@@ -56,8 +54,8 @@ class Study:
 
     @cached_property
     def curves(self) -> tuple[AnyFit, ...]:
-        """The fits of both kinds."""
-        return tuple(part for part in self.parts if isinstance(part, (PolynomialFit, FormulaFit)))
+        """The fits of all kinds."""
+        return tuple(part for part in self.parts if isinstance(part, AnyFit))
 
     @cached_property
     def readings(self) -> tuple[Reading, ...]:
@@ -115,7 +113,7 @@ class Study:
     def find_curve(self, identity: str) -> AnyFit:
         """Return a curve by its id. Raises VettoreError when the study has none such."""
         part = self._by_id.get(identity)
-        if not isinstance(part, (PolynomialFit, FormulaFit)):
+        if not isinstance(part, AnyFit):
             raise VettoreError(f"The study has no curve “{identity}”.", Fault.NO_SUCH_NAME)
         return part
 

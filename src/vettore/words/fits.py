@@ -14,7 +14,8 @@ from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.formula.coefficient_units import UnitConflict
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.study.fitting.fits import DerivedFit, derived_quantities
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.quantities import derived_quantities
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import ErrorKind, Role, Series
 from vettore.words.checks import check_sentence, gravest_first

@@ -9,7 +9,8 @@ from vettore.core.design.next_rows import ALL, Improve, WhereNext
 from vettore.core.design.planning import Plan
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.study.series import Role
 from vettore.words.readings import reading_question, rows_at

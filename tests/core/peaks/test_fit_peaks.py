@@ -11,6 +11,7 @@ from scipy import stats
 from vettore import core
 from vettore.core.errors import Fault
 from vettore.core.peaks.backgrounds import plain
+from vettore.core.peaks.one_more import peak_more
 from vettore.core.peaks.search import of_count
 from vettore.core.peaks.shapes import FWHM, SHAPES
 from vettore.core.peaks.trace import PeakTrace
@@ -254,3 +255,74 @@ def test_peaks_tell_themselves_in_a_line_a_table_and_a_dict(shoulder):
     assert told["background"] == "a + b*x"
     frame = shoulder.to_frame()
     assert list(frame["place"]) == [peak.place.value for peak in shoulder.peaks]
+
+
+def test_a_doublet_keeps_its_distance_and_ratio_and_its_numbers_carry_the_errors_over():
+    """What follows from others is no coefficient, and its ± is theirs, scaled."""
+    y = gaussian(X, 430, 30, 1) + gaussian(X, 445, 30, 0.5) + 0.05 + np.random.default_rng(3).normal(0, 0.01, len(X))
+    links = {"place2": "place1 + 15", "width2": "width1", "height2": "height1/2"}
+    first, second = core.fit_peaks(X, y, count=2, background="level", links=links).peaks
+    assert second.place.value == first.place.value + 15
+    assert second.place.standard_error == first.place.standard_error
+    assert second.area.value == pytest.approx(first.area.value / 2, rel=1e-12)
+    assert second.area.standard_error == pytest.approx(first.area.standard_error / 2, rel=1e-9)
+    assert set(first.coefficients) == {"height1", "place1", "width1"}
+    assert not second.coefficients
+    assert abs(first.place.value - 430) < 4 * first.place.standard_error
+    free = core.fit_peaks(X, y, count=2, background="level").peaks
+    assert first.place.standard_error < free[0].place.standard_error
+
+
+def test_a_place_that_is_held_stays_and_others_move(shoulder):
+    held = core.fit_peaks(X, with_shoulder(), hold={"place2": 472.0})
+    assert held.peaks[1].place.value == 472.0
+    assert held.peaks[1].place.standard_error is None
+    assert held.fit.sum_of_squares > shoulder.fit.sum_of_squares
+    limited = core.fit_peaks(X, with_shoulder(), limits={"width2": (10.0, 25.0)})
+    assert limited.fit.coefficients["width2"].at_limit
+
+
+@pytest.mark.parametrize(
+    ("decided", "code"),
+    [
+        ({"hold": {"place7": 1.0}}, Fault.NO_SUCH_NAME),
+        ({"links": {"place2": "place9 + 1"}}, Fault.NO_SUCH_NAME),
+        ({"links": {"place2": "place1 + 1", "place1": "place2 - 1"}}, Fault.CONFLICT),
+        ({"limits": {"place": (400.0, None)}}, Fault.MISSING),
+    ],
+)
+def test_what_is_decided_of_no_coefficient_is_refused(decided, code):
+    with pytest.raises(core.VettoreError) as refusal:
+        core.fit_peaks(X, with_shoulder(), **decided)
+    assert refusal.value.code is code
+
+
+def test_columns_go_by_their_names_in_the_formula():
+    """A name that is also that of a coefficient makes the coefficient step aside."""
+    answer = core.fit_peaks(X, with_shoulder(), names=("place1", "A of 1"))
+    assert answer.fit.formula.startswith("`A of 1` = height1*exp(-4*ln(2)*((place1 - place1_0)/width1)^2)")
+    assert answer.peaks[0].place.value == core.fit_peaks(X, with_shoulder()).peaks[0].place.value
+    assert answer.background(500.0) == pytest.approx(0.065, abs=0.01)
+
+
+def test_where_one_more_would_help_is_told_with_what_chance_does(shoulder):
+    fewer = peak_more(core.fit_peaks(X, with_shoulder(), count=2))
+    assert fewer is not None
+    assert fewer.is_told
+    assert fewer.gain > 0.9
+    assert min(abs(fewer.place - place) for place in (430, 470, 560)) < 2
+    more = peak_more(shoulder)
+    assert more is not None
+    assert not more.is_told
+    assert 0 < more.gain < 0.1
+
+
+def test_expected_peaks_keep_their_numbers_and_what_is_gone_or_new_is_said():
+    """Peak 2 of three is gone, another stands farther on: numbers of the others stay, so that readings do."""
+    y = gaussian(X, 432, 30, 1) + gaussian(X, 558, 40, 0.7) + gaussian(X, 610, 20, 0.3) + 0.05
+    y = y + np.random.default_rng(4).normal(0, 0.008, len(X))
+    answer = core.fit_peaks(X, y, expected=((430.0, 30.0), (490.0, 30.0), (560.0, 40.0)))
+    assert [(peak.number, round(peak.place.value)) for peak in answer.peaks] == [(1, 432), (3, 558), (4, 610)]
+    assert "place3" in answer.peaks[1].coefficients
+    assert kinds(answer) == [RemarkKind.PEAK_GONE, RemarkKind.PEAK_NEW]
+    assert answer.warnings[0] == "Peak 2 is gone: there is none within its width of 490."

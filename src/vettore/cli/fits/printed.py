@@ -20,7 +20,7 @@ def fit_text(derived: DerivedFit, readings: Sequence[dict[str, Any]] = ()) -> st
     """Return a fit as a person reads it."""
     from vettore.core.errors import name_rows
     from vettore.core.rounding import NumberStyle
-    from vettore.study.fitting.fits import coefficient_units
+    from vettore.study.fitting.quantities import coefficient_units
     from vettore.words.checks import check_figure, check_sentence
     from vettore.words.fits import conflict_in_words, goodness_lines, rows_words, summary_of
 
@@ -132,8 +132,8 @@ def _budget_told(derived: DerivedFit, reading: FormulaReading, kept: Sequence[Re
 def ranges_of(derived: DerivedFit) -> list[dict[str, Any]]:
     """Return the range of each coefficient from the likelihood, as readings are told. Raises DataError."""
     from vettore.core.rounding import NumberStyle
-    from vettore.study.fitting.fits import coefficient_units
     from vettore.study.fitting.profiles import likelihood_ranges
+    from vettore.study.fitting.quantities import coefficient_units
 
     ranges, style = likelihood_ranges(derived), NumberStyle()
     percent, out = f"{derived.result.level * 100:g} %", []

@@ -32,7 +32,8 @@ def fit_shared_all(
     """Fit all groups of all files together, write one table, and say whether what is taken for common is."""
     from vettore.batch.table import ReplayTable, Row, check_ending
     from vettore.core.rounding import NumberStyle
-    from vettore.study.fitting.fits import coefficient_units, fit_series
+    from vettore.study.fitting.fits import fit_series
+    from vettore.study.fitting.quantities import coefficient_units
     from vettore.study.fitting.several import fit_together
     from vettore.words.several import several_in_words
 

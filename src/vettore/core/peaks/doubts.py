@@ -19,6 +19,19 @@ VAGUE = 0.3
 AT_EDGE = 0.25
 
 
+def unlike_expected(peaks: Sequence[FittedPeak], expected: Sequence[tuple[float, float]]) -> Iterator[Remark]:
+    """Return remarks on peaks that were expected, as (place, width), and are gone, and on those that are new."""
+    if not expected:
+        return
+    there = {peak.number: peak for peak in peaks}
+    for number, (place, _) in enumerate(expected, 1):
+        if number not in there:
+            yield Remark(RemarkKind.PEAK_GONE, (str(number),), figures=(place,))
+    for number, peak in there.items():
+        if number > len(expected):
+            yield Remark(RemarkKind.PEAK_NEW, (str(number),), figures=(peak.place.value,))
+
+
 def doubts_of(peaks: Sequence[FittedPeak], candidates: Sequence[Candidate], x: Array, y: Array) -> Iterator[Remark]:
     """Return remarks on peaks fitted to rows by rising x, found among so many candidates."""
     count = len(peaks)

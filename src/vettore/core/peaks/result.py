@@ -15,13 +15,17 @@ from vettore.core.distributions import t_quantile
 from vettore.core.fitting.after.checks import Check, checks
 from vettore.core.fitting.record import Alternative
 from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
+from vettore.core.formula.tree import Node
 from vettore.core.peaks.backgrounds import straight_at
-from vettore.core.peaks.doubts import doubts_of
+from vettore.core.peaks.doubts import doubts_of, unlike_expected
+from vettore.core.peaks.matching import number_in
 from vettore.core.peaks.numbers import numbers_of, slopes_of
 from vettore.core.peaks.peak import FittedPeak
 from vettore.core.peaks.ranges import Likelihood, overlapping
+from vettore.core.peaks.request import PeaksRequest
 from vettore.core.peaks.search import Candidate
 from vettore.core.peaks.shapes import FWHM, PeakShape
 from vettore.core.remarks import Remark, sentences
@@ -53,11 +57,16 @@ class PeaksFit(Tells):
     """
 
     fit: FitResult
-    shape: PeakShape
+    request: PeaksRequest
     background_formula: str
     names: tuple[tuple[str, ...], ...]
     background_names: tuple[str, ...]
     candidates: tuple[Candidate, ...]
+
+    @property
+    def shape(self) -> PeakShape:
+        """The shape of each peak."""
+        return self.request.shape
 
     @property
     def count(self) -> int:
@@ -78,21 +87,55 @@ class PeaksFit(Tells):
                 resolution = FWHM / 2 * apart / (of["width"].value + after["width"].value)
             out.append(
                 FittedPeak(
-                    place + 1,
+                    number_in(names),
                     **of,
                     share=abs(of["area"].value) / total if total else 0.0,
                     signal_to_noise=self._beside_noise(of["place"].value, of["height"].value),
                     resolution=resolution,
-                    coefficients={name: self.fit.coefficients[name] for name in names},
+                    coefficients={
+                        name: self.fit.coefficients[name] for name in names if name in self.fit.coefficients
+                    },
                 )
             )
         return tuple(out)
 
     @cached_property
+    def values(self) -> Mapping[str, float]:
+        """The values of all coefficients by name, those that follow from others among them."""
+        out = {name: coefficient.value for name, coefficient in self.fit.coefficients.items()}
+        for name, tree in self.request.links.items():
+            given = {key: np.array([value]) for key, value in out.items()}
+            out[name] = float(evaluate(tree, given, 1)[0])
+        return out
+
+    @property
+    def spreads(self) -> Mapping[int, Mapping[str, tuple[float, Array]]]:
+        """By peak and number its value, and its slopes by the coefficients that were fitted (m,)."""
+        out = {}
+        for names in self.names:
+            coefficients = [self.values[name] for name in names]
+            values = numbers_of(self.shape, coefficients).tolist()
+            slopes = slopes_of(self.shape, coefficients) @ np.array([self._by_fitted(name) for name in names])
+            out[number_in(names)] = dict(zip(NUMBERS, zip(values, slopes, strict=True), strict=True))
+        return out
+
+    def _by_fitted(self, name: str) -> list[float]:
+        """Return how a coefficient changes with each of those that were fitted."""
+        tree = self.request.links.get(name)
+        if tree is None:
+            return [float(name == fitted) for fitted in self.fit.fitted_names]
+        given = {key: np.array([value]) for key, value in self.values.items()}
+        return [float(evaluate(derivative(tree, fitted), given, 1)[0]) for fitted in self.fit.fitted_names]
+
+    @cached_property
+    def _ground(self) -> Node:
+        return read_formula(self.background_formula, self.request.names[:1]).right
+
+    @cached_property
     def _likelihood(self) -> tuple[Likelihood, Array] | None:
         """What tells ranges by the likelihood, and where it is greatest; None where ranges are those of the covariance."""
         fit = self.fit
-        held = any(fit.coefficients[name].held for names in self.names for name in names)
+        held = any(name not in fit.fitted_names for names in self.names for name in names)
         shared = len({names[2] for names in self.names}) < self.count
         if fit.details is not None or fit.interval_freedom < 1 or held or shared:
             return None
@@ -100,21 +143,19 @@ class PeaksFit(Tells):
         columns, offset, values = np.empty((fit.n, 0)), np.zeros(fit.n), []
         if self.background_names:
             # A background that is a formula is taken as straight about the answer.
-            tree = read_formula(self.background_formula, ["x"]).right
             at = {name: fit.coefficients[name].value for name in self.background_names}
-            columns, offset = straight_at(tree, self.background_names, fit.x, at)
+            columns, offset = straight_at(self._ground, self.background_names, fit.x, at, self.request.names[0])
             values = list(at.values())
         theta = np.array([fit.coefficients[name].value for names in self.names for name in names] + values)
         return Likelihood(fit.x, fit.y - offset, root, self.shape, columns), theta
 
     def _numbers(self, place: int, names: Sequence[str]) -> dict[str, Coefficient]:
-        fit, known = self.fit, [name for name in names if name in self.fit.fitted_names]
-        coefficients = [fit.coefficients[name].value for name in names]
+        fit = self.fit
+        coefficients = [self.values[name] for name in names]
         values, errors = numbers_of(self.shape, coefficients), np.full(4, np.nan)
-        if fit.covariance is not None and known:
-            where = [fit.fitted_names.index(name) for name in known]
-            slopes = slopes_of(self.shape, coefficients)[:, [names.index(name) for name in known]]
-            errors = np.sqrt(np.maximum(np.diag(slopes @ fit.covariance[np.ix_(where, where)] @ slopes.T), 0.0))
+        if fit.covariance is not None:
+            slopes = slopes_of(self.shape, coefficients) @ np.array([self._by_fitted(name) for name in names])
+            errors = np.sqrt(np.maximum(np.diag(slopes @ fit.covariance @ slopes.T), 0.0))
         out = {
             number: self._coefficient(number, float(value), float(error))
             for number, value, error in zip(NUMBERS, values, errors, strict=True)
@@ -160,15 +201,15 @@ class PeaksFit(Tells):
             return np.zeros(at.shape)
         flat = at.ravel()
         values = {name: np.full(len(flat), self.fit.coefficients[name].value) for name in self.background_names}
-        tree = read_formula(self.background_formula, ["x"]).right
-        return np.broadcast_to(evaluate(tree, {"x": flat, **values}, len(flat)), flat.shape).reshape(at.shape)
+        given = {self.request.names[0]: flat, **values}
+        return np.broadcast_to(evaluate(self._ground, given, len(flat)), flat.shape).reshape(at.shape)
 
     def components(self, x: Array | float) -> Array:
         """Return each peak above the background at x (n,): an array (count, n)."""
         at = np.atleast_1d(np.asarray(x, dtype=np.float64))
         out = []
         for names in self.names:
-            height, place, width, *extras = (self.fit.coefficients[name].value for name in names)
+            height, place, width, *extras = (self.values[name] for name in names)
             out.append(height * self.shape.unit((at - place) / width, *extras))
         return np.array(out).reshape(self.count, len(at))
 
@@ -186,7 +227,7 @@ class PeaksFit(Tells):
         """What to be wary of."""
         order = np.argsort(self.fit.x, kind="stable")
         doubts = doubts_of(self.peaks, self.candidates, self.fit.x[order], self.fit.y[order])
-        return (*doubts, *self.fit.own_remarks)
+        return (*unlike_expected(self.peaks, self.request.expected), *doubts, *self.fit.own_remarks)
 
     @property
     def warnings(self) -> tuple[str, ...]:

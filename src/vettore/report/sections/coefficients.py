@@ -9,7 +9,8 @@ from vettore.core.rounding import NumberStyle
 from vettore.core.typesetting.typeset import Row, TextBox, coefficient_symbol, filled
 from vettore.report.blocks import Block, Cell, Equation, Number, Table
 from vettore.report.sections.entry import Entry, FitSubject
-from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.quantities import coefficient_units
 from vettore.words.fits import weights_in_words
 
 

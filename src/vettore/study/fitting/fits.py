@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -12,7 +12,6 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from vettore.core import units
 from vettore.core.arrays import Array, at_rows
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, Fault, VettoreError
@@ -30,13 +29,14 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.typesetting.typeset import Box, Row, TextBox, formula_terms, polynomial_terms
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.formula_fit import FormulaFit
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 
 if TYPE_CHECKING:
     from vettore.core.fitting.after.checks import Check
-    from vettore.core.fitting.after.propagate import Derived
+    from vettore.core.peaks.result import PeaksFit
 
 # Rows of a first look, drawn with this seed.
 FIRST_LOOK, FIRST_LOOK_SEED = 1_500, 17
@@ -66,6 +66,21 @@ class DerivedFit:
     series: Series
     result: FitResult
     rows: NDArray[np.intp]
+    peaks: PeaksFit | None = None
+
+    @property
+    def name(self) -> str:
+        """What it is called, with the number of peaks that were found."""
+        return (
+            self.recipe.name
+            if not isinstance(self.recipe, PeaksRecipe) or self.peaks is None
+            else self.recipe.name_of(self.peaks.count)
+        )
+
+    @property
+    def formula(self) -> str:
+        """The formula over the columns of the series; empty for a polynomial."""
+        return self.recipe.formula if self.peaks is None else self.result.formula
 
     @cached_property
     def checks(self) -> tuple[Check, ...]:
@@ -127,9 +142,9 @@ class DerivedFit:
     @cached_property
     def curve(self) -> Curve | None:
         """The fitted curve over the series' x; None for a model over other or several columns."""
-        if self.recipe.formula:
+        if self.formula:
             columns = [column.name for column in self.series.columns]
-            data = read_formula(self.recipe.formula, columns).data
+            data = read_formula(self.formula, columns).data
             if data not in ((), (self.series.name_and_unit(Role.X)[0],)):
                 return None
         return None if self.result.given_curve is None else self.result.curve
@@ -161,10 +176,10 @@ class DerivedFit:
     @cached_property
     def formula_units(self) -> CoefficientUnits | None:
         """What a formula says of units, contradictions among them; None for a polynomial."""
-        if not self.recipe.formula:
+        if not self.formula:
             return None
         columns = {column.name: column.unit for column in self.series.columns}
-        return units_of_formula(read_formula(self.recipe.formula, columns), columns)
+        return units_of_formula(read_formula(self.formula, columns), columns)
 
     @cached_property
     def equation(self) -> tuple[Box, list[Row]]:
@@ -173,6 +188,10 @@ class DerivedFit:
         if isinstance(self.recipe, PolynomialFit):
             terms = polynomial_terms(x.name if x else "x", self.recipe.degree, self.recipe.intercept)
             return TextBox(y.name if y else "y"), terms
+        if self.peaks is not None:
+            count = f"{self.peaks.count} peak{'' if self.peaks.count == 1 else 's'}"
+            ground = "background + " if self.peaks.background_names else ""
+            return TextBox(y.name if y else "y"), [Row((TextBox(f"{ground}{count}"),))]
         read = read_formula(self.recipe.formula, [column.name for column in self.series.columns])
         left = formula_terms(read.left, ())[0] if read.left is not None else TextBox("y")
         return left, formula_terms(read.right, read.coefficients)
@@ -207,7 +226,7 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
 
     Without ``thorough`` no more than FIRST_LOOK rows are used, drawn at random: for a first look at many models.
     """
-    x, y = _x_and_y(series)
+    x, _ = _x_and_y(series)
     kind = NOISES[recipe.noise]
     sigma = series.sigma if recipe.use_errors and kind.takes_errors else None
     trials = _trials_of(series) if kind.column == "trials" else None
@@ -220,36 +239,51 @@ def fit_series(series: Series, recipe: AnyFit, progress: Progress | None = None,
     rows = np.flatnonzero(mask)
     if not thorough and len(rows) > FIRST_LOOK:
         rows = np.sort(np.random.default_rng(FIRST_LOOK_SEED).choice(rows, FIRST_LOOK, replace=False))
-    x_column, y_column = series.column(Role.X), series.column(Role.Y)
-    names = (x_column.name if x_column else "x", y_column.name if y_column else "y")
     noise = _noise_of(series, recipe, trials, rows) | {name: values[rows] for name, values in errors_of_x.items()}
 
-    def work() -> FitResult:
-        # The solvers are loaded when something is fitted, so that the window is painted before.
-        if isinstance(recipe, FormulaFit):
-            spread = None if sigma is None else {names[1]: sigma[rows]}
-            return _fit_formula(series, recipe, rows, spread, progress, thorough, noise)
-        from vettore.core.fitting.fit_polynomial import fit_polynomial
-
-        return fit_polynomial(
-            at_rows(x, rows),
-            at_rows(y, rows),
-            recipe.degree,
-            intercept=recipe.intercept,
-            sigma=None if sigma is None else sigma[rows],
-            names=names,
-            thorough=thorough,
-            **{"absolute_sigma": recipe.errors_known and sigma is not None, **noise},
-        )
-
-    result = MEMORY.derive(
+    answer = MEMORY.derive(
         _key(series, recipe, thorough),
-        work,
+        lambda: _answer(series, recipe, rows, (sigma, noise), progress, thorough),
         wait=progress is None,
         # One that was stopped is no answer to keep.
-        whole=lambda made_of: progress is None or not progress(0, made_of.sum_of_squares),
+        whole=lambda _: progress is None or not progress(0, 0.0),
     )
-    return DerivedFit(recipe, series, result, rows[result.rows_in_use])
+    if isinstance(answer, FitResult):
+        return DerivedFit(recipe, series, answer, rows[answer.rows_in_use])
+    return DerivedFit(recipe, series, answer.fit, rows[answer.fit.rows_in_use], answer)
+
+
+def _answer(
+    series: Series,
+    recipe: AnyFit,
+    rows: NDArray[np.intp],
+    scatter: tuple[Array | None, Mapping[str, Any]],
+    progress: Progress | None,
+    thorough: bool,
+) -> FitResult | PeaksFit:
+    """Fit rows; the solvers are loaded only now, so that the window is painted before."""
+    sigma, noise = scatter
+    names = series.name_and_unit(Role.X)[0], series.name_and_unit(Role.Y)[0]
+    if isinstance(recipe, FormulaFit):
+        spread = None if sigma is None else {names[1]: sigma[rows]}
+        return _fit_formula(series, recipe, rows, spread, progress, thorough, noise)
+    if isinstance(recipe, PeaksRecipe):
+        from vettore.study.fitting.peaks_request import fit_recipe
+
+        return fit_recipe(series, recipe, rows, sigma, progress, noise)
+    from vettore.core.fitting.fit_polynomial import fit_polynomial
+
+    x, y = _x_and_y(series)
+    return fit_polynomial(
+        at_rows(x, rows),
+        at_rows(y, rows),
+        recipe.degree,
+        intercept=recipe.intercept,
+        sigma=None if sigma is None else sigma[rows],
+        names=names,
+        thorough=thorough,
+        **{"absolute_sigma": recipe.errors_known and sigma is not None, **noise},
+    )
 
 
 def _fit_formula(
@@ -321,12 +355,6 @@ def _noise_of(series: Series, recipe: AnyFit, trials: Array | None, rows: NDArra
     return scatter
 
 
-def coefficient_unit(series: Series, power: int) -> str:
-    """Return the unit of the coefficient of x to a power."""
-    x, y = series.column(Role.X), series.column(Role.Y)
-    return units.quotient(y.unit if y else "", units.power(x.unit if x else "", power))
-
-
 def response_of(series: Series, recipe: AnyFit) -> tuple[Array, str]:
     """Return what a recipe fits, in every row, and how to call it with its unit: y, or ``ln(y)`` and the like."""
     y, named = series.values(Role.Y), series.label(Role.Y)
@@ -345,34 +373,10 @@ def response_of(series: Series, recipe: AnyFit) -> tuple[Array, str]:
         return evaluate(read.left, columns, series.rows), to_text(read.left)
 
 
-def coefficient_units(fit: DerivedFit) -> Sequence[str]:
-    """Return the units of all coefficients of a fit, in order; blank where they cannot be told."""
-    answer = fit.formula_units
-    if answer is not None:
-        return [answer.units[name] or "" for name in fit.result.coefficients]
-    first = 0 if fit.recipe.intercept else 1
-    return [coefficient_unit(fit.series, first + k) for k in range(len(fit.result.coefficients))]
-
-
-def derived_quantities(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
-    """Return what the model of a fit derives from its coefficients, each with its unit."""
-    from vettore.core.fitting.after.propagate import quantities
-
-    model, answer = CATALOGUE.get(fit.recipe.model), fit.formula_units
-    if model is None or answer is None:
-        return ()
-    called = model.names_beside([column.name for column in fit.series.columns])
-    if not set(called.values()) <= set(fit.result.coefficients):
-        return ()
-    known = {name: answer.exponents[new] for name, new in called.items()}
-    named = CoefficientUnits({}, (), known)
-    return tuple((quantity, named.of(quantity.tree)) for quantity in quantities(model, fit.result, called))
-
-
 def is_at_hand(series: Series, recipe: AnyFit) -> bool:
     """Whether the result of a fit is at hand, so that deriving it takes no time to speak of."""
     # Of another scatter a polynomial is fitted again and again.
-    soon = not recipe.formula and NOISES[recipe.noise].takes_errors and not recipe.use_x_errors
+    soon = isinstance(recipe, PolynomialFit) and NOISES[recipe.noise].takes_errors and not recipe.use_x_errors
     return series.rows <= SOON_DONE if soon else MEMORY.recall(_key(series, recipe, True)) is not None
 
 

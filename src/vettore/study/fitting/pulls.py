@@ -29,7 +29,7 @@ YOf = Callable[[float], Array]
 def formula_of(fit: DerivedFit) -> str:
     """Return the formula of a fit as text, that of a polynomial too."""
     if not isinstance(fit.recipe, PolynomialFit):
-        return fit.recipe.formula
+        return fit.formula
     x, y = (name_text(fit.series.name_and_unit(role)[0]) for role in (Role.X, Role.Y))
     return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (x, y))
 

@@ -21,6 +21,7 @@ from vettore.study.derive_curves import points_in_use
 from vettore.study.edits import with_model
 from vettore.study.fitting.fits import fit_series
 from vettore.study.kinds.fits import AnyFit, as_formula
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role, Series
 
@@ -74,7 +75,13 @@ def fit_each(series: Sequence[Series], recipe: AnyFit) -> Several:
             result = derived.result
             rows.append(
                 SeveralRow(
-                    each.id, each.name, dict(result.coefficients), result.residual_sd, "", derived.curve, own.formula
+                    each.id,
+                    each.name,
+                    dict(result.coefficients),
+                    result.residual_sd,
+                    "",
+                    derived.curve,
+                    own.formula or derived.formula,
                 )
             )
         except DataError as error:
@@ -134,6 +141,11 @@ def fit_together(series: Sequence[Series], recipe: AnyFit, shared: Collection[st
 
 
 def _formula(recipe: AnyFit, x_name: str, y_name: str) -> str:
+    if isinstance(recipe, PeaksRecipe):
+        raise DataError(
+            "Peaks are sought in every series alone; none of their coefficients can be common to all.",
+            Fault.UNAVAILABLE,
+        )
     if isinstance(recipe, PolynomialFit):
         return polynomial_formula(recipe.degree, recipe.intercept, (x_name, y_name))
     return recipe.formula

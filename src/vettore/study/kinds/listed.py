@@ -10,6 +10,7 @@ from vettore.study.kinds.formula_fit import FormulaFit
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.part import Part
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.kinds.readings import READINGS
@@ -19,6 +20,7 @@ from vettore.study.kinds.surface import SurfaceRecipe
 KINDS: tuple[type[Part], ...] = (
     PolynomialFit,
     FormulaFit,
+    PeaksRecipe,
     *READINGS,
     InterpolantRecipe,
     Filling,

@@ -12,9 +12,10 @@ from vettore.app.strip.chip import Chip
 from vettore.core.arrays import Array, Mask, at_rows
 from vettore.core.rounding import NumberStyle
 from vettore.core.typesetting.typeset import Box, Row, renamed
-from vettore.study.fitting.fits import DerivedFit, coefficient_units, response_of
+from vettore.study.fitting.fits import DerivedFit, response_of
 from vettore.study.fitting.line_up import Key
 from vettore.study.fitting.pulls import formula_of
+from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role, Series

@@ -14,8 +14,9 @@ from vettore.app.widgets.parts import button, clear, label, plain_tip
 from vettore.core.fitting.after.intervals import Interval
 from vettore.core.fitting.result import Coefficient
 from vettore.look.theme import SIZES
-from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.profiles import likelihood_ranges
+from vettore.study.fitting.quantities import coefficient_units
 
 # What stands beside a coefficient.
 RANGE, LIKELY, TESTS = "range", "likelihood", "tests"

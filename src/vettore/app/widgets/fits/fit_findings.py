@@ -19,7 +19,8 @@ from vettore.app.widgets.fits.working import drawer_of
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.core.errors import name_rows
 from vettore.core.remarks import sentences
-from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
 from vettore.words.readings import present_lines

@@ -171,6 +171,26 @@ def _coefficients(fit: DerivedFit) -> dict[str, Given]:
             powers = powers_of({y_unit: 1.0}, {x_unit: -float(fit.result.powers[name])})
         shared = np.empty(0) if coefficient.held else _spread_of(fit, name)
         out[name] = Given(coefficient.value, Spread(shared), powers)
+    return {**_of_peaks(fit, out), **out}
+
+
+def _of_peaks(fit: DerivedFit, known: Mapping[str, Given]) -> dict[str, Given]:
+    """Return the numbers of peaks by names as area2; a coefficient of such a name comes first."""
+    x_unit, y_unit = units_of(fit)
+    powers = {
+        "place": powers_of({x_unit: 1.0}),
+        "height": powers_of({y_unit: 1.0}),
+        "width": powers_of({x_unit: 1.0}),
+        "area": powers_of({y_unit: 1.0}, {x_unit: 1.0}),
+    }
+    out = {}
+    for number, of_each in ({} if fit.peaks is None else fit.peaks.spreads).items():
+        for name, (value, slopes) in of_each.items():
+            parts = [
+                slope * known[fitted].spread.shared
+                for fitted, slope in zip(fit.result.fitted_names, slopes, strict=True)
+            ]
+            out[f"{name}{number}"] = Given(value, Spread(np.sum(parts, axis=0)), powers[name])
     return out
 
 

@@ -8,8 +8,9 @@ from typing import Self
 
 from vettore.core.design.next_rows import MOST_ROWS
 from vettore.core.errors import DataError, Fault, VettoreError
-from vettore.study.fitting.fits import DerivedFit, coefficient_units
+from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.planned import improve_of, plan_next
+from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.readings.base import DerivedReading, Problem, Reading
 
 # A name and, after it, how many rows: "k × 3".
