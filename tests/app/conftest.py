@@ -26,6 +26,7 @@ def window(qtbot, monkeypatch, tmp_path):
     monkeypatch.setenv("VETTORE_HOME", str(tmp_path / "home"))
     # The whole catalogue is tried in tests/study/test_line_up.py; here a few models keep the suite short.
     monkeypatch.setattr(fit_line_up, "plausible", lambda series: tuple(k for k in plausible(series) if k in TRIED))
+    monkeypatch.setattr(fit_line_up, "may_have_peaks", lambda series: "pectrum" in series.name)
     monkeypatch.setattr(work, "BREATH", 0.0)
     dress(QApplication.instance())
     one = Window()

@@ -36,7 +36,7 @@ def report_document(study: Study, today: date | None = None, attachment: Attachm
         subject = fit_subject(study, curve, style)
         chapters: tuple[Chapter, ...] = (Chapter("", tuple(_sections(study, entries, subject))),)
         sheets = tuple(_sheets(subject))
-        name, about = f"{curve.name}: {subject.fit.series.name}", [subject.fit.series.name]
+        name, about = f"{subject.fit.name}: {subject.fit.series.name}", [subject.fit.series.name]
     else:
         pairs = [_chapter(study, fit, style) for fit in study.curves]
         whole = Subject(study, study.series, style)
@@ -77,6 +77,7 @@ def _chapter(study: Study, curve: AnyFit, style: NumberStyle) -> tuple[Chapter, 
     except VettoreError as error:
         return Chapter(title, (Section("summary", "", (Paragraph(str(error)),)),)), ()
     entries = [entry for entry in arranged(study.report.order) if entry.of_fit]
+    title = f"{subject.fit.name}: {subject.fit.series.name}"
     return Chapter(title, tuple(_sections(study, entries, subject))), tuple(_sheets(subject))
 
 
@@ -95,7 +96,7 @@ def _sections(study: Study, entries: Iterable[Entry], subject: Subject) -> Itera
 def _sheets(subject: FitSubject) -> Iterable[Section]:
     for entry in SECTIONS:
         if entry.sheets:
-            yield Section(entry.key, f"{entry.name} of {subject.curve.name}", _blocks(entry, subject))
+            yield Section(entry.key, f"{entry.name} of {subject.fit.name}", _blocks(entry, subject))
 
 
 def _blocks(entry: Entry, subject: Subject) -> tuple[Block, ...]:

@@ -76,7 +76,7 @@ def curve_of(study: Study, identity: str) -> Curve:
     fit = derive_fit(study, identity)
     if fit.curve is None:
         raise DataError(
-            f"{fit.recipe.name} is a model over other or several columns; it has no area over x.", Fault.UNAVAILABLE
+            f"{fit.name} is a model over other or several columns; it has no area over x.", Fault.UNAVAILABLE
         )
     return fit.curve
 

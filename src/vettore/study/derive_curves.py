@@ -127,7 +127,7 @@ def sampled(fit: DerivedFit, at: Sequence[float]) -> Table:
     error = curve.standard_error(x)
     if np.isfinite(error).all():
         columns.append(RawColumn("standard error", y_unit, error))
-    how = (("made from", fit.series.name), ("by", f"{fit.recipe.name.lower()} fitted to it, at {len(x)} x"))
+    how = (("made from", fit.series.name), ("by", f"{fit.name.lower()} fitted to it, at {len(x)} x"))
     return Table(tuple(columns), Source("", how=how, kind="made"))
 
 

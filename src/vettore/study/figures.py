@@ -59,6 +59,7 @@ def set_figure(study: Study, recipe: FigureRecipe) -> Study:
 LOOKS = (
     "residuals",
     "band",
+    "parts",
     "error_bars",
     "grid",
     "palette",

@@ -22,13 +22,14 @@ from vettore.words.checks import check_sentence, gravest_first
 from vettore.words.findings import words_in
 from vettore.words.lines import Line
 from vettore.words.noises import NOISE_WORDS
+from vettore.words.peaks import COUNTS, another_in_words, search_in_words, spelled
 
 # Fewer degrees of freedom than this leave the scatter itself poorly known.
 FEW_DEGREES_OF_FREEDOM = 5
 # Below this share of the variation a curve says little about single values.
 LITTLE_EXPLAINED = 0.5
 # Names of models that begin with these are plural.
-PLURAL = frozenset({"two", "three"})
+PLURAL = frozenset(COUNTS[2:])
 # χ²/ν, which no line breaks.
 CHI = "χ²\u2060/\u2060ν"
 # Checks whose sentences begin with a word that is no name.
@@ -178,7 +179,8 @@ def _share(result: FitResult, model: str, y_name: str, style: NumberStyle) -> st
     if model == "constant":
         return f"The constant is the mean of {y_name}; it explains none of its variation."
     of = "deviance of" if result.deviance is not None else "variation in"
-    s = "" if model.split()[0] in PLURAL else "s"
+    first = model.split()[0]
+    s = "" if first in PLURAL or first.isdigit() else "s"
     percent = "100 %" if result.exact else _percent(result.r_squared, style)
     if result.r_squared_against == "zero":
         return f"The {model} take{s} up {percent} of the sum of squares of {y_name} about zero."
@@ -224,7 +226,12 @@ def summary_of(fit: DerivedFit, style: NumberStyle) -> str:
         low, high = (style.short(edge, 4) for edge in fit.recipe.span)
         span = f"{fit.series.name_and_unit(Role.X)[0]} from {low} to {high}"
     aside = len(fit.series.set_aside)
-    return summary(fit.result, fit.recipe.name, y_name, y_unit, aside, style, fit.checks, span)
+    if fit.peaks is None:
+        return summary(fit.result, fit.name, y_name, y_unit, aside, style, fit.checks, span)
+    words = summary(fit.result, spelled(fit.name), y_name, y_unit, aside, style, fit.checks, span)
+    # They are not those of a name, as “the straight line” is.
+    words = words.removeprefix("The ")
+    return " ".join(filter(None, [words[0].upper() + words[1:], another_in_words(fit.peaks)]))
 
 
 def goodness_lines(fit: DerivedFit, style: NumberStyle) -> tuple[Line, ...]:
@@ -319,4 +326,5 @@ def method_in_words(fit: DerivedFit) -> str:
             "standard errors from the residual scatter, intervals from Student’s t with "
             f"{result.degrees_of_freedom} degrees of freedom"
         )
-    return f"{how}; {spread}, R² against {against}."
+    before = "" if fit.peaks is None else f"{search_in_words(fit)} "
+    return f"{before}{how}; {spread}, R² against {against}."

@@ -22,6 +22,7 @@ class Grips(StageItem):
 
     pulled = Signal(int, float, float)
     released = Signal()
+    clicked = Signal(int)
 
     def __init__(self) -> None:
         super().__init__()
@@ -103,6 +104,15 @@ class Grips(StageItem):
         if over != self._over:
             self._over = over
             self.update()
+
+    def mouseClickEvent(self, event: Any) -> None:
+        """Tell which grip was clicked."""
+        place = self._at(event.pos()) if event.button() == Qt.MouseButton.LeftButton and not event.double() else -1
+        if place < 0:
+            event.ignore()
+            return
+        event.accept()
+        self.clicked.emit(place)
 
     def mouseDragEvent(self, event: Any) -> None:
         """Pull a grip."""

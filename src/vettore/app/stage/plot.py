@@ -184,6 +184,9 @@ class Plot(Axes):
 
     def _clicked(self, event: Any) -> None:
         place = event.scenePos()
+        if event.isAccepted():
+            # A grip, or a mark, has taken it.
+            return
         if event.button() == Qt.MouseButton.RightButton:
             axes_menu(self, self).popup(event.screenPos().toPoint())
             return

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 from vettore.app.painting import painting
 from vettore.app.strip.arrangement import MARGIN, Arrangement, StripLine, arranged
 from vettore.app.strip.chip import Chip
+from vettore.app.strip.peak_turner import PeakTurner
 from vettore.app.style import colour, theme
 from vettore.app.widgets.parts import button, label
 from vettore.core.typesetting.markup import mathml_document, to_latex, with_numbers
@@ -52,6 +53,7 @@ class EquationView(QWidget):
         self.note.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.again = button("Refit", self.refit.emit, "primary", "Fit again, starting from these values")
         self.again.setParent(self)
+        self.turner = PeakTurner(self)
         self.show_shaped("")
 
     def show_equation(self, left: Box, terms: list[Row], chips: dict[str, Chip]) -> None:
@@ -139,10 +141,22 @@ class EquationView(QWidget):
 
     @property
     def _has_side(self) -> bool:
-        return bool(self._terms) and (self._shaped or self.width() > NARROW)
+        return bool(self._terms) and not self.has_peaks and (self._shaped or self.width() > NARROW)
+
+    @property
+    def has_peaks(self) -> bool:
+        """Whether the strip shows one of several peaks, which are fitted again as soon as a hand lets go."""
+        return not self.turner.isHidden()
+
+    def show_peak(self, place: int, count: int) -> None:
+        """Say which of how many peaks the chips are of; with no peaks they are those of the equation."""
+        self.turner.show_peak(place, count)
+        self.arrange()
 
     def _beside(self) -> tuple[float, ...]:
         """Return the widths that the hint and the button may take at the upper right corner, the widest first."""
+        if self.has_peaks:
+            return (24.0 + self.turner.width(),)
         if not self._has_side:
             return (0.0,)
         alone = 24.0 + self.again.sizeHint().width()
@@ -151,6 +165,7 @@ class EquationView(QWidget):
 
     def _place_side(self, with_note: bool) -> None:
         """Put the hint and the button at the upper right corner."""
+        self.turner.move(self.width() - 14 - self.turner.width(), 8)
         self.note.setVisible(self._has_side and with_note)
         self.again.setVisible(self._has_side)
         size = self.again.sizeHint()

@@ -22,7 +22,7 @@ from vettore.core.formula.tree import Node
 from vettore.core.peaks.backgrounds import straight_at
 from vettore.core.peaks.doubts import doubts_of, unlike_expected
 from vettore.core.peaks.matching import number_in
-from vettore.core.peaks.numbers import numbers_of, slopes_of
+from vettore.core.peaks.numbers import Outline, numbers_of, slopes_of
 from vettore.core.peaks.peak import FittedPeak
 from vettore.core.peaks.ranges import Likelihood, overlapping
 from vettore.core.peaks.request import PeaksRequest
@@ -33,6 +33,8 @@ from vettore.core.telling import Tells, short
 
 # A peak whose height, width or area has a ± of more than this share of it has ranges by the likelihood.
 ROUGHLY = 0.04
+# A ± of so many times the value says nothing of its size: the range is open.
+OPEN_FROM = 50.0
 Ends = tuple[float | None, float | None]
 NUMBERS = ("place", "height", "width", "area")
 # What is told of the fit as a whole.
@@ -76,7 +78,9 @@ class PeaksFit(Tells):
     @cached_property
     def peaks(self) -> tuple[FittedPeak, ...]:
         """The peaks by their places."""
-        numbers = [self._numbers(place, names) for place, names in enumerate(self.names)]
+        # A peak that the rows say nothing of may have a covariance beyond all numbers.
+        with np.errstate(all="ignore"):
+            numbers = [self._numbers(place, names) for place, names in enumerate(self.names)]
         total = sum(abs(of["area"].value) for of in numbers)
         out = []
         for place, (names, of) in enumerate(zip(self.names, numbers, strict=True)):
@@ -90,7 +94,7 @@ class PeaksFit(Tells):
                     number_in(names),
                     **of,
                     share=abs(of["area"].value) / total if total else 0.0,
-                    signal_to_noise=self._beside_noise(of["place"].value, of["height"].value),
+                    signal_to_noise=self.beside_noise(of["place"].value, of["height"].value),
                     resolution=resolution,
                     coefficients={
                         name: self.fit.coefficients[name] for name in names if name in self.fit.coefficients
@@ -102,11 +106,23 @@ class PeaksFit(Tells):
     @cached_property
     def values(self) -> Mapping[str, float]:
         """The values of all coefficients by name, those that follow from others among them."""
-        out = {name: coefficient.value for name, coefficient in self.fit.coefficients.items()}
+        return self.with_links({name: coefficient.value for name, coefficient in self.fit.coefficients.items()})
+
+    def with_links(self, given_values: Mapping[str, float]) -> dict[str, float]:
+        """Return values of the coefficients with those that follow from them."""
+        out = dict(given_values)
         for name, tree in self.request.links.items():
             given = {key: np.array([value]) for key, value in out.items()}
             out[name] = float(evaluate(tree, given, 1)[0])
         return out
+
+    def numbers_with(self, others: Mapping[str, float]) -> dict[int, Outline]:
+        """Return place, height, width and area of each peak by its number, with other values of the coefficients."""
+        known = self.with_links(others)
+        return {
+            number_in(names): Outline(*numbers_of(self.shape, [known[name] for name in names]).tolist())
+            for names in self.names
+        }
 
     @property
     def spreads(self) -> Mapping[int, Mapping[str, tuple[float, Array]]]:
@@ -181,11 +197,14 @@ class PeaksFit(Tells):
         low, high = value - reach, value + reach
         if name in NUMBERS[1:] and value:
             # What has one sign is told on the scale of its logarithm, which overlapping peaks need.
+            if reach > OPEN_FROM * abs(value):
+                return Coefficient(name, value, error, None, None, value / error, freedom)
             factor = math.exp(reach / abs(value))
             low, high = sorted((value / factor, value * factor))
         return Coefficient(name, value, error, low, high, value / error, freedom)
 
-    def _beside_noise(self, x: float, height: float) -> float | None:
+    def beside_noise(self, x: float, height: float) -> float | None:
+        """Return a height beside the scatter of a row at x; None where that is not known."""
         scatter = self.fit.curve.scatter
         noise = None if scatter is None else float(scatter(np.array([x]))[0])
         return None if not noise else abs(height) / noise
@@ -194,22 +213,23 @@ class PeaksFit(Tells):
         """Return the sum of peaks and background at x; same shape as x."""
         return self.fit.curve(x)
 
-    def background(self, x: Array | float) -> Array:
-        """Return the background at x; same shape as x."""
-        at = np.asarray(x, dtype=np.float64)
+    def background(self, x: Array | float, others: Mapping[str, float] | None = None) -> Array:
+        """Return the background at x, same shape as x; with ``others`` for the values of coefficients."""
+        at, known = np.asarray(x, dtype=np.float64), others or self.values
         if not self.background_names:
             return np.zeros(at.shape)
         flat = at.ravel()
-        values = {name: np.full(len(flat), self.fit.coefficients[name].value) for name in self.background_names}
+        values = {name: np.full(len(flat), known[name]) for name in self.background_names}
         given = {self.request.names[0]: flat, **values}
         return np.broadcast_to(evaluate(self._ground, given, len(flat)), flat.shape).reshape(at.shape)
 
-    def components(self, x: Array | float) -> Array:
-        """Return each peak above the background at x (n,): an array (count, n)."""
+    def components(self, x: Array | float, others: Mapping[str, float] | None = None) -> Array:
+        """Return each peak above the background at x (n,): an array (count, n); ``others`` as for the background."""
         at = np.atleast_1d(np.asarray(x, dtype=np.float64))
         out = []
+        known = self.with_links(others) if others else self.values
         for names in self.names:
-            height, place, width, *extras = (self.values[name] for name in names)
+            height, place, width, *extras = (known[name] for name in names)
             out.append(height * self.shape.unit((at - place) / width, *extras))
         return np.array(out).reshape(self.count, len(at))
 

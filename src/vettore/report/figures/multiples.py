@@ -77,7 +77,7 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
                 files[f"-{number}-curve.csv"] = line_table(drawn, scale)
         return files
 
-    names = [f"{fit.recipe.name} · {fit.series.name}" for fit in shown]
+    names = [f"{fit.name} · {fit.series.name}" for fit in shown]
     made_from = content_of_fits(shown)
     return StudyFigure(
         recipe,

@@ -11,7 +11,7 @@ from vettore.core.errors import VettoreError
 from vettore.core.fitting.details import ErrorsInX
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.figure import ON_ANY_SHEET, StudyFigure
-from vettore.report.figures.plot import Drawn, Flag, Layer, Marks, Missed, Plot, as_csv, line_table
+from vettore.report.figures.plot import Drawn, Filled, Flag, Layer, Marks, Missed, Plot, as_csv, line_table, spread
 from vettore.report.figures.plotting import draw_plot, scales_of
 from vettore.study.derive import derive_fit
 from vettore.study.fitting.fits import DerivedFit, FitColumn, response_of
@@ -27,6 +27,8 @@ MARK_WORDS = {"disc": "discs", "square": "squares", "triangle": "triangles", "di
 # What the recipe can say of a plot over x and y, and of one of fits.
 # What the file of a plot's rows holds, blank where the fit does not tell it.
 COLUMNS = (FitColumn.X, FitColumn.Y, FitColumn.FITTED, FitColumn.RESIDUAL, FitColumn.SIGMA)
+# Places at which peaks are drawn, and the share of its height below which one is not seen.
+PEAK_POINTS, SEEN = 1_200, 1e-3
 LOOK_OF_PLOTS = frozenset({"error_bars", "grid", "palette", "points_colour", "mark", "mark_size"}) | ON_ANY_SHEET
 WORDS_OF_PLOTS = frozenset({"title", "x_title", "y_title", "panel", "notes", "x_limits", "y_limits"})
 OF_PLOTS = LOOK_OF_PLOTS | WORDS_OF_PLOTS | {"x_scale", "y_scale", "x_every", "y_every", "legend", "inset"}
@@ -37,7 +39,7 @@ def figure_of_fit(study: Study, recipe: FigureRecipe, style: NumberStyle) -> Stu
     """Return the figure of a fit and of those beside it. Raises VettoreError when the fit has no answer."""
     fits = fits_of_figure(study, recipe)
     plot = Plot(
-        tuple(layer_of(study, fit, style, len(fits) > 1) for fit in fits),
+        tuple(layer_of(study, fit, style, len(fits) > 1, recipe.parts) for fit in fits),
         fits[0].series.label(Role.X),
         response_of(fits[0].series, fits[0].recipe)[1],
         Missed(fits[0].x, fits[0].missed, fits[0].missed_called),
@@ -49,13 +51,13 @@ def figure_of_fit(study: Study, recipe: FigureRecipe, style: NumberStyle) -> Stu
         _caption(fits, plot, recipe),
         lambda figure: draw_plot(figure, plot, recipe, style),
         partial(_tables, fits, plot, recipe),
-        OF_FITS,
+        OF_FITS if fits[0].peaks is None else OF_FITS | {"parts"},
     )
 
 
 def content_of_fits(fits: tuple[DerivedFit, ...]) -> Hashable:
     """Return all that a picture of fits depends on: results are remembered, and so are the same objects again."""
-    return tuple((fit.result, labels_of(fit.series), fit.recipe.name, fit.recipe.use_errors) for fit in fits)
+    return tuple((fit.result, labels_of(fit.series), fit.name, fit.recipe.use_errors) for fit in fits)
 
 
 def labels_of(series: Series) -> Hashable:
@@ -82,8 +84,11 @@ def answered(study: Study, fits: Iterable[str]) -> tuple[DerivedFit, ...]:
     return tuple(result)
 
 
-def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -> Layer:
-    """Return what is drawn of a fit; where there are several, its names say of which series it is."""
+def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool, parts: bool = False) -> Layer:
+    """Return what is drawn of a fit; where there are several, its names say of which series it is.
+
+    With ``parts`` each of its peaks is drawn, too.
+    """
     series, y = fit.series, fit.response
     x = series.values(Role.X)
     assert x is not None
@@ -100,12 +105,29 @@ def layer_of(study: Study, fit: DerivedFit, style: NumberStyle, several: bool) -
         y[aside],
         fit.taken_to_be if shown else None,
     )
-    name = f"{fit.recipe.name} ({series.name})" if several else fit.recipe.name
+    name = f"{fit.name} ({series.name})" if several else fit.name
     if fit.curve is None:
         return Layer(marks, places=(fit.x, fit.result.fitted), places_name=name)
     curve, level = fit.curve, fit.result.level
     drawn = Drawn(name, curve, curve.span, lambda at: curve.band(at, level))
-    return Layer(marks, drawn, flags=_flags(study, fit, style))
+    filled = _peaks_of(fit) if parts else ()
+    return Layer(marks, drawn, filled=filled, flags=_flags(study, fit, style))
+
+
+def _peaks_of(fit: DerivedFit) -> tuple[Filled, ...]:
+    """Return the background of fitted peaks, and each peak over it as far as it is seen."""
+    if fit.peaks is None or fit.curve is None:
+        return ()
+    x = np.linspace(*fit.curve.span, PEAK_POINTS)
+    ground = fit.peaks.background(x)
+    filled = [Filled("background", x, ground, ground)]
+    for peak, above in zip(fit.peaks.peaks, fit.peaks.components(x), strict=True):
+        seen = np.abs(above) > SEEN * np.abs(above).max(initial=0.0)
+        if seen.any():
+            number = str(peak.number)
+            top = ground[seen] + above[seen]
+            filled.append(Filled(f"peak {number}", x[seen], top, ground[seen], number, edged=False))
+    return tuple(filled)
 
 
 def _flags(study: Study, fit: DerivedFit, style: NumberStyle) -> tuple[Flag, ...]:
@@ -123,12 +145,14 @@ def _caption(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> 
     level = f"{fit.result.level:.0%}".replace("%", " %")
     band = f", {level} band of the curve" if recipe.band and fit.result.residual_sd else ""
     y = fit.series.column(Role.Y)
-    words = f"Measured {y.name if y else 'y'} ({MARK_WORDS[recipe.mark]}) and fitted {fit.recipe.name.lower()} (line{band})"
+    words = f"Measured {y.name if y else 'y'} ({MARK_WORDS[recipe.mark]}) and fitted {fit.name.lower()} (line{band})"
     words += f" of {fit.series.name}" if len(fits) > 1 else ""
-    beside = [f"{other.recipe.name.lower()} of {other.series.name}" for other in fits[1:]]
+    beside = [f"{other.name.lower()} of {other.series.name}" for other in fits[1:]]
     words += f", beside {', '.join(beside)}" if beside else ""
     source = fit.series.table.full_source.name
     words += f", from {source}" if source else ""
+    if fit.peaks is not None and recipe.parts:
+        words += "; each peak a light area over the background (dashed)"
     words += "; residuals below." if recipe.residuals else "."
     if recipe.error_bars and fit.result.error_of_y is not None and fit.recipe.use_errors:
         bars = "± of x and of y" if isinstance(fit.result.details, ErrorsInX) else "± of y"
@@ -180,4 +204,8 @@ def _tables(fits: tuple[DerivedFit, ...], plot: Plot, recipe: FigureRecipe) -> M
         files[f"{ending}-rows.csv"] = as_csv(COLUMNS, [table.get(column, unknown) for column in COLUMNS])
         if layer.drawn is not None:
             files[f"{ending}-curve.csv"] = line_table(layer.drawn, scale)
+        if fit.peaks is not None and layer.drawn is not None:
+            x = spread(layer.drawn.span, scale)
+            names = ("x", "background", *(f"peak {peak.number}" for peak in fit.peaks.peaks))
+            files[f"{ending}-peaks.csv"] = as_csv(names, (x, fit.peaks.background(x), *fit.peaks.components(x)))
     return files

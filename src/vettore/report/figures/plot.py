@@ -57,12 +57,14 @@ class Drawn:
 
 @dataclass(frozen=True, eq=False)
 class Filled:
-    """An area between a line and its floor."""
+    """An area between a line and its floor; ``number`` stands over its top, ``edged`` says that the floor is a line."""
 
     name: str
     x: Array
     top: Array
     floor: Array
+    number: str = ""
+    edged: bool = True
 
 
 @dataclass(frozen=True)

@@ -203,7 +203,13 @@ def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, scale:
     """Draw the line of a layer with its band, or its fitted values, and its areas, over an x of a scale."""
     for filled in layer.filled:
         axes.fill_between(filled.x, filled.floor, filled.top, color=colour, alpha=0.22, linewidth=0, zorder=1)
-        axes.plot(filled.x, filled.floor, color=PAPER.muted, linewidth=0.8, linestyle="--", zorder=2)
+        if filled.edged:
+            axes.plot(filled.x, filled.floor, color=PAPER.muted, linewidth=0.8, linestyle="--", zorder=2)
+        if filled.number:
+            at = int(np.argmax(np.abs(filled.top - filled.floor)))
+            place, look = (filled.x[at], filled.top[at]), {"color": colour, "weight": "semibold", "zorder": 7}
+            words = axes.annotate(filled.number, place, (5, 1), textcoords="offset points", **look)
+            words.set_in_layout(False)
     if layer.places is not None:
         axes.scatter(*layer.places, s=16, marker="_", color=colour, zorder=4, label=layer.places_name)
     if layer.drawn is None:

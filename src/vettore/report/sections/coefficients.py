@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import math
 
+from vettore.core.formula.formula import read_formula
+from vettore.core.formula.write import name_text
+from vettore.core.peaks.result import PeaksFit
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
-from vettore.core.typesetting.typeset import Row, TextBox, coefficient_symbol, filled
+from vettore.core.typesetting.typeset import Box, Lowered, Row, TextBox, coefficient_symbol, filled, formula_terms
 from vettore.report.blocks import Block, Cell, Equation, Number, Table
 from vettore.report.sections.entry import Entry, FitSubject
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.quantities import coefficient_units
+from vettore.study.series import Role
 from vettore.words.fits import weights_in_words
 
 
@@ -24,7 +28,25 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
         for name, coefficient in subject.fit.result.coefficients.items()
     }
     table = Table(headings, _rows(subject.fit, subject.style), words=(6,), caption=_caption(subject.fit))
+    if subject.fit.peaks is not None:
+        return Equation(sum_of_peaks(subject.fit, subject.fit.peaks)), table
     return Equation(equation), Equation(filled(equation, numbers)), table
+
+
+def sum_of_peaks(fit: DerivedFit, peaks: PeaksFit) -> Row:
+    """Return the formula of peaks as the background and a sum over one peak with the index i."""
+    x = fit.series.name_and_unit(Role.X)[0]
+    own = ("height_i", "place_i", "width" if peaks.request.equal_widths else "width_i")
+    extras = tuple(f"{extra.name}_i" for extra in peaks.shape.extras)
+    written = f"{own[0]}*{peaks.shape.written(own[1], own[2], extras, name_text(x))}"
+    read = read_formula(written, [x])
+    one_peak = formula_terms(read.right, read.coefficients)
+    sum_sign = Lowered(TextBox("Σ"), TextBox("i"))
+    ground: list[Box] = []
+    if peaks.background_names:
+        behind = read_formula(peaks.background_formula, [x])
+        ground = [*formula_terms(behind.right, behind.coefficients), TextBox(" + ")]
+    return Row((fit.equation[0], TextBox(" = "), *ground, sum_sign, TextBox(" "), *one_peak))
 
 
 def _numeral(value: float, error: float | None, style: NumberStyle) -> str:
@@ -43,7 +65,7 @@ def _caption(fit: DerivedFit) -> str:
         how = "standard errors from the known ± of y"
     else:
         how = f"standard errors from the scatter of {counted(result.n, 'row')}"
-    return f"Coefficients of the {fit.recipe.name.lower()}; {weights_in_words(result)}, {how}."
+    return f"Coefficients of the {fit.name.lower()}; {weights_in_words(result)}, {how}."
 
 
 def _rows(fit: DerivedFit, style: NumberStyle) -> tuple[tuple[Cell, ...], ...]:

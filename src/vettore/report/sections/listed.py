@@ -17,6 +17,7 @@ from vettore.report.sections.goodness import GOODNESS
 from vettore.report.sections.method import METHOD
 from vettore.report.sections.multiples import MULTIPLES
 from vettore.report.sections.overview import OVERVIEW
+from vettore.report.sections.peaks import PEAKS_SECTION
 from vettore.report.sections.polynomials import POLYNOMIALS
 from vettore.report.sections.quantities import QUANTITIES
 from vettore.report.sections.readings import READINGS
@@ -33,6 +34,7 @@ SECTIONS: tuple[Entry, ...] = (
     MULTIPLES,
     SOURCE,
     FIGURE,
+    PEAKS_SECTION,
     COEFFICIENTS,
     QUANTITIES,
     GOODNESS,

@@ -8,7 +8,8 @@ from vettore.words.fits import quantity_lines
 
 
 def _blocks(subject: FitSubject) -> tuple[Block, ...]:
-    lines = quantity_lines(subject.fit, subject.style)
+    # Those of peaks have a table of their own.
+    lines = quantity_lines(subject.fit, subject.style) if subject.fit.peaks is None else ()
     return (Pairs(lines, short=True),) if lines else ()
 
 

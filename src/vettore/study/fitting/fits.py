@@ -199,6 +199,9 @@ class DerivedFit:
     def get_ready(self) -> DerivedFit:
         """Work out what will be asked for as soon as the fit is shown, and return it."""
         _ = self.result.warnings, self.checks, self.equation, self.formula_units, self.result.total_sum_of_squares
+        if self.peaks is not None:
+            # With the ranges of all, and what is to be said of them.
+            _ = self.peaks.remarks
         curve = self.curve
         if curve is not None:
             # The derivatives for its band.
@@ -382,4 +385,7 @@ def is_at_hand(series: Series, recipe: AnyFit) -> bool:
 
 def _key(series: Series, recipe: AnyFit, thorough: bool) -> Hashable:
     """Return what the result of a fit depends on."""
+    if isinstance(recipe, PeaksRecipe) and series.rows <= FIRST_LOOK:
+        # The first look at peaks is the whole one.
+        thorough = True
     return ("fit", content_of(series), recipe.changed(id="", series=""), thorough)

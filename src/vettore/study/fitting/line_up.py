@@ -16,6 +16,7 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.model import Model
 from vettore.study.edits import with_model
 from vettore.study.fitting.fits import DerivedFit, fit_series
+from vettore.study.fitting.peaks_tried import PEAKS, recipe_of, stand_out
 from vettore.study.kinds.fits import AnyFit, as_polynomial, bare
 from vettore.study.kinds.polynomial_fit import degree_name
 from vettore.study.series import Role, Series
@@ -91,17 +92,23 @@ def try_models(
     for key in keys:
         if stopped():
             break
-        model = None if isinstance(key, int) else own.get(key) or CATALOGUE[key]
+        model = None if isinstance(key, int) else own.get(key) or CATALOGUE.get(key)
         name = degree_name(key) if isinstance(key, int) else model.name if model else ""
         try:
-            if isinstance(key, int):
-                chosen: AnyFit = as_polynomial(recipe, key, recipe.intercept)
-            else:
-                chosen = with_model(series, bare(recipe), own.get(key, key))
-            out.append(Entry(key, name, fit_series(series, chosen, lambda *_: stopped(), thorough=thorough)))
+            chosen = _chosen(series, recipe, key, own)
+            fit = fit_series(series, chosen, lambda *_: stopped(), thorough=thorough)
+            out.append(Entry(key, name or fit.name, fit))
         except VettoreError as error:
             out.append(Entry(key, name, refusal=str(error)))
     return tuple(out)
+
+
+def _chosen(series: Series, recipe: AnyFit, key: Key, own: Mapping[str, Model]) -> AnyFit:
+    if isinstance(key, int):
+        return as_polynomial(recipe, key, recipe.intercept)
+    if key.startswith(PEAKS):
+        return recipe_of(key, recipe)
+    return with_model(series, bare(recipe), own.get(key, key))
 
 
 def ranked(entries: Sequence[Entry]) -> tuple[Ranked, ...]:
@@ -178,6 +185,8 @@ def _is_sound(entry: Entry) -> bool:
     result = entry.fit.result
     if isinstance(entry.key, int):
         return True
+    if entry.fit.peaks is not None and not stand_out(entry.fit):
+        return False
     return result.converged and result.covariance is not None and not _leaves(result)
 
 

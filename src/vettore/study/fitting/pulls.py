@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from vettore.core.arrays import Array
 from vettore.core.errors import FormulaError
@@ -22,6 +23,9 @@ from vettore.study.series import Role
 MOST_POINTS = 4
 POINTS_OF_OTHERS = 3
 
+if TYPE_CHECKING:
+    from vettore.study.fitting.peak_pulls import PeakPulls
+
 Values = Mapping[str, float]
 YOf = Callable[[float], Array]
 
@@ -34,8 +38,15 @@ def formula_of(fit: DerivedFit) -> str:
     return polynomial_formula(fit.recipe.degree, fit.recipe.intercept, (x, y))
 
 
-def pulls_of(fit: DerivedFit) -> Pulls | None:
-    """Return the grips of a fit; None where its formula cannot be written down, as with a name longer than formulas are."""
+def pulls_of(fit: DerivedFit, peak: int = 1) -> Pulls | PeakPulls | None:
+    """Return the grips of a fit; None where its formula cannot be written down, as with a name longer than formulas are.
+
+    Of peaks one is chosen by its number.
+    """
+    if fit.peaks is not None:
+        from vettore.study.fitting.peak_pulls import PeakPulls
+
+        return PeakPulls(fit, fit.peaks, peak)
     try:
         return Pulls(fit)
     except FormulaError:

@@ -48,9 +48,10 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     A fit, a series, a surface, a polynomial and a function have a figure, and all fits together one of small plots. A
     scale that is "auto" is logarithmic where the rows span decades of x and crowd at one end. ``x_every`` and ``y_every``
     are distances of ticks. ``mark_size`` and ``line_width`` are shares of the usual ones, ``type_size`` points.
-    ``points_colour`` and ``curve_colour`` are own ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares of
-    the plot, where it was dragged; ``inset_at`` that of the plot that shows the x of ``inset`` larger. ``beside`` are fits
-    drawn with it, ``relief`` whether a surface is also shown as one, ``readings`` whether kept numbers stand on the plot,
+    ``points_colour`` and ``curve_colour`` are own ones, as #rrggbb. ``legend_at`` is the corner of the legend in shares
+    of the plot, where it was dragged; ``inset_at`` that of the plot that shows the x of ``inset`` larger. ``beside`` are
+    fits drawn with it, ``parts`` whether each peak is, too, ``relief`` whether a surface is also shown as one,
+    ``readings`` whether kept numbers stand on the plot,
     ``common`` whether plots beside each other have the same limits. What is decided on the axes of one holds for all of them.
     """
 
@@ -71,6 +72,7 @@ class FigureRecipe(Part, frozen=True, tag="figure"):
     error_bars: bool = True
     grid: bool = True
     readings: bool = False
+    parts: bool = True
     relief: bool = True
     common: bool = False
     legend: Corner = "none"

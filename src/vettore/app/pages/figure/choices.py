@@ -133,6 +133,7 @@ class FigureChoices(Column):
         for name, words, tip in (
             ("residuals", "residuals below", ""),
             ("band", "band of the curve", ""),
+            ("parts", "each peak", "Each peak as a light area over the background, with its number"),
             ("error_bars", "± of y", ""),
             ("grid", "lines of the grid", ""),
             ("readings", "kept numbers", ""),

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vettore.app.widgets.fits.how_fitted import HowFitted
 from vettore.app.widgets.fits.line_up_panel import LineUpPanel
+from vettore.app.widgets.fits.peak_choices import PeakChoices
 from vettore.app.widgets.parts import about, button, rule
 
 
@@ -23,7 +24,7 @@ class FitChoices(QWidget):
         box.addWidget(rule())
         self.panel = LineUpPanel()
         box.addWidget(self.panel, 1)
-        self.how = HowFitted()
+        self.how, self.peaks = HowFitted(), PeakChoices()
         self.another = button("Add a curve", doing["another"], "link", "Keep this curve and fit a second one")
         self.more = button(
             "Over several series …", doing["several"], "link", "The same model over many series at once"
@@ -34,10 +35,12 @@ class FitChoices(QWidget):
         links.setSpacing(0)
         for link in (self.another, self.more):
             links.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
+        box.addWidget(self.peaks)
         box.addWidget(self.how)
         box.addLayout(links)
         box.addWidget(self.write)
         about("fit.md#write-your-own-formula", self.write)
         about("fit.md#choose-a-model", self.panel)
         about("fit.md#decide-how-it-is-fitted", self.how)
+        about("fit.md#peaks", self.peaks)
         about("fit.md#fit-several-series", self.more)

@@ -11,8 +11,11 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.study import edits
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.line_up import OWN, Key
+from vettore.study.fitting.peaks import with_decisions
+from vettore.study.fitting.peaks_tried import PEAKS, key_of, recipe_of
 from vettore.study.fitting.pulls import formula_of
 from vettore.study.kinds.fits import AnyFit, as_formula, as_polynomial
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit, degree_name
 from vettore.study.series import ErrorOfY, Series
 from vettore.study.study import Study
@@ -31,6 +34,8 @@ class FitDeciding:
         """Make the chosen curve a model of the line-up."""
         if isinstance(key, int):
             self.choose_degree(key)
+        elif key.startswith(PEAKS):
+            self.choose_peaks(key)
         else:
             self.choose_model(key)
 
@@ -50,6 +55,30 @@ class FitDeciding:
                 self.session.do(label, edits.change_fit(self.session.study, changed))
         except VettoreError as error:
             self._refuse(str(error))
+
+    def choose_peaks(self, key: str) -> None:
+        """Make the chosen curve peaks of the line-up, or make the first curve of the series."""
+        series, curve = self.session.series, self.session.curve
+        if series is None or (curve is not None and self.chosen_key() == key):
+            return
+        recipe = recipe_of(key, curve or self.recipe(series))
+        label = f"fit {recipe.name.lower()}"
+        if curve is None:
+            self.session.do(label, edits.add_peaks(self.session.study, series.id, recipe))
+        else:
+            self.session.do(label, edits.change_fit(self.session.study, recipe))
+
+    def change_peaks(self, label: str, **values: object) -> None:
+        """Change the recipe of the peaks that are shown, made first when there is none."""
+        series, curve, fit = self.session.series, self.session.curve, self.fit
+        if series is None or fit is None or not isinstance(fit.recipe, PeaksRecipe):
+            return
+        study = self.session.study
+        if curve is None:
+            study = edits.add_curve(study, fit.recipe)
+            curve = study.curves[-1]
+        if isinstance(curve, PeaksRecipe):
+            self.session.do(label, edits.change_fit(study, curve.changed(**values)))
 
     def choose_degree(self, degree: int) -> None:
         """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""
@@ -161,6 +190,9 @@ class FitDeciding:
         if curve is None:
             study = edits.add_curve(study, self.fit.recipe)
             curve = study.curves[-1]
+        if isinstance(curve, PeaksRecipe):
+            self.session.do(label, edits.change_fit(study, with_decisions(self.fit, curve, values)))
+            return
         changed: AnyFit = as_formula(curve, formula_of(self.fit), **values)
         if not curve.formula and not changed.hold and not changed.limits and changed.loss == "squares":
             changed = curve
@@ -191,4 +223,4 @@ class FitDeciding:
         if curve is None:
             series = self.session.series
             return -1 if series is None else self.state.key_for(series)
-        return curve.model or -1
+        return key_of(curve) or curve.model or -1

@@ -12,6 +12,7 @@ from vettore.app.pages.fit.present import equation_of, values_of
 from vettore.app.pages.fit.residuals import residuals_of
 from vettore.app.pages.fit.shaping import Shaping
 from vettore.app.stage.grips import Grips
+from vettore.app.stage.peak_items import PeakAreas
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.widgets.fits.coefficient_popup import CoefficientPopup
@@ -19,19 +20,24 @@ from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.models.pulling import Placed
 from vettore.core.typesetting.typeset import TextBox
 from vettore.study.fitting.fits import DerivedFit
+from vettore.study.fitting.peak_pulls import PeakPulls
 from vettore.study.fitting.pulls import Pulls, pulls_of
 
 
 class Hands:
     """What hands do on the strip and on the grips, with a state of their own: the values that were given by hand."""
 
-    def __init__(self, deciding: FitDeciding, strip: EquationStrip, plot: Plot, grips: Grips) -> None:
+    def __init__(
+        self, deciding: FitDeciding, strip: EquationStrip, plot: Plot, grips: Grips, areas: PeakAreas
+    ) -> None:
         self._deciding, self._session = deciding, deciding.session
-        self.strip, self.plot, self.grips = strip, plot, grips
+        self.strip, self.plot, self.grips, self.areas = strip, plot, grips, areas
         self.fit: DerivedFit | None = None
         self._shaping: Shaping | None = None
-        self._pulls: Pulls | None = None
+        self._pulls: Pulls | PeakPulls | None = None
         self._grips_shown: list[Placed] = []
+        # Of peaks the one whose chips and flank are shown.
+        self.peak = 1
         strip.shaped.connect(self.shape)
         strip.released.connect(self._let_go)
         strip.held.connect(self.turn_hold)
@@ -42,16 +48,42 @@ class Hands:
 
     def take_fit(self, fit: DerivedFit) -> None:
         """A fit is shown: nothing of it is shaped yet."""
-        self.fit, self._shaping, self._pulls = fit, None, pulls_of(fit)
+        self.fit, self._shaping = fit, None
+        numbers = [peak.number for peak in fit.peaks.peaks] if fit.peaks is not None else []
+        if numbers and self.peak not in numbers:
+            self.peak = min(numbers, key=lambda number: abs(number - self.peak))
+        self._pulls = pulls_of(fit, self.peak)
         self.strip.show_shaped("")
         self.show_residuals()
         self._show_equation()
         self._show_grips()
 
+    def choose_peak(self, number: int) -> None:
+        """Show the chips and the flank of another peak."""
+        self.peak = number
+        if isinstance(self._pulls, PeakPulls):
+            self._pulls.chosen = number
+        self._show_equation()
+        self._show_grips()
+
+    @property
+    def pulls(self) -> Pulls | PeakPulls | None:
+        """What the grips on the curve do."""
+        return self._pulls
+
+    @property
+    def values(self) -> dict[str, float]:
+        """The values that are shown: those of the fit, or those given by hand."""
+        if self._shaping is not None:
+            return dict(self._shaping.values)
+        return {} if self.fit is None else values_of(self.fit)
+
     def let_fit_go(self) -> None:
         """There is no fit: no equation, no grips, no residuals."""
         self.fit = self._shaping = self._pulls = None
         self.grips.set_grips([])
+        self.areas.set_peaks(None)
+        self.strip.show_peak(0, 0)
         empty = np.empty(0)
         self.plot.residual_marks.set_data(empty, empty, empty.astype(np.intp), empty.astype(bool), "")
         self.strip.show_equation(TextBox("y"), [], {})
@@ -101,6 +133,10 @@ class Hands:
         """A drag has ended: it is a step that can be taken back."""
         if self._shaping is not None:
             self._shaping.end_step()
+        if self.fit is not None and self.fit.peaks is not None:
+            # Peaks are fitted again at once, from where the hand has put them.
+            self.refit()
+            return
         self._show_shaped(True)
 
     def refit(self) -> None:
@@ -121,7 +157,7 @@ class Hands:
 
     def turn_hold(self, name: str) -> None:
         """Hold a coefficient at its present value, or let it go."""
-        if self.fit is None:
+        if self.fit is None or name not in self.fit.result.coefficients:
             return
         held = dict(self.fit.recipe.hold)
         values = self._shaping.values if self._shaping else values_of(self.fit)
@@ -137,7 +173,7 @@ class Hands:
 
     def ask_coefficient(self, name: str) -> CoefficientPopup | None:
         """Open the form of a coefficient under its chip."""
-        if self.fit is None:
+        if self.fit is None or name not in self.fit.result.coefficients:
             return None
         recipe = self.fit.recipe
         limits = next(((low, high) for text, low, high in recipe.limits if text == name), (None, None))
@@ -179,14 +215,17 @@ class Hands:
         if self.fit is None:
             return
         shaped = None if self._shaping is None else self._shaping.values
-        shown = equation_of(self.fit, shaped, self._session.style)
+        shown = equation_of(self.fit, shaped, self._session.style, self.peak)
+        peaks = self.fit.peaks
+        places = [] if peaks is None else [peak.number for peak in peaks.peaks]
+        self.strip.show_peak(places.index(self.peak) + 1 if self.peak in places else 0, len(places))
         self.strip.legend = shown.legend
         self.strip.show_equation(shown.left, shown.terms, shown.chips)
         self.strip.plain_text = shown.plain_text
 
     def shape(self, name: str, value: float) -> None:
         """Give a coefficient a value by hand; the curve and the residuals follow at once."""
-        if self.fit is None:
+        if self.fit is None or name not in self.fit.result.coefficients:
             return
         if self._shaping is None:
             self._shaping = Shaping(self.fit)
@@ -211,9 +250,24 @@ class Hands:
         self._grips_shown = []
         curve = self.plot.line.curve
         if self.fit is not None and self._pulls is not None and curve is not None:
-            values = self._shaping.values if self._shaping else values_of(self.fit)
-            self._grips_shown = self._pulls.places(values, curve)
+            self._grips_shown = self._pulls.places(self.values, curve)
         self.grips.set_grips([(placed.x, placed.y, placed.name) for placed in self._grips_shown])
+        self._show_areas()
+
+    def _show_areas(self) -> None:
+        """Draw each peak over the background, as it was fitted or as the hand has it."""
+        peaks = None if self.fit is None else self.fit.peaks
+        if self.fit is None or peaks is None:
+            self.areas.set_peaks(None)
+            return
+        values = self.values
+        numbers = [peak.number for peak in peaks.peaks]
+        tops = {number: (placed.x, placed.y) for number, placed in zip(numbers, self._grips_shown, strict=False)}
+        span = float(self.fit.x.min()), float(self.fit.x.max())
+        self.areas.set_peaks(
+            lambda x: (peaks.background(x, values), peaks.components(x, values)), span, numbers, tops
+        )
+        self.areas.light(chosen=self.peak)
 
     def pull(self, place: int, x: float, y: float) -> None:
         """Pull a grip to a point of the plot; the coefficients that it stands for follow."""

@@ -15,6 +15,7 @@ from vettore.core.arrays import Array
 from vettore.core.models.catalogue import CATALOGUE
 from vettore.study.fitting.fits import FIRST_LOOK
 from vettore.study.fitting.line_up import AT_ONCE, Entry, Key, Ranked, degrees, is_own, plausible, ranked, try_models
+from vettore.study.fitting.peaks_tried import FIRST, LAST, may_have_peaks, tried_beside
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Role, Series
 
@@ -42,6 +43,8 @@ class LineUpFiller(QObject):
         self._line_up.hidden.connect(self._hide)
         self._filled: tuple[object, ...] = ()
         self._waiting: list[Key] = []
+        # What takes longest, tried once all others are there.
+        self._last, self._peaks_too = "", False
         self.entries: list[Entry] = []
         # The entries from the best to the worst, as they were arranged last.
         self._ranked: tuple[Ranked, ...] = ()
@@ -85,9 +88,10 @@ class LineUpFiller(QObject):
         if key == self._filled:
             self._line_up.mark(self._chosen())
             return
-        self._filled, self.entries, self._ranked = key, [], ()
+        self._filled, self.entries, self._ranked, self._last = key, [], (), ""
         # Their own models first: the user has reasons for them.
         self._waiting = [*own, *plausible(series)]
+        self._peaks_too = may_have_peaks(series)
         self._run(series, recipe, degrees(recipe), key)
 
     def _run(self, series: Series, recipe: AnyFit, keys: tuple[Key, ...], filled: tuple[object, ...]) -> None:
@@ -100,10 +104,21 @@ class LineUpFiller(QObject):
             if stopped():
                 return
             self.entries += entries
+            first = next((entry for entry in entries if entry.key == FIRST), None)
+            beside = tried_beside(first.fit) if first is not None else ()
+            self._waiting += beside
+            self._last = LAST if beside else self._last
             self.arrange()
-            if self._waiting:
+            if self._peaks_too:
+                # Peaks by themselves, and soon: where there are some, little else suits the series.
+                self._peaks_too = False
+                self._run(series, recipe, (FIRST,), filled)
+            elif self._waiting:
                 now, self._waiting = tuple(self._waiting[:AT_ONCE]), self._waiting[AT_ONCE:]
                 self._run(series, recipe, now, filled)
+            elif self._last:
+                last, self._last = self._last, ""
+                self._run(series, recipe, (last,), filled)
 
         def work() -> tuple[Entry, ...]:
             breathe(between=bool(self.entries))
@@ -139,8 +154,14 @@ class LineUpFiller(QObject):
         used = used[:: max(1, count // MOST_ON_A_CARD)]
         self.points = (x[used], y[used])
         self._line_up.show_candidates(shown, self.points, self._chosen(), self._session.style)
-        if not self._waiting:
+        if self._is_settled:
             self.filled.emit()
+
+    @property
+    def _is_settled(self) -> bool:
+        """Whether all have been tried, or peaks that stand out are better than all before them."""
+        first = next((item.entry for item in self._ranked if item.weight), None)
+        return not (self._waiting or self._peaks_too) or (first is not None and first.key == FIRST)
 
     def _candidate(self, item: Ranked) -> Candidate:
         entry, style = item.entry, self._session.style
@@ -159,14 +180,15 @@ class LineUpFiller(QObject):
             equal=item.equal,
             note="a curve above" if entry.fit and not item.weight and is_own(entry) else None,
             pinned=entry.key in self.pinned,
-            formula=entry.fit.result.formula if entry.fit else "",
+            formula=_formula(entry),
             figures=figures,
-            family=model.group if model is not None else "",
+            family=model.group if model is not None else "peaks" if entry.fit and entry.fit.peaks else "",
+            peaks=None if entry.fit is None else entry.fit.peaks,
         )
 
     def best(self) -> Entry | None:
         """Return the simplest of the models that are equally good, once all have been tried."""
-        if self._waiting:
+        if not self._is_settled:
             return None
         return next((item.entry for item in self._ranked if item.entry.fit is not None and item.weight), None)
 
@@ -176,6 +198,16 @@ def in_view(candidates: list[Candidate], chosen: Key) -> list[Candidate]:
     first = candidates[:IN_VIEW]
     beyond = [candidate for candidate in candidates[IN_VIEW:] if candidate.key == chosen]
     return [*first[: IN_VIEW - len(beyond)], *beyond]
+
+
+def _formula(entry: Entry) -> str:
+    """Return the formula of a model as it is shown: of peaks their sum in words."""
+    fit = entry.fit
+    if fit is None:
+        return ""
+    return (
+        fit.result.formula if fit.peaks is None else f"background + {fit.peaks.count} × {fit.peaks.shape.called} peak"
+    )
 
 
 def _coefficients(entry: Entry) -> int:

@@ -10,6 +10,7 @@ from vettore.app.pages.fit.deciding import FitDeciding
 from vettore.app.pages.fit.hands import Hands
 from vettore.app.pages.fit.line_up import LineUpFiller
 from vettore.app.pages.fit.over import OverStage
+from vettore.app.pages.fit.peak_hands import PeakHands
 from vettore.app.pages.fit.pennants import flags_of
 from vettore.app.pages.fit.present import points_of
 from vettore.app.pages.fit.stage import Stage
@@ -26,6 +27,7 @@ from vettore.study.fitting.without import Without, fit_without
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Role, Series
 from vettore.words.fits import rows_words, weights_in_words
+from vettore.words.peaks import number_in_words
 
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
@@ -57,10 +59,13 @@ class FitPage(Page):
         self.plot, self.strip, self.bench = self.drawn.plot, self.drawn.strip, self.drawn.bench
         self.readings, self.own = self.drawn.readings, self.drawn.bench.field
         self.first = self.plot
-        self.hands = Hands(self.deciding, self.strip, self.plot, self.drawn.grips)
+        self.hands = Hands(self.deciding, self.strip, self.plot, self.drawn.grips, self.drawn.peaks)
         self.comparing.set_stage(self.drawn)
         self.over = OverStage(session, self.drawn, self.filler, self.deciding.chosen_key, self.choose)
         self.findings = FitFindings(session, self.preview_without, self.deciding.take_better)
+        self.peaks = PeakHands(
+            self.deciding, self.hands, self.choices.peaks, self.findings.peaks, self.drawn.peak_more
+        )
         self._listen()
 
     @property
@@ -88,6 +93,7 @@ class FitPage(Page):
         self.bench.requested.connect(self.fit_own)
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
+        self.plot.place_clicked.connect(self._take_place)
         self.drawn.without.closed.connect(self.drawn.leave_preview)
         self.session.own_models.changed.connect(self.refresh)
         self.session.pointed_changed.connect(self._show_pointed)
@@ -112,6 +118,7 @@ class FitPage(Page):
         self.show_rows()
         self.bench.show_series()
         self.how.show_recipe(series, recipe, self.session.style)
+        self.choices.peaks.show_recipe(recipe)
         self.choices.another.setEnabled(self.session.curve is not None)
         self._begin(series, recipe)
 
@@ -152,6 +159,8 @@ class FitPage(Page):
         self._done_waiting()
         self.drawn.show_fit(fit)
         self.hands.take_fit(fit)
+        self.choices.peaks.show_recipe(fit.recipe)
+        self.peaks.take_fit(fit)
         self.findings.show_fit(fit, "")
         self.how.show_checks(fit.recipe, fit.checks)
         self.readings.show_fit(fit)
@@ -162,6 +171,7 @@ class FitPage(Page):
         self.deciding.fit = None
         self._done_waiting()
         self.hands.let_fit_go()
+        self.peaks.take_fit(None)
         self.drawn.refuse(sentence)
         self.findings.show_fit(None, sentence)
         self.readings.show_fit(None)
@@ -188,7 +198,8 @@ class FitPage(Page):
         if self.fit is None:
             return []
         used = f"rows: {rows_words(self.fit)}"
-        return [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
+        said = [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
+        return said if self.fit.peaks is None else [used, number_in_words(self.fit), *said[1:]]
 
     def show_rows(self) -> None:
         """Ring the chosen rows on the plots, and offer what can be done with them."""
@@ -252,6 +263,11 @@ class FitPage(Page):
         self._under_way = None
         self._waiting.stop()
         self.drawn.searching.hide()
+
+    def _take_place(self, x: float) -> None:
+        """A click between points reads the curve there, unless a peak was asked for."""
+        if not self.peaks.take_click(x):
+            self.readings.read_at(x)
 
     def _ask_span(self, dragged: bool) -> None:
         """Let a span of x be dragged on the plot, or fit all x again."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from vettore.app.pages.fit.peak_chips import peak_chips
 from vettore.app.pages.fit.shaping import step_of
 from vettore.app.strip.chip import Chip
 from vettore.core.arrays import Array, Mask, at_rows
@@ -102,9 +103,13 @@ class Equation:
     plain_text: str
 
 
-def equation_of(fit: DerivedFit, shaped: Mapping[str, float] | None, style: NumberStyle) -> Equation:
-    """Return the equation with fitted values, or with those ``shaped`` by hand, which have no ±."""
+def equation_of(fit: DerivedFit, shaped: Mapping[str, float] | None, style: NumberStyle, peak: int = 0) -> Equation:
+    """Return the equation with fitted values, or with those ``shaped`` by hand, which have no ±; of peaks one by its number."""
     left, terms = fit.equation
+    if fit.peaks is not None:
+        plain = f"{style.plain(fit.result.formula)}"
+        chips = peak_chips(fit, fit.peaks, peak, shaped, style)
+        return Equation(renamed(left, short_names(fit)), terms, chips, "", plain)
     short = short_names(fit)
     # The spread of y is asked for only where a value of 0 tells nothing.
     at_zero = any(coefficient.value == 0.0 for coefficient in fit.result.coefficients.values())

@@ -11,6 +11,7 @@ from vettore.app.pages.fit.pennants import ReadingsOfFit
 from vettore.app.pages.fit.present import Points, slants_of
 from vettore.app.session import Session
 from vettore.app.stage.grips import Grips
+from vettore.app.stage.peak_items import MoreMark, PeakAreas, PeakNumbers
 from vettore.app.stage.plot import Plot
 from vettore.app.strip.equation import EquationStrip
 from vettore.app.style import theme
@@ -45,6 +46,10 @@ class Stage(QStackedWidget):
         self.strip, self.grips = EquationStrip(), Grips()
         self.plot = Plot(session.say, with_residuals=True)
         self.plot.put(self.grips, 45)
+        self.peaks, self.peak_more = PeakAreas(), MoreMark()
+        self.plot.put(self.peaks, 3)
+        self.plot.put(PeakNumbers(self.peaks), 44)
+        self.plot.put_below(self.peak_more, 30)
         self.refusal = label("", "bad", wrap=True)
         self.refusal.setContentsMargins(18, 8, 18, 8)
         self.refusal.hide()
@@ -76,7 +81,6 @@ class Stage(QStackedWidget):
         self.addWidget(filled)
         self.plot.row_pointed.connect(self._session.point)
         self.plot.row_clicked.connect(self._session.choose_clicked)
-        self.plot.place_clicked.connect(self.readings.read_at)
         self.rows.add_keys(self.plot)
         about("fit.md#shape-a-curve-by-hand", self.strip)
         about("fit.md#write-your-own-formula", self.bench)

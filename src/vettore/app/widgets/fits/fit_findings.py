@@ -15,6 +15,7 @@ from vettore.app.widgets.fits.check_list import CheckList
 from vettore.app.widgets.fits.coefficient_table import CoefficientTable
 from vettore.app.widgets.fits.correlations import Correlations
 from vettore.app.widgets.fits.kept_readings import KeptReadings
+from vettore.app.widgets.fits.peak_table import PeakTable
 from vettore.app.widgets.fits.working import drawer_of
 from vettore.app.widgets.parts import Column, Pairs, button, label, rule, section
 from vettore.core.errors import name_rows
@@ -23,6 +24,7 @@ from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
+from vettore.words.peaks import peaks_in_full
 from vettore.words.readings import present_lines
 
 
@@ -41,6 +43,7 @@ class FitFindings(Column):
         self._warnings = label("", "look", wrap=True)
         self._coefficients = CoefficientTable(session, lambda: self.viewport().width())
         self.turn_tests = self._coefficients.turn
+        self.peaks = PeakTable(session)
         self._goodness = Pairs()
         self._truth_title, self._truth = section("The truth of these practice data"), label("", "sentence", wrap=True)
         self._aside_title, self._aside = section("Rows set aside"), Pairs()
@@ -59,6 +62,7 @@ class FitFindings(Column):
             rule(),
             self._head(),
             self._coefficients,
+            self.peaks,
             self.copying,
             self.where_next,
             rule(),
@@ -79,7 +83,8 @@ class FitFindings(Column):
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(section("Coefficients"))
+        self._called = section("Coefficients")
+        line.addWidget(self._called)
         line.addStretch()
         self.copying = CopyTable(self.in_full, self.turn_correlations)
         line.addWidget(self.turn_tests)
@@ -87,6 +92,8 @@ class FitFindings(Column):
 
     def in_full(self) -> list[list[str]]:
         """Return the coefficients with all their digits, under headings."""
+        if self._fit is not None and self._fit.peaks is not None:
+            return peaks_in_full(self._fit, self._fit.peaks)
         rows = [["coefficient", "value", "standard error", "from", "to", "unit"]]
         if self._fit is not None:
             for coefficient, unit in zip(
@@ -100,9 +107,9 @@ class FitFindings(Column):
 
     def _lay_out(self) -> None:
         """Put the parts under each other."""
-        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:5])
+        self.add(section("What the fit says"), self.sentence, self._warnings, *self._numbers[:6])
         self.add(self.correlations)
-        self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[5:], self.checks)
+        self.add(*self._follows_parts, *self._present_parts, self.kept, *self._numbers[6:], self.checks)
         self.add(self._truth_title, self._truth)
         self.add(self._aside_rule, self._aside_title, self._aside)
         self.column.addStretch()
@@ -158,15 +165,24 @@ class FitFindings(Column):
         answer = fit.formula_units
         # A better fit is among the checks, with what to do about it.
         conflicts = () if answer is None else map(conflict_in_words, answer.contradictions)
-        warnings = (*sentences(fit.result.own_remarks), *conflicts, *_forgiven(fit))
+        remarks = fit.result.own_remarks if fit.peaks is None else fit.peaks.remarks
+        warnings = (*sentences(remarks), *conflicts, *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))
-        follows = quantity_lines(fit, style)
+        # The table of peaks holds theirs.
+        follows = quantity_lines(fit, style) if fit.peaks is None else ()
         self._follows.show_pairs([(line.label, line.text) for line in follows])
         for part in self._follows_parts:
             part.setVisible(bool(follows))
         self.checks.show_checks(fit.checks, fit)
-        self._coefficients.show_fit(fit)
+        self._called.setText(("Coefficients" if fit.peaks is None else "Peaks").upper())
+        self.peaks.setVisible(fit.peaks is not None)
+        self._coefficients.setVisible(fit.peaks is None)
+        self.turn_tests.setVisible(fit.peaks is None)
+        if fit.peaks is None:
+            self._coefficients.show_fit(fit)
+        else:
+            self.peaks.show_fit(fit)
         self._show_correlations(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
         by_name = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}

@@ -28,6 +28,7 @@ from vettore.app.style import colour, sans, theme
 from vettore.app.widgets.parts import plain_tip, tab_through
 from vettore.core.arrays import Array
 from vettore.core.curve import Curve
+from vettore.core.peaks.result import PeaksFit
 from vettore.core.rounding import NumberStyle
 from vettore.look.theme import SIZES
 from vettore.study.fitting.line_up import Key
@@ -60,6 +61,8 @@ class Candidate:
     formula: str = ""
     figures: str = ""
     family: str = ""
+    # Peaks are drawn each by itself, too.
+    peaks: PeaksFit | None = None
 
 
 class Thumbnail(QAbstractButton):
@@ -201,9 +204,18 @@ class Thumbnail(QAbstractButton):
 
         painter.setPen(QPen(colour("muted", 0.8), 2.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
         painter.drawPoints(pixels(x, y))
-        curve = self.candidate.curve
+        curve, peaks = self.candidate.curve, self.candidate.peaks
+        if peaks is not None:
+            painter.setClipRect(area)
+            line = np.linspace(low, low + span, 200)
+            ground = peaks.background(line)
+            painter.setBrush(colour("fit" if self.isChecked() else "data", 0.18))
+            for part in peaks.components(line):
+                top, base = (pixels(line, side) for side in (ground + part, ground))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.drawPolygon(QPolygonF([*top, *reversed(list(base))]))
         if curve is not None:
-            line = np.linspace(low, low + span, 100)
+            line = np.linspace(low, low + span, 100 if peaks is None else 300)
             if curve.ends_at_span:
                 line = line[(line >= curve.span[0]) & (line <= curve.span[1])]
             ink = colour("fit")

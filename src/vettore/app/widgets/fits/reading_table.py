@@ -36,7 +36,7 @@ class ReadingTable(QDialog):
         (x_name, x_unit), (y_name, y_unit) = fit.series.name_and_unit(Role.X), fit.y_called
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 14, 18, 14)
-        box.addWidget(label(f"{fit.recipe.name}: {y_name} at {len(readings)} {x_name}", "head", wrap=True))
+        box.addWidget(label(f"{fit.name}: {y_name} at {len(readings)} {x_name}", "head", wrap=True))
         style = session.style
         self.table = ValueTable()
         rows = [
@@ -78,7 +78,7 @@ class ReadingTable(QDialog):
     def make_series(self) -> None:
         """Add the table as a series of its own."""
         table = sampled(self._fit, [reading.recipe.at for reading in self._found])
-        name = f"{self._fit.series.name}, {self._fit.recipe.name.lower()}"
+        name = f"{self._fit.series.name}, {self._fit.name.lower()}"
         self._session.do("make a series of the curve", edits.add_series(self._session.study, table, name))
         self._session.say(f"{name}: a new series of {counted(table.rows, 'row')}.")
         self.close()

@@ -98,7 +98,7 @@ class SeveralView(QWidget):
                 box.toggled.connect(lambda _on: self._run())
                 self.common[name] = box
                 self._choices.add(box)
-        self._choices.add(section(f"{fit.recipe.name} over"))
+        self._choices.add(section(f"{fit.name} over"))
         for series in self._session.study.series:
             box = QCheckBox(series.name)
             box.setChecked(series.id == fit.series.id)
