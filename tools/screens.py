@@ -17,6 +17,7 @@ from vettore.app.window import Window
 from vettore.demo.study import demo_study
 from vettore.files.delimited import parse
 from vettore.study import edits
+from vettore.study.fitting.peaks_tried import FIRST
 from vettore.study.kinds.figure import Note
 from vettore.study.table import RawColumn, Source, Table
 
@@ -137,6 +138,13 @@ def main() -> None:
     window.session.undo()
     settle(app, window)
     named = {series.name.split(",")[0]: series.id for series in window.session.study.series}
+    window.session.choose(named["Pigments"])
+    settle(app, window)
+    fit.choose(FIRST)
+    settle(app, window)
+    fit.peaks.choose(2)
+    take("spectrum")
+    window.session.undo()
     window.session.choose(named["Pond temperature"])
     window.show_page("Interpolate")
     settle(app, window)
@@ -190,8 +198,6 @@ def main() -> None:
     window.session.show_curve(window.session.study.curves[-1].id)
     window.show_page("Fit")
     take("better-fit")
-    window.pages["Fit"].deciding.take_better()
-    take("known-errors")
     window.show_page("Integrate")
     page = window.pages["Integrate"]
     page.choices.panel.fill("x/(1 + x^2)", "-inf", "inf")

@@ -113,7 +113,7 @@ def test_the_guide_has_the_colours_of_the_theme_and_pictures_that_fit(window, gu
                 place += 1
             block = block.next()
         assert inks == {colour("accent").name()}
-        assert len(widths) == 2
+        assert len(widths) == 3
         assert all(0 < width < guide.text.viewport().width() for width in widths)
     window.take_theme(False)
 

@@ -51,6 +51,7 @@ class RemarkKind(StrEnum):
     FEW_ROUNDS_AGREE = "few rounds agree"
     PEAKS_AS_GOOD = "another number of peaks about as good"
     PEAK_NOT_APART = "peak hardly told from another"
+    PEAKS_NOT_APART = "several peaks hardly told apart"
     PEAK_AT_EDGE = "peak at the end of the rows"
     PEAK_GONE = "expected peak gone"
     PEAK_NEW = "peak not expected"
@@ -103,6 +104,25 @@ def listed(names: Iterable[str]) -> str:
     """Return ``a, b and c``."""
     *first, last = names
     return f"{', '.join(first)} and {last}" if first else last
+
+
+# Of more names than these the first are named, and how many others there are.
+FEW_NAMES = 6
+
+
+def few_listed(names: tuple[str, ...]) -> str:
+    """Return ``a, b and c``, of very many ``a, b, c, d and 9 others``."""
+    if len(names) <= FEW_NAMES:
+        return listed(names)
+    named = names[: FEW_NAMES - 2]
+    return f"{', '.join(named)} and {len(names) - len(named)} others"
+
+
+def _walked(remark: Remark) -> str:
+    """Return what is said of ranges that were walked for beside a limit."""
+    if not remark.figures:
+        return ""
+    return f"; the {'range allows' if len(remark.names) == 1 else 'ranges allow'} every value inside the limits"
 
 
 def _others(names: tuple[str, ...]) -> str:
@@ -215,8 +235,8 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
         "curve lies. Measure over a longer span, or another time."
     ),
     RemarkKind.RESTS_ON_LIMIT: lambda r: (
-        f"The ± of {listed(r.names)} {'rests' if len(r.names) == 1 else 'rest'} on the limit, as if it were the true value; "
-        f"the {'range allows' if len(r.names) == 1 else 'ranges allow'} every value inside the limits."
+        f"The ± of {few_listed(r.names)} {'rests' if len(r.names) == 1 else 'rest'} on the limit, as if it were the true value"
+        f"{_walked(r)}."
     ),
     RemarkKind.START_WITHOUT_VALUE: lambda r: (
         "The model has no finite value at the start that was given, so starts were searched for."
@@ -227,6 +247,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.PEAKS_AS_GOOD: lambda r: (
         f"{counted(r.figures[0], 'peak')} would do about as well: chance makes such a difference with a probability of "
         f"{r.figures[1]:.1g}."
+    ),
+    RemarkKind.PEAKS_NOT_APART: lambda r: (
+        f"The rows hardly tell peaks {listed(r.names)} from their neighbours: the ± of their areas is "
+        f"{100 * r.figures[0]:.0f} % to {100 * r.figures[1]:.0f} % of them. Another shape may need fewer peaks."
     ),
     RemarkKind.PEAK_NOT_APART: lambda r: (
         f"The rows hardly tell peak {r.names[0]} "

@@ -98,6 +98,33 @@ def nitrate_sites(rng: np.random.Generator) -> bytes:
     return ("\n".join(lines) + "\n").encode()
 
 
+def pigments(rng: np.random.Generator) -> bytes:
+    """Absorbance of an extract of algae from pond 4: four bands, one of them a shoulder, over a slight slope."""
+    wave = np.arange(380.0, 700.5, 0.5)
+    bands = ((431.0, 30.0, 0.62), (466.0, 33.0, 0.31), (617.0, 27.0, 0.075), (664.0, 22.0, 0.38))
+    absorbance = sum(height * 2.0 ** (-((2 * (wave - place) / width) ** 2)) for place, width, height in bands)
+    absorbance = absorbance + 0.045 - 0.00005 * (wave - 380) + rng.normal(0, 0.0022, len(wave))
+    lines = ["Reedbed station - pond 4, extract in acetone", "path 10 mm", "wavelength (nm),absorbance"]
+    lines += [f"{a:.1f},{b:.4f}" for a, b in zip(wave, absorbance, strict=True)]
+    return ("\n".join(lines) + "\n").encode()
+
+
+def tannins(rng: np.random.Generator) -> bytes:
+    """A chromatogram of reed leachate: three tannins whose peaks have tails, over a drifting baseline."""
+    time = np.arange(0.0, 16.01, 0.02)
+    signal = 1.9 + 0.9 * np.exp(-time / 6)
+    # Gaussians with an exponential tail, as sums over what leaves the column late.
+    late = (np.arange(400) + 0.5) * 0.01
+    for place, spread, tail, area in ((4.1, 0.10, 0.12, 9.0), (4.75, 0.11, 0.14, 5.5), (9.3, 0.19, 0.30, 14.0)):
+        share = np.exp(-late / tail) / tail * 0.01
+        parts = np.exp(-0.5 * ((time[:, None] - place - late) / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
+        signal = signal + area * (parts @ share) / share.sum()
+    signal = signal + rng.normal(0, 0.08, len(time))
+    lines = ["# Reedbed station, reed leachate of week 23", "# time\tsignal", "# min\tmV"]
+    lines += [f"{a:.2f}\t{b:.3f}" for a, b in zip(time, signal, strict=True)]
+    return ("\n".join(lines) + "\n").encode()
+
+
 FILES = {
     "nitrate-probe.csv": nitrate_probe,
     "stage-discharge.tsv": stage_discharge,
@@ -106,6 +133,8 @@ FILES = {
     "light-response.csv": light_response,
     "pond-temperature.csv": pond_temperature,
     "nitrate-sites.txt": nitrate_sites,
+    "pigments-pond4.csv": pigments,
+    "tannins.tsv": tannins,
 }
 
 

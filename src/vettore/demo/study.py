@@ -16,6 +16,8 @@ SERIES = {
     "light-response.csv": "Light response, algae",
     "pond-temperature.csv": "Pond temperature",
     "nitrate-sites.txt": "Nitrate, reed bed",
+    "pigments-pond4.csv": "Pigments, pond 4",
+    "tannins.tsv": "Tannins, reed leachate",
 }
 
 

@@ -22,7 +22,7 @@ from vettore.words.checks import check_sentence, gravest_first
 from vettore.words.findings import words_in
 from vettore.words.lines import Line
 from vettore.words.noises import NOISE_WORDS
-from vettore.words.peaks import COUNTS, another_in_words, search_in_words, spelled
+from vettore.words.peaks import COUNTS, another_in_words, number_in_words, search_in_words, spelled
 
 # Fewer degrees of freedom than this leave the scatter itself poorly known.
 FEW_DEGREES_OF_FREEDOM = 5
@@ -294,6 +294,12 @@ def rows_words(fit: DerivedFit) -> str:
     places = [series.place(role) for role in (Role.X, Role.Y)]
     texts = [words_in(series.data[place]) for place in places if place is not None]
     return "; ".join([rows, *filter(None, texts)])
+
+
+def status_of(fit: DerivedFit) -> list[str]:
+    """Return what was used for a fit, for the line at the foot of the window."""
+    count = [number_in_words(fit)] if fit.peaks is not None else []
+    return [f"rows: {rows_words(fit)}", *count, str(fit.result.method), weights_in_words(fit.result)]
 
 
 def method_in_words(fit: DerivedFit) -> str:

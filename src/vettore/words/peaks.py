@@ -80,7 +80,7 @@ def peaks_in_full(fit: DerivedFit, peaks: PeaksFit) -> list[list[str]]:
     rows = [[*head, "share", "signal to noise", "resolution"]]
     for peak in peaks.peaks:
         numbers = [getattr(peak, name) for name in PEAK_NUMBERS]
-        told = [value for of in numbers for value in (of.value, of.standard_error, of.low, of.high)]
-        told += [peak.share, peak.signal_to_noise, peak.resolution]
-        rows.append([str(peak.number), *("" if value is None else repr(value) for value in told)])
+        cells = [value for of in numbers for value in (of.value, of.standard_error, of.low, of.high)]
+        cells += [peak.share, peak.signal_to_noise, peak.resolution]
+        rows.append([str(peak.number), *("" if value is None else repr(value) for value in cells)])
     return rows

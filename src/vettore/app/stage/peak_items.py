@@ -119,7 +119,7 @@ class PeakNumbers(StageItem):
 class MoreMark(StageItem):
     """Where a peak more would help, in the strip of the residuals, with what it would gain; a click asks for it."""
 
-    asked = Signal(float)
+    clicked = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -181,4 +181,4 @@ class MoreMark(StageItem):
         """Ask for a peak here."""
         if event.button() == Qt.MouseButton.LeftButton and self.place is not None:
             event.accept()
-            self.asked.emit(self.place)
+            self.clicked.emit(self.place)

@@ -15,6 +15,8 @@ from vettore.core.remarks import Remark, RemarkKind
 CEILING = 4
 # An area whose standard error is this share of it says little.
 VAGUE = 0.3
+# More such peaks are said together.
+SAID_EACH = 2
 # A top this share of its width from the end of the rows is half unseen.
 AT_EDGE = 0.25
 
@@ -45,12 +47,20 @@ def doubts_of(peaks: Sequence[FittedPeak], candidates: Sequence[Candidate], x: A
     cut = np.flatnonzero(y == ceiling)
     if len(cut) >= CEILING and np.diff(cut).max(initial=0) == 1 and ceiling > y.min():
         yield Remark(RemarkKind.CEILING, tuple(f"{value:.6g}" for value in (x[cut[0]], x[cut[-1]], ceiling)))
+    vague = {
+        peak.number: peak.area.standard_error / abs(peak.area.value)
+        for peak in peaks
+        if peak.area.standard_error is not None and peak.area.standard_error > VAGUE * abs(peak.area.value) > 0
+    }
+    if len(vague) > SAID_EACH:
+        spread = min(vague.values()), max(vague.values())
+        yield Remark(RemarkKind.PEAKS_NOT_APART, tuple(map(str, vague)), figures=spread)
     for peak in peaks:
-        area, width = peak.area, peak.width.value
-        if area.standard_error is not None and area.standard_error > VAGUE * abs(area.value):
+        width = peak.width.value
+        if peak.number in vague and len(vague) <= SAID_EACH:
             near = [other for other in peaks if other is not peak]
             nearest = min(near, key=lambda other: abs(other.place.value - peak.place.value), default=None)
             names = (str(peak.number),) if nearest is None else (str(peak.number), str(nearest.number))
-            yield Remark(RemarkKind.PEAK_NOT_APART, names, figures=(area.standard_error / abs(area.value),))
+            yield Remark(RemarkKind.PEAK_NOT_APART, names, figures=(vague[peak.number],))
         if not x[0] + AT_EDGE * width <= peak.place.value <= x[-1] - AT_EDGE * width:
             yield Remark(RemarkKind.PEAK_AT_EDGE, (str(peak.number),), figures=(peak.place.value,))

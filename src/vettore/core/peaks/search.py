@@ -18,6 +18,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.columns.scatter import f_above
+from vettore.core.peaks.numbers import outline
 from vettore.core.peaks.trace import PeakTrace, State
 
 # Places and widths of the ladder, and the broadest as a share of the span.
@@ -28,6 +29,8 @@ APART, NOTHING_NEW = 6, 1e-6
 NARROW = 0.1
 # Candidates that are tried, and that a moved peak tries.
 ADDED, MOVED = 4, 3
+# How far outside the rows the top of a peak may lie that is told, and how broad it may be, in shares of their span.
+SEEN_OUTSIDE, BROADEST_SEEN = 0.019, 1.0
 # What a weak peak may be: so many of the least are moved.
 WEAK = 3
 # Rough refinement.
@@ -220,7 +223,8 @@ def sought(
         if more.count == state.count:
             break
         state = improved(trace, more) if by_chance(trace, taken, more) < WORTH else more
-        p = by_chance(trace, taken, state)
+        # What has its top outside the rows, or is broader than they are, is no peak that they tell.
+        p = by_chance(trace, taken, state) if seen(trace, state) else 1.0
         if math.isfinite(state.squares):
             tried.append(_candidate(trace, state, p))
         if p < CHANCE:
@@ -233,6 +237,20 @@ def sought(
         other = _from_narrow(trace, taken.count)
         taken = other if other.count == taken.count and other.squares < taken.squares else taken
     return taken, tried
+
+
+def seen(trace: PeakTrace, state: State) -> bool:
+    """Whether every peak has its top among the rows, or just outside, and is narrower than all of them."""
+    aside = SEEN_OUTSIDE * trace.span
+    for place, width, *extras in state.p:
+        of = outline(trace.shape, extras)
+        top = place + math.exp(width) * of.place
+        if (
+            not trace.x[0] - aside < top < trace.x[-1] + aside
+            or math.exp(width) * of.width > BROADEST_SEEN * trace.span
+        ):
+            return False
+    return True
 
 
 def by_chance(trace: PeakTrace, fewer: State, more: State) -> float:

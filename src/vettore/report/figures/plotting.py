@@ -208,7 +208,9 @@ def draw_line(axes: Any, layer: Layer, recipe: FigureRecipe, colour: str, scale:
         if filled.number:
             at = int(np.argmax(np.abs(filled.top - filled.floor)))
             place, look = (filled.x[at], filled.top[at]), {"color": colour, "weight": "semibold", "zorder": 7}
-            words = axes.annotate(filled.number, place, (5, 1), textcoords="offset points", **look)
+            words = axes.annotate(
+                filled.number, place, (0, -5), textcoords="offset points", ha="center", va="top", **look
+            )
             words.set_in_layout(False)
     if layer.places is not None:
         axes.scatter(*layer.places, s=16, marker="_", color=colour, zorder=4, label=layer.places_name)

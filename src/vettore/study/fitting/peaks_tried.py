@@ -17,7 +17,7 @@ from vettore.study.series import Role, Series
 PEAKS = "peaks:"
 FIRST = f"{PEAKS}gaussian:slope::"
 # Gaussians make up for tails by more peaks, so that these are looked for anew: last, since it takes longest.
-LAST = f"{PEAKS}tailed:slope::"
+LAST = f"{PEAKS}tailed:parabola::"
 # What is not decided of peaks that are chosen in the line-up.
 PLAIN: dict[str, Any] = {
     "equal_widths": False,

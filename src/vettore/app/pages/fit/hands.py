@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from vettore.app.pages.fit.deciding import FitDeciding
+from vettore.app.pages.fit.peak_parts import draw_parts
 from vettore.app.pages.fit.present import equation_of, values_of
 from vettore.app.pages.fit.residuals import residuals_of
 from vettore.app.pages.fit.shaping import Shaping
@@ -256,17 +257,10 @@ class Hands:
 
     def _show_areas(self) -> None:
         """Draw each peak over the background, as it was fitted or as the hand has it."""
-        peaks = None if self.fit is None else self.fit.peaks
-        if self.fit is None or peaks is None:
+        if self.fit is None or self.fit.peaks is None:
             self.areas.set_peaks(None)
             return
-        values = self.values
-        numbers = [peak.number for peak in peaks.peaks]
-        tops = {number: (placed.x, placed.y) for number, placed in zip(numbers, self._grips_shown, strict=False)}
-        span = float(self.fit.x.min()), float(self.fit.x.max())
-        self.areas.set_peaks(
-            lambda x: (peaks.background(x, values), peaks.components(x, values)), span, numbers, tops
-        )
+        draw_parts(self.areas, self.fit, self.fit.peaks, self.values)
         self.areas.light(chosen=self.peak)
 
     def pull(self, place: int, x: float, y: float) -> None:

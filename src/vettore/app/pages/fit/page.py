@@ -26,8 +26,7 @@ from vettore.study.fitting.pulls import formula_of
 from vettore.study.fitting.without import Without, fit_without
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.series import Role, Series
-from vettore.words.fits import rows_words, weights_in_words
-from vettore.words.peaks import number_in_words
+from vettore.words.fits import status_of
 
 # A search that takes longer than this, in ms, says so and can be stopped.
 SAYS_SO_AFTER = 400
@@ -49,8 +48,7 @@ class FitPage(Page):
         self.choices = FitChoices(
             {"another": self.deciding.add_another, "several": self.fit_several, "formula": self.open_bench}
         )
-        self.panel, self.how = self.choices.panel, self.choices.how
-        self.line_up = self.panel.line_up
+        self.panel, self.how, self.line_up = self.choices.panel, self.choices.how, self.choices.panel.line_up
         self.filler = LineUpFiller(session, self.panel, self.deciding.chosen_key)
         self.comparing = Comparing(session, self.filler, self.deciding.present_recipe, self.choose)
         self.stage = self.drawn = Stage(
@@ -63,9 +61,8 @@ class FitPage(Page):
         self.comparing.set_stage(self.drawn)
         self.over = OverStage(session, self.drawn, self.filler, self.deciding.chosen_key, self.choose)
         self.findings = FitFindings(session, self.preview_without, self.deciding.take_better)
-        self.peaks = PeakHands(
-            self.deciding, self.hands, self.choices.peaks, self.findings.peaks, self.drawn.peak_more
-        )
+        table, mark = self.findings.peaks, self.drawn.peak_more
+        self.peaks = PeakHands(self.deciding, self.hands, self.choices.peaks, table, mark)
         self._listen()
 
     @property
@@ -93,7 +90,7 @@ class FitPage(Page):
         self.bench.requested.connect(self.fit_own)
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
-        self.plot.place_clicked.connect(self._take_place)
+        self.plot.place_clicked.connect(lambda x: self.peaks.take_click(x) or self.readings.read_at(x))
         self.drawn.without.closed.connect(self.drawn.leave_preview)
         self.session.own_models.changed.connect(self.refresh)
         self.session.pointed_changed.connect(self._show_pointed)
@@ -108,7 +105,7 @@ class FitPage(Page):
         self.choices.setEnabled(series is not None)
         if series is None:
             self.deciding.fit = None
-            self.hands.let_fit_go()
+            self.peaks.take_fit(None)
             self.findings.show_fit(None, "")
             self.filler.clear()
             return
@@ -158,8 +155,6 @@ class FitPage(Page):
         self.deciding.fit = fit
         self._done_waiting()
         self.drawn.show_fit(fit)
-        self.hands.take_fit(fit)
-        self.choices.peaks.show_recipe(fit.recipe)
         self.peaks.take_fit(fit)
         self.findings.show_fit(fit, "")
         self.how.show_checks(fit.recipe, fit.checks)
@@ -170,7 +165,6 @@ class FitPage(Page):
     def _show_refusal(self, sentence: str) -> None:
         self.deciding.fit = None
         self._done_waiting()
-        self.hands.let_fit_go()
         self.peaks.take_fit(None)
         self.drawn.refuse(sentence)
         self.findings.show_fit(None, sentence)
@@ -195,11 +189,7 @@ class FitPage(Page):
 
     def status(self) -> list[str]:
         """Say what was used."""
-        if self.fit is None:
-            return []
-        used = f"rows: {rows_words(self.fit)}"
-        said = [used, str(self.fit.result.method), weights_in_words(self.fit.result)]
-        return said if self.fit.peaks is None else [used, number_in_words(self.fit), *said[1:]]
+        return [] if self.fit is None else status_of(self.fit)
 
     def show_rows(self) -> None:
         """Ring the chosen rows on the plots, and offer what can be done with them."""
@@ -263,11 +253,6 @@ class FitPage(Page):
         self._under_way = None
         self._waiting.stop()
         self.drawn.searching.hide()
-
-    def _take_place(self, x: float) -> None:
-        """A click between points reads the curve there, unless a peak was asked for."""
-        if not self.peaks.take_click(x):
-            self.readings.read_at(x)
 
     def _ask_span(self, dragged: bool) -> None:
         """Let a span of x be dragged on the plot, or fit all x again."""

@@ -26,19 +26,19 @@ def peak_chips(
     moved = None if shaped is None else peaks.numbers_with(shaped)[number]
     chips = {}
     for kind, name in zip(NUMBERS, (place, height, width, f"area{number}"), strict=True):
-        told, unit = getattr(peak, kind), unit_of(fit.series, kind)
+        number_of, unit = getattr(peak, kind), unit_of(fit.series, kind)
         coefficient = fit.result.coefficients.get(name)
-        value, error = style.with_error(told.value, told.standard_error)
-        if moved is not None and getattr(moved, kind) != told.value:
+        value, error = style.with_error(number_of.value, number_of.standard_error)
+        if moved is not None and getattr(moved, kind) != number_of.value:
             value, error = style.number(getattr(moved, kind), 5), ""
         # What a drag changes is the coefficient, which need not be the number itself.
-        now = coefficient.value if coefficient is not None else told.value
+        now = coefficient.value if coefficient is not None else number_of.value
         if shaped is not None:
             now = shaped.get(name, now)
         held = coefficient is not None and coefficient.held
         chips[name] = Chip(
             f"{value} {unit}".strip(),
-            error if told.standard_error is not None else "",
+            error if number_of.standard_error is not None else "",
             now,
             0.0 if coefficient is None else step_of(coefficient, 1.0),
             held,

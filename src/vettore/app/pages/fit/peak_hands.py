@@ -34,7 +34,7 @@ class PeakHands:
         table.pointed.connect(lambda number: hands.areas.light(pointed=number))
         choices.changed.connect(self._change)
         choices.added.connect(self.begin_adding)
-        mark.asked.connect(self.add)
+        mark.clicked.connect(self.add)
         for widget in (hands.plot, table, hands.strip):
             for key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
                 shortcut = QShortcut(QKeySequence(key), widget)
@@ -48,10 +48,15 @@ class PeakHands:
         return fit if fit is not None and fit.peaks is not None else None
 
     def take_fit(self, fit: DerivedFit | None) -> None:
-        """Another fit is shown: where one more peak would help is looked for in the background."""
+        """Show another fit, or none; where one more peak would help is looked for in the background."""
         self._mark.set_more(None)
         self.adding = False
-        if fit is None or fit.peaks is None:
+        if fit is None:
+            self._hands.let_fit_go()
+            return
+        self._hands.take_fit(fit)
+        self._choices.show_recipe(fit.recipe)
+        if fit.peaks is None:
             return
         self._choices.show_fit(fit)
         self._table.light(self._hands.peak)

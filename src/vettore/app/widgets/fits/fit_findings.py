@@ -175,14 +175,7 @@ class FitFindings(Column):
         for part in self._follows_parts:
             part.setVisible(bool(follows))
         self.checks.show_checks(fit.checks, fit)
-        self._called.setText(("Coefficients" if fit.peaks is None else "Peaks").upper())
-        self.peaks.setVisible(fit.peaks is not None)
-        self._coefficients.setVisible(fit.peaks is None)
-        self.turn_tests.setVisible(fit.peaks is None)
-        if fit.peaks is None:
-            self._coefficients.show_fit(fit)
-        else:
-            self.peaks.show_fit(fit)
+        self._show_table(fit)
         self._show_correlations(fit)
         self._goodness.show_pairs([(line.label, line.text) for line in goodness_lines(fit, style)])
         by_name = dict(fit.series.table.source.how) if fit.series.table.source.kind == "practice" else {}
@@ -191,6 +184,17 @@ class FitFindings(Column):
             part.setVisible(bool(by_name))
         self._show_aside(fit)
         self.kept.show_readings(fit)
+
+    def _show_table(self, fit: DerivedFit) -> None:
+        """Show the coefficients, or of peaks the numbers of each."""
+        self._called.setText(("Coefficients" if fit.peaks is None else "Peaks").upper())
+        self.peaks.setVisible(fit.peaks is not None)
+        self._coefficients.setVisible(fit.peaks is None)
+        self.turn_tests.setVisible(fit.peaks is None)
+        if fit.peaks is None:
+            self._coefficients.show_fit(fit)
+        else:
+            self.peaks.show_fit(fit)
 
     def _show_correlations(self, fit: DerivedFit) -> None:
         style, table = self._session.style, fit.result.correlation

@@ -121,11 +121,11 @@ class PeakChoices(QWidget):
                 self.changed.emit(field, keys[place], f"{field} of peaks: {box.itemText(place)}")
             return
         now = getattr(self._recipe, field)
-        asked = {
+        questions = {
             "shape": "A formula of u = (x − m)/w with its top at u = 0, as exp(-abs(u)^3)",
             "background": "A formula of x with coefficients of its own, as B*exp(-k*x)",
         }
-        text, taken = QInputDialog.getText(self, "A formula", asked[field], text=now if now not in keys else "")
+        text, taken = QInputDialog.getText(self, "A formula", questions[field], text=now if now not in keys else "")
         if taken and text.strip() and text.strip() != now:
             self.changed.emit(field, text.strip(), f"{field} of peaks by a formula")
         else:

@@ -79,8 +79,8 @@ class PeakTable(QWidget):
         assert self._fit is not None
         parts = []
         for name in PEAK_NUMBERS:
-            told = getattr(peak, name)
-            parts.append(f"{name} {style.pair(told.value, told.standard_error, unit_of(self._fit.series, name))}")
+            at = getattr(peak, name)
+            parts.append(f"{name} {style.pair(at.value, at.standard_error, unit_of(self._fit.series, name))}")
         return f"peak {number}: {', '.join(parts)}, share {style.fixed(100 * peak.share, 1)} %"
 
     def light(self, number: int) -> None:

@@ -37,6 +37,8 @@ ONLY_ROUNDING = 1e-24
 TAKES_PART = 0.1
 # Of more rows ranges are not walked for when a coefficient is at its limit.
 MOST_ROWS_WALKED = 200_000
+# Nor where rows, times coefficients thrice, are more than this: each side of each takes fits of all the others.
+MOST_WALKED = 6_000_000
 
 
 @dataclass(frozen=True)
@@ -84,7 +86,8 @@ def nonlinear_result(
     remarks = [*rows.remarks, *solved.search.remarks, *_remarks(model, answer, separable, at_limit, n, freedom)]
     if at_limit and covariance is not None and variance and interval_freedom >= 1 and problem.by_squares:
         # A first look needs none, and refits of very many rows would take as long as the fit again and again.
-        if request.thorough and n <= MOST_ROWS_WALKED:
+        walked = request.thorough and n <= MOST_ROWS_WALKED and n * len(names) ** 3 <= MOST_WALKED
+        if walked:
             reach = joint_quantile(request.level, 1 + len(at_limit), interval_freedom)
             ranges = ranges_at_limits(separable, values, squares, reach, variance)
             coefficients = {
@@ -93,7 +96,7 @@ def nonlinear_result(
                 else coefficient
                 for name, coefficient in coefficients.items()
             }
-        remarks.append(Remark(RemarkKind.RESTS_ON_LIMIT, names))
+        remarks.append(Remark(RemarkKind.RESTS_ON_LIMIT, names, figures=(1.0,) if walked else ()))
     return FitResult(
         coefficients=coefficients,
         given_curve=curve,
