@@ -24,6 +24,7 @@ from vettore.study import edits, edits_of_curves
 from vettore.study.kinds.area import AreaRecipe
 from vettore.study.kinds.baselines import BetweenEnds
 from vettore.study.kinds.interpolant import InterpolantRecipe
+from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.readings import AreaReading, FormulaReading, SlopeReading, SteepestReading, TurnsReading
 from vettore.study.series import ErrorKind, ErrorOfY
 from vettore.study.table import RawColumn, Source, Table
@@ -231,8 +232,18 @@ def known_study():
     return edits.change_fit(study, study.curves[-1].changed(use_errors=True, errors_known=True, hold=(("C", 2.0),)))
 
 
+def peaks_study():
+    """The tannins of the reeds: three peaks with tails, a ratio of areas kept, what is only for repeating left out."""
+    study = demo_study()
+    series = next(series.id for series in study.series if series.name.startswith("Tannins"))
+    study = edits.add_peaks(study, series, PeaksRecipe(series=series, shape="tailed", background="parabola"))
+    study = edits.keep(study, FormulaReading(curve=study.curves[-1].id, formula="area2/area1"))
+    return edits.set_report(edits.set_title(study, "Tannins"), study.report.changed(title="", left_out=("repeat",)))
+
+
 @pytest.mark.parametrize(
-    ("name", "study"), [("report", full_study), ("report-known", known_study), ("report-all", all_study)]
+    ("name", "study"),
+    [("report", full_study), ("report-known", known_study), ("report-all", all_study), ("report-peaks", peaks_study)],
 )
 def test_what_a_report_says(name, study):
     """Every section, digit by digit."""

@@ -220,12 +220,16 @@ def _iterations(fit: DerivedFit, style: NumberStyle) -> tuple[Step, ...]:
 
 def _derivatives(fit: DerivedFit) -> list[Step]:
     """Return the slope of the curve and what each coefficient does to it, typeset."""
-    read = read_formula(fit.recipe.formula, [column.name for column in fit.series.columns])
-    if len(read.data) != 1 or not fit.recipe.formula:
+    read = read_formula(fit.formula, [column.name for column in fit.series.columns])
+    if len(read.data) != 1 or not fit.formula:
         return []
     y = fit.series.name_and_unit(Role.Y)[0]
     boxes = []
-    for name in (*read.data, *read.coefficients):
+    names = [*read.data, *read.coefficients]
+    if fit.peaks is not None:
+        # One peak stands for all.
+        names = [*fit.peaks.names[0], *fit.peaks.background_names]
+    for name in (name for name in names if name in (*read.data, *read.coefficients)):
         try:
             tree = simplified(derivative(read.right, name))
         except FormulaError:

@@ -21,6 +21,7 @@ from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.interpolant import InterpolantRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
@@ -92,7 +93,7 @@ def derive_polynomial(study: Study, recipe: PolynomialRecipe) -> Polynomial:
     """Return a polynomial of the shelf; one from a fit has the covariance of its coefficients."""
     if recipe.fit and any(curve.id == recipe.fit for curve in study.curves):
         fit = derive_fit(study, recipe.fit)
-        if not fit.recipe.formula:
+        if isinstance(fit.recipe, PolynomialFit):
             return Polynomial.from_fit(fit.result)
     return Polynomial(recipe.coefficients)
 

@@ -222,7 +222,7 @@ SHAPES: dict[str, PeakShape] = {
             "tailed",
             "Gaussian with an exponential tail",
             _tailed,
-            f"tailed({FWHM!r}*{{u}}, {{tail}})",
+            "tailed(2*sqrt(2*ln(2))*{u}, {tail})",
             (Extra("tail", 0.5, 0.02, 10.0),),
             area=lambda tail: math.sqrt(2 * math.pi) / FWHM,
             slopes=_tailed_slopes,

@@ -25,6 +25,7 @@ from vettore.study.fitting.line_up import Key
 from vettore.study.fitting.pulls import formula_of
 from vettore.study.fitting.without import Without, fit_without
 from vettore.study.kinds.fits import AnyFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import Role, Series
 from vettore.words.fits import status_of
 
@@ -144,7 +145,7 @@ class FitPage(Page):
             self.filler.fill(series, recipe)
 
         def work() -> DerivedFit:
-            if recipe.formula:
+            if not isinstance(recipe, PolynomialFit):
                 breathe()
             return fit_series(series, recipe, lambda _round, _squares: search.stopped).get_ready()
 

@@ -27,6 +27,7 @@ from vettore.core.polynomials.roots import Root
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
 from vettore.study.kinds.polynomial import PolynomialRecipe
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 
 
 class PolynomialPage(Page):
@@ -93,7 +94,7 @@ class PolynomialPage(Page):
         self.shown = next((item for item in shelf if item.recipe.id == self._chosen), None)
         self.shelf.show_shelf(shelf, self.shown, self.session.style)
         curve = self.session.curve
-        self.shelf.from_fit.setEnabled(curve is not None and not curve.formula)
+        self.shelf.from_fit.setEnabled(isinstance(curve, PolynomialFit))
         self.stage.setCurrentIndex(1 if shelf else 0)
         self.findings.setVisible(bool(shelf))
         if self.shown is not None:
@@ -161,7 +162,7 @@ class PolynomialPage(Page):
     def add_from_fit(self) -> None:
         """Put the chosen fit on the shelf; it follows the fit."""
         curve = self.session.curve
-        if curve is None or curve.formula:
+        if not isinstance(curve, PolynomialFit):
             self._refuse("Choose a polynomial on the Fit page first.")
             return
         try:

@@ -14,6 +14,7 @@ from vettore.core.fitting.noises.counts import looks_counted
 from vettore.core.fitting.noises.listed import NOISES
 from vettore.core.rounding import NumberStyle
 from vettore.study.kinds.fits import AnyFit
+from vettore.study.kinds.polynomial_fit import PolynomialFit
 from vettore.study.series import ErrorKind, ErrorOfY, Role, Series
 from vettore.words.fits import LOSS_WORDS, how_in_words
 
@@ -164,7 +165,7 @@ class HowFitted(QWidget):
         self.use_column.setText(f"use the ± in {unused.name}" if unused is not None and offered else "")
         self.use_column.setVisible(offered and not self._controls.isVisible())
         self.origin.setChecked(not recipe.intercept)
-        self.origin.setVisible(not recipe.formula)
+        self.origin.setVisible(isinstance(recipe, PolynomialFit))
         error = series.error_of_y
         column = series.column(Role.Y_ERROR)
         words = [EQUAL, *([f"by the ± in {column.name}"] if column else []), CONSTANT, PERCENT]
