@@ -10,6 +10,7 @@ from scipy import stats
 
 from vettore import core
 from vettore.core.errors import Fault
+from vettore.core.models.catalogue import CATALOGUE
 from vettore.core.peaks.backgrounds import plain
 from vettore.core.peaks.one_more import peak_more
 from vettore.core.peaks.search import of_count
@@ -326,3 +327,25 @@ def test_expected_peaks_keep_their_numbers_and_what_is_gone_or_new_is_said():
     assert "place3" in answer.peaks[1].coefficients
     assert kinds(answer) == [RemarkKind.PEAK_GONE, RemarkKind.PEAK_NEW]
     assert answer.warnings[0] == "Peak 2 is gone: there is none within its width of 490."
+
+
+def test_many_narrow_peaks_are_found_though_the_first_that_is_tried_is_their_sum():
+    """Peaks so dense that one broad one takes most of them at first; it is no end of the search."""
+    rng = np.random.default_rng(3)
+    x = np.linspace(0, 300, 320)
+    places = np.linspace(20, 280, 14) + rng.uniform(-3, 3, 14)
+    y = sum(gaussian(x, place, rng.uniform(9, 12), 10 ** rng.uniform(-0.7, 0)) for place in places)
+    answer = core.fit_peaks(x, y + 0.05 + rng.normal(0, 0.02, len(x)), most=16)
+    assert answer.count == 14
+    assert np.abs([peak.place.value for peak in answer.peaks] - places).max() < 1
+    assert all(peak.width.value < 20 for peak in answer.peaks)
+
+
+@pytest.mark.parametrize("key", ["two-peaks", "three-peaks"])
+def test_the_models_of_several_peaks_begin_where_the_search_has_them(key):
+    """A shoulder that the models' own estimates take for the flank of its neighbour."""
+    count = 2 if key == "two-peaks" else 3
+    y = sum(gaussian(X, place, 34, height) for place, height in ((430, 0.9), (462, 0.4), (560, 0.3))[:count])
+    y = y + 0.03 + np.random.default_rng(6).normal(0, 0.004, len(X))
+    least = core.fit_peaks(X, y, count=count, background="level").fit.sum_of_squares
+    assert core.fit(CATALOGUE[key], {"x": X, "y": y}).sum_of_squares == pytest.approx(least, rel=1e-9)

@@ -206,9 +206,30 @@ def lognormal(x: Array, y: Array) -> Sets:
     return sets
 
 
+def _sought(x: Array, y: Array, names: tuple[tuple[str, str], ...]) -> Sets:
+    """Return as many peaks as there are names (of place and width) where the search for peaks has them."""
+    # Loaded only here: it needs all of the fitting, which other estimates do not.
+    from vettore.core.peaks.begin import Beginning
+    from vettore.core.peaks.request import PeaksRequest
+    from vettore.core.peaks.shapes import FWHM, SHAPES
+
+    count, order = len(names), np.argsort(x, kind="stable")
+    if len(x) < 4 * count or x[order[0]] == x[order[-1]]:
+        return []
+    request = PeaksRequest(SHAPES["gaussian"], count, "level")
+    state, _, _ = Beginning(request, x[order], y[order], None).thinned().begun()
+    if state.count < count:
+        return []
+    peaks = state.p[np.argsort(state.p[:, 0])]
+    values = [(float(place), float(np.exp(width)) / FWHM) for place, width in peaks]
+    return [
+        {name: value for own, pair in zip(names, values, strict=True) for name, value in zip(own, pair, strict=True)}
+    ]
+
+
 def two_peaks(x: Array, y: Array) -> Sets:
     """Return the two largest peaks, and one split in two."""
-    sets = []
+    sets = _sought(x, y, (("m", "s"), ("n", "r")))
     for base in (float(y.min()), _base(y), float(y.max())):
         (a, v), (b, w) = sorted(_tops(x, y, 2, base))
         sets.append({"m": a, "s": v / 1.18, "n": b, "r": w / 1.18})
@@ -220,7 +241,7 @@ def two_peaks(x: Array, y: Array) -> Sets:
 
 def three_peaks(x: Array, y: Array) -> Sets:
     """Return the three largest peaks."""
-    sets = []
+    sets = _sought(x, y, (("m", "s"), ("n", "r"), ("o", "q")))
     for base in (float(y.min()), _base(y)):
         (a, u), (b, v), (c, w) = sorted(_tops(x, y, 3, base))
         for f in (1.0, 0.6):

@@ -223,13 +223,14 @@ def sought(
         if more.count == state.count:
             break
         state = improved(trace, more) if by_chance(trace, taken, more) < WORTH else more
-        # What has its top outside the rows, or is broader than they are, is no peak that they tell.
-        p = by_chance(trace, taken, state) if seen(trace, state) else 1.0
+        p = by_chance(trace, taken, state)
         if math.isfinite(state.squares):
             tried.append(_candidate(trace, state, p))
-        if p < CHANCE:
+        if p < CHANCE and seen(trace, state):
+            # What has its top outside the rows, or is broader than they are, is no peak that they tell; but of many peaks
+            # the first that are found may be their sum.
             taken = state
-        elif state.count - taken.count >= 2:
+        elif p >= CHANCE and state.count - taken.count >= 2:
             break
         if go_on is not None and go_on(state.count, state.squares):
             break
