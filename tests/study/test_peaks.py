@@ -7,17 +7,23 @@ import pytest
 
 from vettore.core import fit_peaks
 from vettore.core.errors import VettoreError
+from vettore.core.rounding import NumberStyle
 from vettore.files.study_file import study_bytes, study_from_bytes
-from vettore.study import edits
+from vettore.study import edits, edits_of_curves
 from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.fitting.quantities import coefficient_units, derived_quantities
 from vettore.study.fitting.several import fit_each, fit_together
 from vettore.study.kept_numbers import Outcome, kept_numbers
+from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.baselines import FormulaOfX
 from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.readings.formula import FormulaReading
+from vettore.study.peaks_and_points import Why, two_areas
 from vettore.study.replay import replayed
 from vettore.study.study import Study
 from vettore.study.table import RawColumn, Source, Table
+from vettore.words.areas import area_lines
+from vettore.words.peaks import beside_points
 
 X = np.linspace(350, 650, 300)
 PIGMENTS = ((430, 32, 0.89), (470, 30, 0.5), (560, 22, 0.2))
@@ -113,3 +119,22 @@ def test_a_span_alone_is_searched_for_peaks_and_the_background_follows_the_colum
     renamed = edits.set_column(made, "s1", 0, column.__class__("lambda", "nm", column.role, column.raw))
     assert renamed.curves[0].background == "B*exp(-lambda/d)"
     assert derive_fit(renamed, "c2").result.sum_of_squares == pytest.approx(fit.result.sum_of_squares)
+
+
+def test_areas_of_points_and_of_fitted_peaks_say_where_they_differ_and_why(found):
+    """A cut at the valley gives the shoulder what is its neighbour's; of a peak that stands alone both agree."""
+    fit = derive_fit(found, "c2")
+    made = found
+    for start, end in ((449.0, 520.0), (500.0, 620.0), (548.0, 572.0)):
+        baseline = FormulaOfX("0.03 + 0.0001*(x - 350)")
+        made = edits_of_curves.add_area(made, AreaRecipe("s1", start, end, baseline=baseline))
+    shoulder, alone, cut = (two_areas(made, made.series[0], area) for area in made.areas)
+    assert (shoulder.numbers, shoulder.why) == ((2,), Why.CUT)
+    assert (alone.numbers, alone.why) == ((3,), None)
+    assert (cut.numbers, cut.why) == ((3,), Why.FEET)
+    assert alone.fitted == fit.peaks.peaks[2].area.value
+    sentences = beside_points(fit, made, NumberStyle())
+    assert len(sentences) == 2
+    assert sentences[0].endswith("a cut between peaks that overlap gives one what belongs to the other.")
+    labels = [line.label for line in area_lines(made, made.series[0], NumberStyle())]
+    assert labels.count("fitted there") == 3

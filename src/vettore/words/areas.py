@@ -11,9 +11,11 @@ from vettore.core.rounding import NumberStyle
 from vettore.study.areas import UNDER_FIT, derive_area
 from vettore.study.derive_curves import area_unit, derive_polynomial, limits_of_function, read_between
 from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, FormulaOfX, Level, PointsOf, Spans
+from vettore.study.peaks_and_points import two_areas
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.words.lines import Line
+from vettore.words.peaks import both_areas_in_words
 
 # How points are joined, by rule: the words, and what they mean.
 RULE_WORDS = {
@@ -89,6 +91,9 @@ def area_lines(study: Study, series: Series, style: NumberStyle) -> tuple[Line, 
         by = "under the fitted curve" if recipe.rule == UNDER_FIT else f"{recipe.rule} rule"
         words = f"{recipe.name or f'area {number}'}, {limits}, {by}, above {above}"
         out.append(Line(words, style.pair(area.area, area.standard_error, unit)))
+        both = two_areas(study, series, recipe)
+        if both is not None:
+            out.append(Line("fitted there", both_areas_in_words(both, unit, style)))
     return tuple(out)
 
 

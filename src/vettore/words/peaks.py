@@ -5,11 +5,13 @@ from __future__ import annotations
 from vettore.core.peaks.one_more import PeakMore
 from vettore.core.peaks.result import PeaksFit
 from vettore.core.peaks.search import PERHAPS
-from vettore.core.remarks import counted
+from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.quantities import PEAK_NUMBERS, unit_of
 from vettore.study.kinds.peaks_fit import PeaksRecipe
+from vettore.study.peaks_and_points import TwoAreas, differing
+from vettore.study.study import Study
 
 
 def more_in_words(more: PeakMore, style: NumberStyle) -> str:
@@ -68,6 +70,28 @@ def another_in_words(peaks: PeaksFit) -> str:
         return ""
     ordinal = ORDINALS[peaks.count + 1] if peaks.count + 1 < len(ORDINALS) else f"{peaks.count + 1}th"
     return f"A{'n' if ordinal[0] in 'e' else ''} {ordinal} would gain no more than chance."
+
+
+def both_areas_in_words(both: TwoAreas, unit: str, style: NumberStyle) -> str:
+    """Say what fitted peaks have beside the points, as ``peak 2: 10.884 ± 0.038 nm, 15 % more; a cut between …``."""
+    named = f"peak{'s' if len(both.numbers) > 1 else ''} {listed(map(str, both.numbers))}"
+    pair = style.pair(both.fitted, both.standard_error, unit)
+    if both.why is None or not both.points:
+        return f"{named}: {pair}, which agrees" if both.why is None else f"{named}: {pair}; {both.why}"
+    share = 100 * (both.fitted / both.points - 1)
+    return f"{named}: {pair}, {style.number(abs(share), 2)} % {'more' if share > 0 else 'less'}; {both.why}"
+
+
+def beside_points(fit: DerivedFit, study: Study, style: NumberStyle) -> tuple[str, ...]:
+    """Return sentences on kept areas of points that differ from those of the fitted peaks."""
+    if fit.peaks is None:
+        return ()
+    unit = unit_of(fit.series, "area")
+    return tuple(
+        f"The points between kept limits have {style.number(both.points, 4)} {unit}".strip()
+        + f"; fitted, {both_areas_in_words(both, unit, style)}."
+        for both in differing(study, fit.series)
+    )
 
 
 def peaks_in_full(fit: DerivedFit, peaks: PeaksFit) -> list[list[str]]:

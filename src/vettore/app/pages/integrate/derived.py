@@ -22,6 +22,7 @@ from vettore.core.rounding import read_number
 from vettore.study.areas import UNDER_FIT, derive_area, floor_of, shape_of_area
 from vettore.study.derive_curves import function_curve, function_span, points_in_use
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.peaks_and_points import TwoAreas, two_areas
 from vettore.study.series import Series
 from vettore.study.study import Study
 
@@ -45,10 +46,11 @@ class AreaRequest:
         shape = shape_of_area(self.study, self.series, self.recipe)
         if self.recipe.rule == UNDER_FIT:
             return AreaAnswer(self.series, self.recipe, area, shape, kept)
+        both = two_areas(self.study, self.series, self.recipe)
         x, y, _ = points_in_use(self.series)
         x, y, _, _ = sorted_points(x, y, None)
         steps = settling(x, y, area, floor_of(self.study, self.recipe.baseline))
-        return AreaAnswer(self.series, self.recipe, area, shape, kept, steps)
+        return AreaAnswer(self.series, self.recipe, area, shape, kept, steps, both)
 
     def _kept(self, area: AreaRecipe) -> float:
         try:
@@ -67,6 +69,8 @@ class AreaAnswer:
     shape_of: Callable[[Array], Array]
     kept: Mapping[str, float] = field(default_factory=dict)
     steps: tuple[Settling, ...] = ()
+    # Fitted peaks there, if any.
+    both: TwoAreas | None = None
 
 
 @dataclass(frozen=True)

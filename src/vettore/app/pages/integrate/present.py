@@ -21,6 +21,7 @@ from vettore.study.kinds.baselines import AnyBaseline, BetweenEnds, CurveOf, Lev
 from vettore.study.series import Role, Series
 from vettore.study.study import Study
 from vettore.words.areas import ERRORS_FROM, RULE_WORDS, baseline_words
+from vettore.words.peaks import both_areas_in_words
 
 MOST_STRIPS_SHOWN, MOST_RUNGS, MOST_CROSSINGS = 24, 5, 12
 # An error below this share of the area is worth more digits.
@@ -199,6 +200,13 @@ def _shown(study: Study, answer: AreaAnswer | FunctionAnswer | None, style: Numb
     return None if answer is None else _function(answer, style)
 
 
+def _fitted_there(answer: AreaAnswer, style: NumberStyle) -> tuple[tuple[str, str], ...]:
+    """Return what fitted peaks have there, where there are some."""
+    if answer.both is None:
+        return ()
+    return (("fitted there", both_areas_in_words(answer.both, area_unit(answer.series), style)),)
+
+
 def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> ShownArea:
     area, series = answer.area, answer.series
     x_unit = series.name_and_unit(Role.X)[1]
@@ -222,6 +230,7 @@ def _area(study: Study, answer: AreaAnswer, style: NumberStyle) -> ShownArea:
             ("baseline", baseline_words(study, answer.recipe.baseline, style)),
             ("above the baseline", style.number(area.positive, 5)),
             ("below the baseline", style.number(area.negative, 5)),
+            *_fitted_there(answer, style),
         ),
         rungs=_steps(answer.steps, style, power),
         rungs_in=factor,

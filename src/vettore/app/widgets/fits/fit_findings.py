@@ -24,7 +24,7 @@ from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.quantities import coefficient_units
 from vettore.study.kinds.readings import DerivedReading
 from vettore.words.fits import conflict_in_words, goodness_lines, quantity_lines, summary_of
-from vettore.words.peaks import peaks_in_full
+from vettore.words.peaks import beside_points, peaks_in_full
 from vettore.words.readings import present_lines
 
 
@@ -162,11 +162,11 @@ class FitFindings(Column):
         if not fit.recipe.id:
             words += " Choose a model in the line-up to keep it."
         self.sentence.setText(words)
-        answer = fit.formula_units
         # A better fit is among the checks, with what to do about it.
-        conflicts = () if answer is None else map(conflict_in_words, answer.contradictions)
+        conflicts = map(conflict_in_words, fit.formula_units.contradictions if fit.formula_units is not None else ())
         remarks = fit.result.own_remarks if fit.peaks is None else fit.peaks.remarks
-        warnings = (*sentences(remarks), *conflicts, *_forgiven(fit))
+        cautions = (*sentences(remarks), *beside_points(fit, self._session.study, style))
+        warnings = (*cautions, *conflicts, *_forgiven(fit))
         self._warnings.setText("\n".join(f"△ {warning}" for warning in warnings))
         self._warnings.setVisible(bool(warnings))
         # The table of peaks holds theirs.
