@@ -76,7 +76,7 @@ def test_the_folded_tray_opens_searches_and_chooses(window, qtbot, settled):
     tray = window.tray
     assert tray.fold.isVisible()
     qtbot.keyClick(window, Qt.Key.Key_T, CONTROL)
-    qtbot.keyClicks(tray.list.search_field, "pond")
+    qtbot.keyClicks(tray.list.search_field, "pond t")
     assert [entry.text() for entry in tray.list.entries.values() if entry.isVisible()] == ["Pond temperature"]
     qtbot.keyClick(tray.list.search_field, Qt.Key.Key_Return)
     settled()

@@ -27,8 +27,8 @@ PLACES, WIDTHS, BROAD = 240, 10, 0.6
 APART, NOTHING_NEW = 6, 1e-6
 # Narrow peaks are up to this share of the span.
 NARROW = 0.1
-# Candidates that are tried, and that a moved peak tries.
-ADDED, MOVED = 4, 3
+# Candidates that are tried, and that a moved peak tries; where much hangs on it.
+ADDED, MOVED, MOVED_WIDELY = 4, 3, 6
 # How far outside the rows the top of a peak may lie that is told, and how broad it may be, in shares of their span.
 SEEN_OUTSIDE, BROADEST_SEEN = 0.019, 1.0
 # What a weak peak may be: so many of the least are moved.
@@ -123,13 +123,13 @@ def with_one_more(trace: PeakTrace, state: State, tries: int = ADDED) -> State:
     return min(tried, key=lambda item: item.squares, default=state)
 
 
-def improved(trace: PeakTrace, state: State) -> State:
+def improved(trace: PeakTrace, state: State, places: int = MOVED) -> State:
     """Return the state after peaks that explain little were put where one takes most, as long as the squares fall."""
     while state.count:
         better: State | None = None
         left = [trace.refine(np.delete(state.p, i, axis=0), QUICK, QUICK_FALL) for i in range(state.count)]
         for without in sorted(left, key=lambda item: item.squares)[:WEAK]:
-            moved = with_one_more(trace, without, MOVED)
+            moved = with_one_more(trace, without, places)
             if moved.count == state.count and moved.squares < state.squares * (1 - FALLS):
                 moved = trace.refine(moved.p)
                 if better is None or moved.squares < better.squares:
@@ -192,7 +192,7 @@ def _added(trace: PeakTrace, state: State, count: int, go_on: GoOn | None = None
         state = more
         if go_on is not None and go_on(number, state.squares):
             break
-    return improved(trace, state)
+    return improved(trace, state, MOVED_WIDELY)
 
 
 def _from_narrow(trace: PeakTrace, count: int) -> State:
@@ -224,6 +224,10 @@ def sought(
             break
         state = improved(trace, more) if by_chance(trace, taken, more) < WORTH else more
         p = by_chance(trace, taken, state)
+        if CHANCE <= p < WORTH:
+            # Undecided: it may be that the peaks do not stand where they take most.
+            state = improved(trace, state, MOVED_WIDELY)
+            p = by_chance(trace, taken, state)
         if math.isfinite(state.squares):
             tried.append(_candidate(trace, state, p))
         if p < CHANCE and seen(trace, state):
