@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from vettore.core.peaks.one_more import PeakMore
+from vettore.core.peaks.peak import NUMBERS
 from vettore.core.peaks.result import PeaksFit
 from vettore.core.peaks.search import PERHAPS
 from vettore.core.remarks import counted, listed
 from vettore.core.rounding import NumberStyle
 from vettore.study.fitting.fits import DerivedFit
-from vettore.study.fitting.quantities import PEAK_NUMBERS, unit_of
+from vettore.study.fitting.quantities import unit_of
 from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.peaks_and_points import TwoAreas, differing
 from vettore.study.study import Study
@@ -97,13 +98,13 @@ def beside_points(fit: DerivedFit, study: Study, style: NumberStyle) -> tuple[st
 def peaks_in_full(fit: DerivedFit, peaks: PeaksFit) -> list[list[str]]:
     """Return the table of peaks with all digits, under headings with units."""
     head = ["peak"]
-    for name in PEAK_NUMBERS:
+    for name in NUMBERS:
         unit = unit_of(fit.series, name)
         called = f"{name} ({unit})" if unit else name
         head += [called, f"± {name}", f"{name} from", f"{name} to"]
     rows = [[*head, "share", "signal to noise", "resolution"]]
     for peak in peaks.peaks:
-        numbers = [getattr(peak, name) for name in PEAK_NUMBERS]
+        numbers = [getattr(peak, name) for name in NUMBERS]
         cells = [value for of in numbers for value in (of.value, of.standard_error, of.low, of.high)]
         cells += [peak.share, peak.signal_to_noise, peak.resolution]
         rows.append([str(peak.number), *("" if value is None else repr(value) for value in cells)])

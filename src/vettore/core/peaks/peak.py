@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 from vettore.core.fitting.result import Coefficient
 
+# The numbers of each peak, by the names that it has them under.
+NUMBERS = ("place", "height", "width", "area")
+
 
 @dataclass(frozen=True)
 class FittedPeak:

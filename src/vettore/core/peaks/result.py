@@ -23,7 +23,7 @@ from vettore.core.peaks.backgrounds import straight_at
 from vettore.core.peaks.doubts import doubts_of, unlike_expected
 from vettore.core.peaks.matching import number_in
 from vettore.core.peaks.numbers import Outline, numbers_of, slopes_of
-from vettore.core.peaks.peak import FittedPeak
+from vettore.core.peaks.peak import NUMBERS, FittedPeak
 from vettore.core.peaks.ranges import Likelihood, overlapping
 from vettore.core.peaks.request import PeaksRequest
 from vettore.core.peaks.search import Candidate
@@ -36,7 +36,6 @@ ROUGHLY = 0.04
 # A ± of so many times the value says nothing of its size: the range is open.
 OPEN_FROM = 50.0
 Ends = tuple[float | None, float | None]
-NUMBERS = ("place", "height", "width", "area")
 # What is told of the fit as a whole.
 TOLD = (
     "n",

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from vettore.core.peaks.peak import NUMBERS
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.report.blocks import Block, Cell, Number, Paragraph, Table
 from vettore.report.sections.entry import Entry, FitSubject
-from vettore.study.fitting.quantities import PEAK_NUMBERS, unit_of
+from vettore.study.fitting.quantities import unit_of
 from vettore.words.fits import weights_in_words
 
 
@@ -15,13 +16,13 @@ def _blocks(subject: FitSubject) -> tuple[Block, ...]:
     if fit.peaks is None:
         return ()
     headings = ["Peak"]
-    for name in PEAK_NUMBERS:
+    for name in NUMBERS:
         unit = style.unit(unit_of(fit.series, name))
         headings += [f"{name.capitalize()} ({unit})" if unit else name.capitalize(), "±"]
     rows = []
     for peak in fit.peaks.peaks:
         cells: list[Cell] = [str(peak.number)]
-        for name in PEAK_NUMBERS:
+        for name in NUMBERS:
             cells += _cells(getattr(peak, name).value, getattr(peak, name).standard_error, style)
         share = Number(f"{style.fixed(100 * peak.share, 1)} %", peak.share)
         rows.append((*cells, share, _number(peak.signal_to_noise, style), _number(peak.resolution, style)))

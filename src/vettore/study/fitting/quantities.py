@@ -8,14 +8,12 @@ from typing import TYPE_CHECKING
 from vettore.core import units
 from vettore.core.formula.coefficient_units import CoefficientUnits
 from vettore.core.models.catalogue import CATALOGUE
+from vettore.core.peaks.peak import NUMBERS
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.series import Role, Series
 
 if TYPE_CHECKING:
     from vettore.core.fitting.after.propagate import Derived
-
-# The numbers of a peak.
-PEAK_NUMBERS = ("place", "height", "width", "area")
 
 
 def coefficient_unit(series: Series, power: int) -> str:
@@ -66,7 +64,7 @@ def quantities_of_peaks(fit: DerivedFit) -> tuple[tuple[Derived, str], ...]:
     out = []
     for peak in peaks:
         own = [(item.value, item.standard_error) for item in peak.coefficients.values()]
-        for number in PEAK_NUMBERS:
+        for number in NUMBERS:
             at = getattr(peak, number)
             if (at.value, at.standard_error) not in own:
                 name = f"{number} of peak {peak.number}"

@@ -70,15 +70,9 @@ class FitDeciding:
 
     def change_peaks(self, label: str, **values: object) -> None:
         """Change the recipe of the peaks that are shown, made first when there is none."""
-        series, curve, fit = self.session.series, self.session.curve, self.fit
-        if series is None or fit is None or not isinstance(fit.recipe, PeaksRecipe):
-            return
-        study = self.session.study
-        if curve is None:
-            study = edits.add_curve(study, fit.recipe)
-            curve = study.curves[-1]
-        if isinstance(curve, PeaksRecipe):
-            self.session.do(label, edits.change_fit(study, curve.changed(**values)))
+        series = self.session.series
+        if series is not None and isinstance(self.recipe(series), PeaksRecipe):
+            self._change(label, **values)
 
     def choose_degree(self, degree: int) -> None:
         """Make the chosen curve a polynomial of this degree, or make the first curve of the series."""

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from vettore.app.pages.fit.shaping import step_of
 from vettore.app.strip.chip import Chip
 from vettore.core.peaks.matching import number_in
-from vettore.core.peaks.result import NUMBERS, PeaksFit
+from vettore.core.peaks.peak import NUMBERS
+from vettore.core.peaks.result import PeaksFit
 from vettore.core.rounding import NumberStyle
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.peaks import peak_of

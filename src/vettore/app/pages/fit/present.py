@@ -107,9 +107,8 @@ def equation_of(fit: DerivedFit, shaped: Mapping[str, float] | None, style: Numb
     """Return the equation with fitted values, or with those ``shaped`` by hand, which have no ±; of peaks one by its number."""
     left, terms = fit.equation
     if fit.peaks is not None:
-        plain = f"{style.plain(fit.result.formula)}"
         chips = peak_chips(fit, fit.peaks, peak, shaped, style)
-        return Equation(renamed(left, short_names(fit)), terms, chips, "", plain)
+        return Equation(renamed(left, short_names(fit)), terms, chips, "", formula_of(fit))
     short = short_names(fit)
     # The spread of y is asked for only where a value of 0 tells nothing.
     at_zero = any(coefficient.value == 0.0 for coefficient in fit.result.coefficients.values())

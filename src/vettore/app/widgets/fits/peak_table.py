@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from vettore.app.painting import painting
 from vettore.app.session import Session
 from vettore.app.style import colour, sans
-from vettore.core.peaks.peak import FittedPeak
+from vettore.core.peaks.peak import NUMBERS, FittedPeak
 from vettore.look.theme import SIZES
 from vettore.study.fitting.fits import DerivedFit
-from vettore.study.fitting.quantities import PEAK_NUMBERS, unit_of
+from vettore.study.fitting.quantities import unit_of
 
 ROW, HEAD, GAP, MARGIN = 24.0, 36.0, 8.0, 4.0
 # What most come for.
@@ -50,8 +50,8 @@ class PeakTable(QWidget):
         if self._fit is None:
             return
         for names, with_error in (
-            (PEAK_NUMBERS, ("place", "area")),
-            (PEAK_NUMBERS, ("area",)),
+            (NUMBERS, ("place", "area")),
+            (NUMBERS, ("area",)),
             # The strip has the others.
             (("place", "area"), ("place", "area")),
             (("place", "area"), ("area",)),
@@ -78,7 +78,7 @@ class PeakTable(QWidget):
         peak, style = self._peaks[number], self._session.style
         assert self._fit is not None
         parts = []
-        for name in PEAK_NUMBERS:
+        for name in NUMBERS:
             at = getattr(peak, name)
             parts.append(f"{name} {style.pair(at.value, at.standard_error, unit_of(self._fit.series, name))}")
         return f"peak {number}: {', '.join(parts)}, share {style.fixed(100 * peak.share, 1)} %"
