@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from vettore import cli
+from vettore.app.shell.warming import WITHOUT_QT
 from vettore.demo.make_data import FOLDER
 from vettore.look.theme import LAMP, PAPER, contrast
 
@@ -208,13 +209,14 @@ def test_nothing_is_longer_than_can_be_held_in_mind():
 
 
 def test_what_a_page_shows_is_worked_out_without_a_window():
-    """The states and presents of pages load no Qt, and have none in their modules."""
+    """The states and presents of pages load no Qt, nor does what is loaded ahead on another thread."""
     names = [
         ".".join(path.relative_to(TOP / "src").with_suffix("").parts)
         for path in sorted((TOP / "src/vettore/app/pages").rglob("*.py"))
         if path.stem in ("present", "state", "shaping", "pennants", "residuals")
     ]
     assert len(names) >= 10
+    names += WITHOUT_QT
     code = f"import sys, importlib\nfor name in {names!r}: importlib.import_module(name)\nprint('PySide6' in sys.modules)"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "False"

@@ -1,6 +1,8 @@
 """A real window, offscreen, that waits for its background before it is judged."""
 
 import os
+import sys
+import threading
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -18,6 +20,26 @@ from vettore.study import edits
 from vettore.study.fitting.line_up import plausible
 
 TRIED = ("exponential-decay-level", "gaussian-level", "saturation", "sine")
+
+
+class Elsewhere:
+    """Notes what of the window is imported on another thread than its own, where Qt may wait for itself without end."""
+
+    def __init__(self):
+        self.names = []
+
+    def find_spec(self, name, _path=None, _target=None):
+        if name.startswith(("PySide6", "vettore.app")) and threading.current_thread() is not threading.main_thread():
+            self.names.append(name)
+
+
+@pytest.fixture(autouse=True)
+def _no_qt_is_loaded_elsewhere():
+    elsewhere = Elsewhere()
+    sys.meta_path.insert(0, elsewhere)
+    yield
+    sys.meta_path.remove(elsewhere)
+    assert not elsewhere.names
 
 
 @pytest.fixture

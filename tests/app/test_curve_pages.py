@@ -1,5 +1,7 @@
 """Interpolate, Integrate and Polynomial in the real window."""
 
+import threading
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -8,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 
 from tests.waiting import wait_for
 from vettore.app.pages.integrate.derived import AreaAnswer
+from vettore.core.polynomials import polynomial
 from vettore.demo.study import demo_study
 from vettore.study.kinds.baselines import CurveOf, Level
 
@@ -318,6 +321,32 @@ def test_the_area_between_curves_slopes_and_a_kept_function_that_is_read(on_page
     session.undo()
     settled()
     assert not session.study.series[-1].name.endswith(", slopes")
+
+
+def test_many_roots_are_worked_out_off_the_windows_thread(on_page, qtbot, settled, monkeypatch):
+    """Degree 40 by hand: what is said waits, and comes; choosing another drops it; a failure is said in its place."""
+    page = on_page("Polynomial")
+    session, threads = page.session, []
+
+    def watched(*given, real=polynomial.find_roots):
+        threads.append(threading.current_thread() is threading.main_thread())
+        return real(*given)
+
+    monkeypatch.setattr(polynomial, "find_roots", watched)
+    qtbot.keyClicks(page.shelf.coefficients, "1; " + "0; " * 39 + "-1")
+    qtbot.keyClick(page.shelf.coefficients, ENTER)
+    assert page.findings.sentence.text() == "Its roots are being worked out …"
+    settled()
+    assert threads
+    assert not any(threads)
+    assert page.findings.sentence.text().startswith("2 real roots, and 19 complex pairs")
+    assert len([grip for grip in page._grips if grip.isVisible()]) == 2
+    page.refresh()
+    assert page.findings.sentence.text().startswith("2 real roots, and 19")
+    qtbot.mouseClick(page.shelf.makers["gcd"], LEFT)
+    settled()
+    assert not any(threads)
+    assert [item.name for item in session.study.polynomials] == ["by coefficients", "gcd(p, p)"]
 
 
 def test_polynomials_are_entered_combined_taken_apart_and_dragged(on_page, qtbot, settled):

@@ -187,6 +187,12 @@ def test_common_divisors_exact_and_to_rounding():
     """(x−1)(x−2) and (x−2)(x−3); the same with roots that have no exact double."""
     one, other = Polynomial.from_roots([1, 2]), Polynomial.from_roots([2, 3])
     assert one.common_divisor(other) == Polynomial([-2, 1])
+    rng = np.random.default_rng(6)
+    common, *others = (Polynomial([*rng.integers(-9, 9, degree), 1]) for degree in (20, 90, 70))
+    assert (common * others[0]).common_divisor(common * others[1]) == common
+    # Fractions of such coefficients grow without measure.
+    wide = [Polynomial(rng.normal(size=degree + 1)) for degree in (60, 50)]
+    assert wide[0].common_divisor(wide[1]) == Polynomial([1])
     near = Polynomial.from_roots([0.1, 0.7]).common_divisor(Polynomial.from_roots([0.7, 0.3]))
     assert near.coefficients == pytest.approx((-0.7, 1), rel=1e-9)
 

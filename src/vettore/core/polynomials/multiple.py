@@ -32,10 +32,10 @@ def squarefree_parts(p: Whole) -> list[tuple[Whole, int]]:
     if len(p) < 2:
         return []
     slope = _slope(p)
-    if any(_coprime_modulo(p, slope, prime) for prime in PRIMES):
+    common = common_part(p, slope)
+    if len(common) == 1:
         return [(p, 1)]
     out = []
-    common = _common(p, slope)
     left, rest = _quotient(p, common), _quotient(slope, common)
     multiplicity = 1
     while len(left) > 1:
@@ -46,6 +46,13 @@ def squarefree_parts(p: Whole) -> list[tuple[Whole, int]]:
         left, rest = _quotient(left, part), _quotient(change, part) if any(change) else [0]
         multiplicity += 1
     return out
+
+
+def common_part(a: Whole, b: Whole) -> Whole:
+    """Return the greatest common divisor of two polynomials that are not 0, primitive; [1] where they have none."""
+    if any(_coprime_modulo(a, b, prime) for prime in PRIMES):
+        return [1]
+    return _common(a, b)
 
 
 def _padded(a: Whole, b: Whole) -> list[tuple[int, int]]:

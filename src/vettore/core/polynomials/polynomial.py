@@ -21,6 +21,7 @@ from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.result import FitResult
 from vettore.core.formula.tree import Binary, Name, Node, Number
+from vettore.core.polynomials.multiple import common_part, whole_coefficients
 from vettore.core.polynomials.roots import Root, find_roots
 
 HIGHEST_DEGREE = 200
@@ -222,31 +223,24 @@ class Polynomial:
 
     def turns(self) -> tuple[Turn, ...]:
         """Return tops, bottoms and inflections by rising x."""
-        out = []
-        slope, bend = self.slope(), self.slope().slope()
-        if not slope.is_zero and slope.degree:
-            for root in slope.root_list:
-                if root.is_real and root.multiplicity % 2:
-                    x = root.value.real
-                    rising = float(_sign_beside(slope, x, slope.real_roots()))
-                    out.append(Turn(x, float(self(x)), "top" if rising < 0 else "bottom"))
-        if not bend.is_zero and bend.degree:
-            out += [
-                Turn(item.value.real, float(self(item.value.real)), "inflection")
-                for item in bend.root_list
-                if item.is_real and item.multiplicity % 2
-            ]
-        return tuple(sorted(out, key=lambda turn: turn.x))
+        return self._turns
+
+    @cached_property
+    def _turns(self) -> tuple[Turn, ...]:
+        return _turns_of(self)
 
     def common_divisor(self, other: Polynomial) -> Polynomial:
         """Return the greatest common divisor with leading coefficient 1: exact, or of roots common to rounding."""
         if self.is_zero and other.is_zero:
             raise DataError("Two zeros have no greatest common divisor.", Fault.NO_VALUE)
-        a, b = self._exact, other._exact
-        while any(b):
-            a, b = b, _trimmed(_divided(a, b)[1])
-        if len(a) > 1 or self.is_zero or other.is_zero:
-            return Polynomial(_rounded([value / a[-1] for value in a]))
+        if self.is_zero or other.is_zero:
+            only = other if self.is_zero else self
+            return Polynomial(
+                _rounded([Fraction(value) / Fraction(only.coefficients[-1]) for value in only.coefficients])
+            )
+        exact = common_part(whole_coefficients(self._coefficients), whole_coefficients(other._coefficients))
+        if len(exact) > 1:
+            return Polynomial(_rounded([Fraction(value, exact[-1]) for value in exact]))
         left, common = list(other.roots()), []
         for z in self.roots():
             near = [w for w in left if abs(w - z) <= SAME_ROOT * max(abs(z), 1e-9)]
@@ -289,6 +283,24 @@ class Polynomial:
     @cached_property
     def _exact(self) -> list[Fraction]:
         return [Fraction(value) for value in self._coefficients]
+
+
+def _turns_of(p: Polynomial) -> tuple[Turn, ...]:
+    out = []
+    slope, bend = p.slope(), p.slope().slope()
+    if not slope.is_zero and slope.degree:
+        for root in slope.root_list:
+            if root.is_real and root.multiplicity % 2:
+                x = root.value.real
+                rising = float(_sign_beside(slope, x, slope.real_roots()))
+                out.append(Turn(x, float(p(x)), "top" if rising < 0 else "bottom"))
+    if not bend.is_zero and bend.degree:
+        out += [
+            Turn(item.value.real, float(p(item.value.real)), "inflection")
+            for item in bend.root_list
+            if item.is_real and item.multiplicity % 2
+        ]
+    return tuple(sorted(out, key=lambda turn: turn.x))
 
 
 def _written(coefficients: Sequence[float], x: str) -> str:

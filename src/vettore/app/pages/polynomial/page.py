@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
@@ -10,13 +14,24 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayou
 
 from vettore.app.pages.page import Doors, Page
 from vettore.app.pages.polynomial.findings import PolynomialFindings
-from vettore.app.pages.polynomial.present import Made, Shelved, present, shelf_of, values_at, with_root_at
+from vettore.app.pages.polynomial.present import (
+    AT_ONCE,
+    WAITING,
+    Made,
+    PolynomialView,
+    Shelved,
+    present,
+    shelf_of,
+    values_at,
+    with_root_at,
+)
 from vettore.app.pages.polynomial.shelf import Shelf
 from vettore.app.session import Session
 from vettore.app.stage.plot import Plot
 from vettore.app.stage.root_items import RootGrip, TurningPoints
 from vettore.app.strip.polynomial import PolynomialStrip
 from vettore.app.widgets.parts import Invitation, button, label
+from vettore.app.work import Done, Failed
 from vettore.core.cells.typed import numbers_in
 from vettore.core.errors import DataError, VettoreError
 from vettore.core.fitting.formula_curve import FormulaCurve
@@ -24,6 +39,7 @@ from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import Node
 from vettore.core.polynomials.polynomial import Polynomial
 from vettore.core.polynomials.roots import Root
+from vettore.core.rounding import NumberStyle
 from vettore.study import edits_of_curves
 from vettore.study.derive_curves import derive_polynomial
 from vettore.study.kinds.polynomial import PolynomialRecipe
@@ -41,12 +57,15 @@ class PolynomialPage(Page):
         super().__init__(session, doors)
         self.shown: Shelved | None = None
         self._chosen = ""
-        self._view: tuple[object, ...] = ()
+        self._home_of: tuple[object, ...] = ()
+        self._shelved: tuple[Shelved, ...] = ()
+        self._view: tuple[Shelved, NumberStyle, PolynomialView] | None = None
         self._grips: list[RootGrip] = []
         self.shelf = Shelf()
         self.choices = self.shelf
         self.shelf.chosen.connect(self.choose)
         self.shelf.produced.connect(self.add)
+        self.shelf.wanted.connect(lambda job, degree: self._work_out("make", degree, job, self.add, self._refuse))
         self.shelf.refused.connect(self._refuse)
         self.shelf.turned.connect(self.refresh)
         self.shelf.fit_asked.connect(self.add_from_fit)
@@ -88,7 +107,7 @@ class PolynomialPage(Page):
 
     def refresh(self) -> None:
         """Show the shelf, and the chosen polynomial of it."""
-        shelf = shelf_of(self.session.study)
+        shelf = self._shelved = shelf_of(self.session.study, self._shelved)
         if not any(shelved.recipe.id == self._chosen for shelved in shelf):
             self._chosen = shelf[-1].recipe.id if shelf else ""
         self.shown = next((item for item in shelf if item.recipe.id == self._chosen), None)
@@ -97,6 +116,7 @@ class PolynomialPage(Page):
         self.shelf.from_fit.setEnabled(isinstance(curve, PolynomialFit))
         self.stage.setCurrentIndex(1 if shelf else 0)
         self.findings.setVisible(bool(shelf))
+        self.session.background.drop("roots")
         if self.shown is not None:
             self._show(self.shown)
         else:
@@ -113,20 +133,49 @@ class PolynomialPage(Page):
 
     def _show(self, shelved: Shelved) -> None:
         p, style = shelved.polynomial, self.session.style
-        view = present(shelved, style)
         self.plot.dress(style)
         self.plot.set_titles("x", f"{shelved.letter}(x)")
         self.strip.show_polynomial(shelved.letter, p.coefficients, style, self.shelf.descending.isChecked())
         self.plot.line.set_curve(p.curve(-math.inf, math.inf))
-        if self._view != (shelved.recipe.id, p.coefficients):
-            self._view = (shelved.recipe.id, p.coefficients)
-            x = np.linspace(*view.home, 300)
-            self.plot.show_home(x, p(x), with_zero=True)
-        self.turns.set_turns(list(view.marks))
-        self._show_grips(() if p.is_zero else p.root_list)
-        self.findings.show_view(view, shelved.letter)
+        if self._view is not None and self._view[:2] == (shelved, style):
+            self._tell(shelved, self._view[2])
+        else:
+            if p.degree > AT_ONCE:
+                self._tell(None, WAITING)
+            tell = partial(self._tell, shelved)
+            self._work_out("roots", p.degree, lambda: present(shelved, style), tell, self._show_without)
         self.evaluate()
         self.session.say("", "status")
+
+    def _work_out(self, key: str, degree: int, job: Callable[[], Any], done: Done, failed: Failed) -> None:
+        """Do a job that needs roots of a degree: at once where that is nothing, else in the background."""
+        if degree > AT_ONCE:
+            self.session.background.run(key, job, done, failed)
+            return
+        try:
+            result = job()
+        except VettoreError as error:
+            failed(str(error))
+            return
+        done(result)
+
+    def _show_without(self, sentence: str) -> None:
+        """Show a polynomial whose roots cannot be told, or not yet."""
+        self._tell(None, replace(WAITING, sentence=sentence))
+
+    def _tell(self, shelved: Shelved | None, view: PolynomialView) -> None:
+        """Show what is said of a polynomial; None while it is being worked out."""
+        self.findings.show_view(view, shelved.letter if shelved else "")
+        self.turns.set_turns(list(view.marks))
+        if shelved is None:
+            self._show_grips(())
+            return
+        p, self._view = shelved.polynomial, (shelved, self.session.style, view)
+        if self._home_of != (shelved.recipe.id, p.coefficients):
+            self._home_of = (shelved.recipe.id, p.coefficients)
+            x = np.linspace(*view.home, 300)
+            self.plot.show_home(x, p(x), with_zero=True)
+        self._show_grips(() if p.is_zero else p.root_list)
 
     def evaluate(self) -> None:
         """Show the values at the x that were typed."""

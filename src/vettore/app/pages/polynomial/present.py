@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vettore.core.arrays import Array
 from vettore.core.errors import VettoreError
 from vettore.core.polynomials.polynomial import Polynomial, Turn
 from vettore.core.polynomials.roots import Root
@@ -19,11 +20,13 @@ from vettore.words.readings import TURNS
 
 LETTERS = "pqrstuvw"
 MOST_TURNS, MOST_VALUES = 10, 200
+# Roots of a degree up to this are worked out before a hand is lifted; above it the window does not wait for them.
+AT_ONCE = 12
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class Shelved:
-    """A polynomial of the shelf, worked out."""
+    """A polynomial of the shelf."""
 
     recipe: PolynomialRecipe
     letter: str
@@ -45,16 +48,27 @@ class PolynomialView:
     home: tuple[float, float]
 
 
-def shelf_of(study: Study) -> tuple[Shelved, ...]:
-    """Return the polynomials of a study, each with its letter; one whose fit is gone stays as it was."""
+def shelf_of(study: Study, before: Sequence[Shelved] = ()) -> tuple[Shelved, ...]:
+    """Return the polynomials of a study, each with its letter; one whose fit is gone stays as it was.
+
+    One that equals its like of ``before`` is that object, which may know its roots already.
+    """
+    known = {shelved.recipe.id: shelved.polynomial for shelved in before}
     shelf = []
     for place, recipe in enumerate(study.polynomials):
         letter = LETTERS[place % len(LETTERS)] + ("" if place < len(LETTERS) else str(place // len(LETTERS)))
         try:
-            shelf.append(Shelved(recipe, letter, derive_polynomial(study, recipe)))
+            p = derive_polynomial(study, recipe)
         except VettoreError:
-            shelf.append(Shelved(recipe, letter, Polynomial(recipe.coefficients)))
+            p = Polynomial(recipe.coefficients)
+        old = known.get(recipe.id)
+        same = old == p and old is not None and _same_table(old.covariance, p.covariance)
+        shelf.append(Shelved(recipe, letter, old if same and old is not None else p))
     return tuple(shelf)
+
+
+def _same_table(a: Array | None, b: Array | None) -> bool:
+    return a is b or (a is not None and b is not None and np.array_equal(a, b))
 
 
 def present(shelved: Shelved, style: NumberStyle) -> PolynomialView:
@@ -81,6 +95,10 @@ def present(shelved: Shelved, style: NumberStyle) -> PolynomialView:
         tuple((t.x, t.y, t.kind, _turn_words(t, roots, style)) for t in turns),
         polynomial_span(p),
     )
+
+
+# What is said meanwhile.
+WAITING = PolynomialView("Its roots are being worked out …", "", (), (), (), (), (), (-1.0, 1.0))
 
 
 def _root_row(root: Root, style: NumberStyle) -> tuple[str, str, str]:

@@ -35,10 +35,14 @@ OPERATIONS = (
 
 
 class Shelf(QWidget):
-    """Tells what is to be shown (``chosen``), put on the shelf (``made``), or cannot be (``refused``)."""
+    """Tells what is to be shown (``chosen``), put on the shelf (``produced``), or cannot be (``refused``).
+
+    ``wanted`` is what is still to be worked out and put there, with the highest degree that enters.
+    """
 
     chosen = Signal(str)
     produced = Signal(object)
+    wanted = Signal(object, int)
     refused = Signal(str)
     turned = Signal()
     fit_asked = Signal()
@@ -171,14 +175,20 @@ class Shelf(QWidget):
 
     def _take(self, field: QLineEdit, words: str, read: Callable[[str], Polynomial]) -> None:
         text = "by coefficients" if field is self.coefficients else words
-        if self._try(lambda: Made(read(field.text()), text)):
-            field.clear()
+        try:
+            result = Made(read(field.text()), text)
+        except VettoreError as error:
+            self.refused.emit(str(error))
+            return
+        field.clear()
+        self.produced.emit(result)
 
     def _make(self, sign: str) -> None:
         """Make a polynomial from the two that are chosen."""
         shelved, other = (self._shelved.get(box.currentData()) for box in (self.left, self.right))
         if shelved is not None and other is not None:
-            self._try(lambda: from_two(sign, shelved, other, self._style))
+            degree = shelved.polynomial.degree + other.polynomial.degree
+            self.wanted.emit(lambda: from_two(sign, shelved, other, self._style), degree)
 
     def _make_one(self, key: str) -> None:
         """Make a polynomial from the shown one."""
@@ -188,16 +198,7 @@ class Shelf(QWidget):
         if key == "shift" and by is None:
             self.refused.emit(f"“{self.shift.text().strip()}” is not a number to shift x by.")
             return
-        self._try(lambda: from_one(key, shown, by or 0.0, self._style))
-
-    def _try(self, make: Callable[[], Made]) -> bool:
-        try:
-            result = make()
-        except VettoreError as error:
-            self.refused.emit(str(error))
-            return False
-        self.produced.emit(result)
-        return True
+        self.wanted.emit(lambda: from_one(key, shown, by or 0.0, self._style), shown.polynomial.degree)
 
 
 def _by_roots(text: str) -> Polynomial:
