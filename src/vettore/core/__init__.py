@@ -39,6 +39,8 @@ if TYPE_CHECKING:
     from vettore.core.polynomials.polynomial import Polynomial
     from vettore.core.surface.summits import Summit
     from vettore.core.surface.surface import Surface, grid
+    from vettore.core.systems.fit_system import fit_system
+    from vettore.core.systems.result import SystemFit
 
 # Where each name is.
 _WHERE = {
@@ -67,6 +69,7 @@ _WHERE = {
     "SharedFit": "fitting.shared",
     "Summit": "surface.summits",
     "Surface": "surface.surface",
+    "SystemFit": "systems.result",
     "TurningPoint": "curve",
     "VettoreError": "errors",
     "WhereNext": "design.next_rows",
@@ -84,6 +87,7 @@ _WHERE = {
     "fit_many": "fitting.fit_many",
     "fit_polynomial": "fitting.fit_polynomial",
     "fit_shared": "fitting.shared",
+    "fit_system": "systems.fit_system",
     "grid": "surface.surface",
     "integrate": "integration.sampled",
     "integrate_function": "integration.function",
@@ -127,6 +131,7 @@ __all__ = [
     "SharedFit",
     "Summit",
     "Surface",
+    "SystemFit",
     "TurningPoint",
     "VettoreError",
     "WhereNext",
@@ -142,6 +147,7 @@ __all__ = [
     "fit_peaks",
     "fit_polynomial",
     "fit_shared",
+    "fit_system",
     "grid",
     "integrate",
     "integrate_function",

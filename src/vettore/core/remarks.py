@@ -49,6 +49,7 @@ class RemarkKind(StrEnum):
     ALIKE_TO_THE_END = "neighbours as alike as is allowed"
     START_WITHOUT_VALUE = "start without a value"
     FEW_ROUNDS_AGREE = "few rounds agree"
+    MISSES_SHAPE = "neighbouring residuals go one way"
     PEAKS_AS_GOOD = "another number of peaks about as good"
     PEAK_NOT_APART = "peak hardly told from another"
     PEAKS_NOT_APART = "several peaks hardly told apart"
@@ -243,6 +244,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     ),
     RemarkKind.FEW_ROUNDS_AGREE: lambda r: (
         f"Only {_rounds(r)} of the search reached this answer; other answers may fit as well."
+    ),
+    RemarkKind.MISSES_SHAPE: lambda r: (
+        f"Neighbouring residuals of {r.names[0]} go the same way (correlation {r.figures[0]:.2f}): the equations miss part of "
+        "its shape, or a better answer was not found. Look at its residuals; try other starts."
     ),
     RemarkKind.PEAKS_AS_GOOD: lambda r: (
         f"{counted(r.figures[0], 'peak')} would do about as well: chance makes such a difference with a probability of "

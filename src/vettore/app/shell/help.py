@@ -218,8 +218,8 @@ class HelpWindow(QWidget):
         link = item.data(LINK)
         if link:
             self.show_page(link)
-            if self.search.text():
-                self.text.find(self.search.text().split()[0])
+            for word in self.search.text().split()[:1]:
+                self.text.find(word)
 
     def _open_first(self) -> None:
         if self.list.count():

@@ -1,0 +1,171 @@
+"""Fitting several equations at once: measured columns that share coefficients, and states that follow rates."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+
+from vettore.core.arrays import Array, Values
+from vettore.core.errors import DataError, Fault, check_level
+from vettore.core.fitting.limits import Limits
+from vettore.core.fitting.linear.linear_result import with_error
+from vettore.core.fitting.request import DEFAULT_SEED
+from vettore.core.fitting.result import Coefficient
+from vettore.core.remarks import Remark, RemarkKind
+from vettore.core.systems.problem import SystemProblem, problem_of, starts_of
+from vettore.core.systems.read import read_system
+from vettore.core.systems.result import SystemFit
+from vettore.core.systems.search import SearchOutcome, search
+from vettore.core.systems.weights import weighted
+
+# Slopes in one direction this much smaller than in the steepest say nothing of it.
+NO_TELLING = 1e-7
+# Neighbouring residuals so much alike, and beyond chance by so many standard errors, tell of a shape that is missed.
+ALIKE, NO_CHANCE = 0.4, 4.0
+
+
+def fit_system(
+    equations: str,
+    data: Mapping[str, Values],
+    *,
+    over: str | None = None,
+    sigma: Mapping[str, Values | float] | Values | float | None = None,
+    absolute_sigma: bool = False,
+    start: Mapping[str, float] | None = None,
+    hold: Mapping[str, float] | None = None,
+    limits: Limits | None = None,
+    level: float = 0.95,
+    seed: int = DEFAULT_SEED,
+    stopped: Callable[[], bool] | None = None,
+) -> SystemFit:
+    """Fit several equations to columns of shape (n,); no starting values are needed.
+
+    ``equations`` stand one a line or are parted by semicolons: rates (``A' = -k*A``, ``dA/dt = …``, ``x'' = …``) with initial
+    values (``A(0) = A0``), reactions (``A + B <=> C ; kf, kr``), jumps (``A jumps by D at t = 30``), and what measured columns
+    show (``signal = e*A``); a state with the name of a column is measured itself. ``over`` is the column that runs: t or time
+    where none is named. Coefficients of one name are common.
+    Columns have scatters of their own, told by the rows, or known as ``sigma`` by column, whose sizes count as they are with
+    ``absolute_sigma`` and beside each other without. A row without a number in one column counts in the others. With
+    ``start`` for all coefficients the search begins there alone. ``stopped()`` is asked now and then and may end the search.
+    Rates are solved by a library, their slopes by the coefficients with them.
+    Raises FormulaError or DataError.
+
+    >>> from vettore import core
+    >>> t = [0, 1, 2, 4, 7, 11]
+    >>> fit = core.fit_system("A -> B ; k; A(0) = A0; B(0) = 0", {"t": t, "A": [2.02, 1.47, 1.11, 0.6, 0.25, 0.07],
+    ...     "B": [0.01, 0.54, 0.9, 1.41, 1.75, 1.92]})
+    >>> f"{fit.coefficients['k'].value:.3f}"
+    '0.301'
+    """
+    check_level(level)
+    if not isinstance(data, Mapping):
+        raise DataError(
+            f'The data are columns by name, as {{"t": t, "A": a}}; {type(data).__name__} was given.', Fault.WRONG_KIND
+        )
+    if absolute_sigma and sigma is None:
+        raise DataError("absolute_sigma needs sigma: give the standard deviations of the columns.", Fault.MISSING)
+    system = read_system(equations, data, over)
+    problem = problem_of(system, data, sigma, hold, limits, stopped)
+    outcome = search(problem, starts_of(problem, start), seed)
+    return _result(problem, outcome, level, absolute_sigma)
+
+
+def _result(problem: SystemProblem, outcome: SearchOutcome, level: float, absolute: bool) -> SystemFit:
+    best, m = outcome.best, len(problem.free)
+    freedom = problem.n - m
+    r, table = weighted(problem, best.predicted, best.sigmas)
+    known = any(part.sigma is not None for part in problem.parts)
+    # The scatter of a column that the rows tell is that of the likelihood: what the coefficients took is given back.
+    variance = 1.0 if absolute else float(r @ r) / freedom if known else problem.n / freedom
+    covariance, apart = _covariance(table, variance)
+    unknown = [name for name, is_so in zip(problem.free, apart, strict=True) if is_so]
+    coefficients = _coefficients(
+        problem, best.p, None if unknown else covariance, np.inf if absolute else freedom, level
+    )
+    others = () if unknown else tuple(problem.values_of(other.p) for other in outcome.others)
+    remarks = _remarks(problem, outcome, coefficients, unknown, others)
+    share = problem.n / freedom
+    scatters = {
+        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
+        for part, value in zip(problem.parts, best.predicted.values, strict=True)
+    }
+    return SystemFit(
+        problem,
+        best,
+        coefficients,
+        None if unknown else covariance,
+        freedom,
+        scatters,
+        others,
+        remarks,
+        level,
+    )
+
+
+def _coefficients(
+    problem: SystemProblem, p: Array, covariance: Array | None, freedom: float, level: float
+) -> dict[str, Coefficient]:
+    out = {}
+    for name in problem.system.coefficients:
+        if name in problem.held:
+            out[name] = Coefficient(name, problem.held[name], held=True)
+            continue
+        i = problem.free.index(name)
+        value = float(p[i])
+        if value in (problem.low[i], problem.high[i]):
+            out[name] = Coefficient(name, value, at_limit=True)
+        elif covariance is None:
+            out[name] = Coefficient(name, value)
+        else:
+            out[name] = with_error(name, value, float(covariance[i, i]), freedom, level)
+    return out
+
+
+def _remarks(
+    problem: SystemProblem,
+    outcome: SearchOutcome,
+    coefficients: Mapping[str, Coefficient],
+    unknown: Sequence[str],
+    others: Sequence[Mapping[str, float]],
+) -> tuple[Remark, ...]:
+    """Return what is to be said: what the rows cannot tell, limits, other answers, how sure the search is."""
+    out = list(problem.remarks)
+    if unknown:
+        kind = RemarkKind.NOT_APART if len(unknown) > 1 else RemarkKind.NO_EFFECT
+        out.append(Remark(kind, names=tuple(unknown)))
+    out += [Remark(RemarkKind.AT_LIMIT, names=(name,)) for name, entry in coefficients.items() if entry.at_limit]
+    out += [Remark(RemarkKind.AS_GOOD, names=tuple(other), figures=tuple(other.values())) for other in others]
+    if outcome.agree < 2 and outcome.rounds > 1:
+        out.append(Remark(RemarkKind.FEW_ROUNDS_AGREE, figures=(outcome.agree, outcome.rounds)))
+    for part, value in zip(problem.parts, outcome.best.predicted.values, strict=True):
+        alike = _alike(problem.times[part.places], part.y - value)
+        if alike * math.sqrt(len(part.y)) > NO_CHANCE and alike > ALIKE:
+            out.append(Remark(RemarkKind.MISSES_SHAPE, names=(part.measured.name,), figures=(alike,)))
+    out += [Remark(RemarkKind.LIKE_A_COLUMN, names=pair) for pair in problem.system.like_columns.items()]
+    return tuple(out)
+
+
+def _alike(time: Array, rest: Array) -> float:
+    """Return the correlation of residuals with the next ones in time; 0 where they are no more than rounding."""
+    rest = rest[np.argsort(time, kind="stable")]
+    squares = float(rest @ rest)
+    return float(rest[1:] @ rest[:-1]) / squares if squares > 0 else 0.0
+
+
+def _covariance(table: Array, variance: float) -> tuple[Array | None, list[bool]]:
+    """Return the covariance (m, m), and which coefficients the rows say nothing of, alone or together."""
+    m = table.shape[1]
+    if not m:
+        return np.empty((0, 0)), []
+    sizes = np.sqrt((table**2).sum(axis=0))
+    empty = ~(sizes > 0)
+    scaled = table / np.where(empty, 1.0, sizes)
+    _, values, directions = np.linalg.svd(scaled, full_matrices=False)
+    weak = values < NO_TELLING * values[0]
+    if weak.any() or empty.any():
+        part = np.abs(directions[weak]).max(axis=0, initial=0.0) > 0.1 if weak.any() else np.zeros(m, dtype=bool)
+        return None, (part | empty).tolist()
+    inner = directions.T / values
+    return np.asarray(inner @ inner.T / np.outer(sizes, sizes) * variance), [False] * m

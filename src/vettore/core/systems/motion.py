@@ -1,0 +1,270 @@
+"""States followed over the column that runs, with their slopes by the coefficients.
+
+With y′ = f(t, y, p) the slopes S = ∂y/∂p follow S′ = (∂f/∂y) S + ∂f/∂p (Hairer, Nørsett & Wanner 1993, I.14); both are solved
+together by LSODA (Petzold 1983), which goes over to stiff formulas by itself. At a jump by D at τ
+
+    y⁺ = y⁻ + D,   S⁺ = S⁻ + ∂D/∂p + (f(τ, y⁻) − f(τ, y⁺)) ∂τ/∂p.
+"""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from vettore.core.arrays import Array
+from vettore.core.errors import DataError, Fault
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.evaluate import Program
+from vettore.core.systems.system import EquationSystem
+
+# Beside the largest that a state has been: what of it may be lost.
+BESIDE_LARGEST = 1e-5
+# The same of a slope, beside the largest state over the size of the coefficient.
+BESIDE_SIZE = 0.1
+# The tolerance at which the sizes of states are learnt.
+ROUGH = 1e-4
+# So often may rates be worked out for one run.
+MOST_CALLS = 30_000
+CALLS_BETWEEN_LOOKS = 200
+
+
+Bound = Callable[[Sequence[Any]], list[Any]]
+
+
+class Run(NamedTuple):
+    """States (n, k) at times (n,), and their slopes (n, k, m) by the coefficients, None where not asked."""
+
+    states: Array
+    slopes: Array | None
+
+
+class _Stopped(Exception):
+    """Rates were worked out too often, or the user gave up."""
+
+
+@dataclass(eq=False)
+class Motion:
+    """The states of a system, ready to be followed for many values of its coefficients.
+
+    ``entering`` gives the columns that enter rates as functions of the column that runs.
+    """
+
+    system: EquationSystem
+    entering: Mapping[str, Callable[[float], float]]
+
+    def __post_init__(self) -> None:
+        system = self.system
+        self.names = system.state_names
+        moving = system.in_rates()
+        self.free = tuple(name for name in system.coefficients if name in moving)
+        self._rates = [state.rate for state in system.states]
+        initial = [state.initial for state in system.states]
+        jumps = [tree for jump in system.jumps for tree in (jump.by, jump.at)]
+        self._inputs = (system.over, *self.names, *self.entering)
+        self._by_state = [derivative(rate, name) for rate in self._rates for name in self.names]
+        self._by_free = [derivative(rate, name) for rate in self._rates for name in self.free]
+        self._plain = Program(*self._rates)
+        self._full = Program(*self._rates, *self._by_state, *self._by_free)
+        self._initial = Program(*initial, *(derivative(tree, name) for tree in initial for name in self.free))
+        self._jumps = (
+            Program(*jumps, *(derivative(tree, name) for tree in jumps for name in self.free)) if jumps else None
+        )
+        self._largest = np.zeros(len(self.names))
+        # How often rates were worked out so far, in all runs.
+        self.calls = 0
+
+    def run(
+        self,
+        values: Mapping[str, float],
+        times: Array,
+        tolerance: float,
+        slopes: bool,
+        most: int = MOST_CALLS,
+        stopped: Callable[[], bool] | None = None,
+    ) -> Run | None:
+        """Return the states at rising times; None where they leave the range of numbers or take too many steps."""
+        with np.errstate(all="ignore"), warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            try:
+                if not self._largest.any() and self._run(values, times, ROUGH, False, most, stopped) is None:
+                    return None
+                return self._run(values, times, tolerance, slopes, most, stopped)
+            except (_Stopped, OverflowError, FloatingPointError, ZeroDivisionError):
+                return None
+
+    def bound(self, values: Mapping[str, float]) -> tuple[Bound, Bound]:
+        """Return the rates, and the rates with all their slopes, as functions of time, states and columns."""
+        fixed = {name: np.float64(values[name]) for name in self.free}
+        return self._plain.bound(fixed, self._inputs), self._full.bound(fixed, self._inputs)
+
+    def rates_at(self, values: Mapping[str, float], rng: np.random.Generator) -> Array:
+        """Return the rates at states and columns drawn at random."""
+        drawn = {name: float(rng.uniform(0.5, 2)) for name in self._inputs}
+        with np.errstate(all="ignore"):
+            return np.array([float(number) for number in self._plain.all({**values, **drawn})])
+
+    def _run(
+        self,
+        values: Mapping[str, float],
+        times: Array,
+        tolerance: float,
+        slopes: bool,
+        most: int,
+        stopped: Callable[[], bool] | None,
+    ) -> Run | None:
+        k, m = len(self.names), len(self.free) if slopes else 0
+        first = np.array(self._initial.all(values), dtype=np.float64)
+        state = np.zeros((k, 1 + m))
+        state[:, 0] = first[:k]
+        if m:
+            state[:, 1:] = first[k:].reshape(k, m)
+        if not np.isfinite(state).all():
+            return None
+        follow = _Rates(self, values, k, m, most, stopped)
+        sizes = np.array([max(abs(values[name]), 1e-300) for name in self.free[:m]])
+        out = np.full((len(times), k, 1 + m), np.nan)
+        begun, done = self.system.start, 0
+        for at, change in (*self._changes(values, m), (np.inf, None)):
+            until = int(np.searchsorted(times, at, side="left")) if change is not None else len(times)
+            end = min(at, float(times[-1])) if len(times) else begun
+            if end > begun or until > done:
+                there = self._solve(
+                    follow, begun, max(end, begun), state, times[done:until], tolerance, sizes, out[done:until]
+                )
+                if there is None:
+                    return None
+                state = there
+            done, begun = until, max(end, begun)
+            if change is None or at > times[-1]:
+                break
+            state = self._jumped(follow, at, state, change, m)
+        if not np.isfinite(out).all():
+            return None
+        self._largest = np.maximum(self._largest, np.abs(out[:, :, 0]).max(axis=0, initial=0.0))
+        return Run(out[:, :, 0], out[:, :, 1:] if m else None)
+
+    def _changes(self, values: Mapping[str, float], m: int) -> list[tuple[float, tuple[int, float, Array, Array]]]:
+        """Return the jumps by time: which state, by how much, and how amount and time change with the coefficients."""
+        if self._jumps is None:
+            return []
+        numbers = [float(value) for value in self._jumps.all(values)]
+        jumps, free = self.system.jumps, len(self.free)
+        slopes = np.array(numbers[2 * len(jumps) :]).reshape(len(jumps), 2, free)
+        out = []
+        for place, jump in enumerate(jumps):
+            by, at = numbers[2 * place : 2 * place + 2]
+            out.append((at, (self.names.index(jump.state), by, slopes[place, 0, :m], slopes[place, 1, :m])))
+        early = [at for at, _ in out if at < self.system.start]
+        if early:
+            raise DataError(
+                f"A jump at {self.system.over} = {early[0]:g} lies before the initial values at {self.system.start:g}.",
+                Fault.OUT_OF_BOUNDS,
+            )
+        return sorted(out, key=lambda pair: pair[0])
+
+    @staticmethod
+    def _jumped(follow: _Rates, at: float, state: Array, change: tuple[int, float, Array, Array], m: int) -> Array:
+        which, by, by_slopes, at_slopes = change
+        there = state.copy()
+        there[which, 0] += by
+        if m:
+            there[which, 1:] += by_slopes
+            if at_slopes.any():
+                before, after = follow.rates(at, state[:, 0]), follow.rates(at, there[:, 0])
+                there[:, 1:] += np.outer(before - after, at_slopes)
+        return there
+
+    def _solve(
+        self,
+        follow: _Rates,
+        begun: float,
+        end: float,
+        state: Array,
+        times: Array,
+        tolerance: float,
+        sizes: Array,
+        out: Array,
+    ) -> Array | None:
+        """Follow the states from ``begun`` to ``end``, fill in those at ``times``, and return where they are at the end."""
+        if end <= begun:
+            out[:] = state
+            return state
+        # Here and nowhere else a library solves what is to be solved.
+        from scipy.integrate import solve_ivp
+
+        k, columns = state.shape
+        largest = np.maximum(self._largest, np.abs(state[:, 0]))
+        usual = float(largest.max()) or 1.0
+        floor = np.where(self._largest > 0, largest * BESIDE_LARGEST, usual * 1e-6)
+        allowed = np.empty((k, columns))
+        allowed[:, 0] = tolerance * floor
+        allowed[:, 1:] = np.maximum(tolerance * np.outer(largest, BESIDE_SIZE / sizes), 1e-300)
+        wanted = np.append(times, end)
+        answer = solve_ivp(
+            follow.changes,
+            (begun, end),
+            state.ravel(),
+            "LSODA",
+            t_eval=np.unique(wanted),
+            rtol=max(tolerance, 1e-12),
+            atol=allowed.ravel(),
+            jac=follow.jacobian,
+        )
+        if not answer.success or not np.isfinite(answer.y).all():
+            return None
+        table = answer.y.T.reshape(-1, k, columns)
+        out[:] = table[np.searchsorted(answer.t, times)]
+        return np.asarray(table[-1])
+
+
+class _Rates:
+    """The changes of states and slopes for one set of values."""
+
+    def __init__(
+        self,
+        motion: Motion,
+        values: Mapping[str, float],
+        k: int,
+        m: int,
+        most: int,
+        stopped: Callable[[], bool] | None,
+    ) -> None:
+        self._k, self._m, self._most, self._stopped, self._calls = k, m, most, stopped, 0
+        self._motion = motion
+        self._entering = tuple(motion.entering.values())
+        self._plain, self._full = motion.bound(values)
+
+    def _at(self, run: Bound, t: float, y: Array) -> list[Any]:
+        self._calls += 1
+        self._motion.calls += 1
+        if self._calls > self._most or (
+            self._stopped is not None and self._calls % CALLS_BETWEEN_LOOKS == 0 and self._stopped()
+        ):
+            raise _Stopped
+        return run([np.float64(t), *y, *(np.float64(column(t)) for column in self._entering)])
+
+    def rates(self, t: float, y: Array) -> Array:
+        """Return f(t, y)."""
+        return np.array(self._at(self._plain, t, y), dtype=np.float64)
+
+    def changes(self, t: float, whole: Array) -> Array:
+        """Return the changes of states and slopes, in a row."""
+        k, m = self._k, self._m
+        if not m:
+            return self.rates(t, whole)
+        table = whole.reshape(k, 1 + m)
+        numbers = np.array(self._at(self._full, t, table[:, 0]), dtype=np.float64)
+        out = np.empty((k, 1 + m))
+        out[:, 0] = numbers[:k]
+        out[:, 1:] = numbers[k : k + k * k].reshape(k, k) @ table[:, 1:] + numbers[k + k * k :].reshape(k, m)
+        return out.ravel()
+
+    def jacobian(self, t: float, whole: Array) -> Array:
+        """Return how the changes depend on what changes: that of the states for each slope, which is what stiffness is."""
+        k, m = self._k, self._m
+        numbers = np.array(self._at(self._full, t, whole.reshape(k, 1 + m)[:, 0]), dtype=np.float64)
+        return np.asarray(np.kron(numbers[k : k + k * k].reshape(k, k), np.eye(1 + m)), dtype=np.float64)

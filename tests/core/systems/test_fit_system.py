@@ -1,0 +1,167 @@
+"""Systems fitted: against closed forms, with unlike scatters, blanks, several answers; the curves that come of them."""
+
+import numpy as np
+import pytest
+
+from vettore import core
+
+T = np.linspace(0, 30, 61)
+CHAIN = "A -> B; k1; B -> C; k2; A(0) = a; B(0) = 0; C(0) = 0"
+
+
+def chain(k1=0.3, k2=0.1, a=2.0, seed=3):
+    """A and B of A → B → C with unlike scatters."""
+    rng = np.random.default_rng(seed)
+    b = a * k1 / (k2 - k1) * (np.exp(-k1 * T) - np.exp(-k2 * T))
+    return {"t": T, "A": a * np.exp(-k1 * T) + rng.normal(0, 0.01, 61), "B": b + rng.normal(0, 0.05, 61)}
+
+
+@pytest.mark.parametrize(
+    ("system", "closed", "y"),
+    [
+        ("y' = -k*y; y(0) = a", "y = a*exp(-k*t)", lambda t: 3 * np.exp(-0.2 * t)),
+        (
+            "x'' = -w^2*x - 2*d*x'; x(0) = a; x'(0) = -d*a; y = x + c",
+            "y = a*exp(-d*t)*cos(sqrt(w^2 - d^2)*t) + c",
+            lambda t: np.exp(-0.05 * t) * np.cos(0.8 * t) + 2,
+        ),
+        (
+            "A <=> y; k, q; A(0) = a; y(0) = 0",
+            "y = a*k/(k + q)*(1 - exp(-(k + q)*t))",
+            lambda t: 1.5 * (1 - np.exp(-0.25 * t)),
+        ),
+    ],
+)
+def test_coefficients_are_those_of_the_closed_form(system, closed, y):
+    """Values to 1e-7, ± to 1e-5, also of what is told about the curve; a scheme that the rows cannot tell says so as there."""
+    data = {"t": T, "y": y(T) + np.random.default_rng(5).normal(0, 0.02, 61)}
+    start = {"a": 1.1, "w": 0.81, "d": 0.04, "c": 1.9} if "w" in system else None
+    fit, other = core.fit_system(system, data, start=start), core.fit(closed, data)
+    if "q" in system:
+        assert any("cannot be told apart" in words for words in fit.warnings)
+        np.testing.assert_allclose(fit.sum_of_squares["y"], other.sum_of_squares, rtol=1e-7)
+        return
+    for name, coefficient in other.coefficients.items():
+        assert fit.coefficients[name].value == pytest.approx(coefficient.value, rel=1e-7)
+        assert fit.coefficients[name].standard_error == pytest.approx(coefficient.standard_error, rel=1e-5)
+        assert fit.coefficients[name].low == pytest.approx(coefficient.low, rel=1e-5)
+    at = np.array([1.0, 7.5, 22.0])
+    np.testing.assert_allclose(fit.curves["y"](at), other.curve(at), rtol=1e-7)
+    np.testing.assert_allclose(fit.curves["y"].standard_error(at), other.curve.standard_error(at), rtol=1e-5)
+    np.testing.assert_allclose(fit.curves["y"].slope(at), other.curve.slope(at), rtol=1e-6)
+    assert fit.curves["y"].area(0, 20) == pytest.approx(other.curve.area(0, 20), rel=1e-8)
+    assert fit.curves["y"].area_error(0, 20) == pytest.approx(other.curve.area_error(0, 20), rel=1e-5)
+    total = ((data["y"] - data["y"].mean()) ** 2).sum()
+    assert fit.r_squared["y"] == pytest.approx(1 - other.sum_of_squares / total, abs=1e-9)
+
+
+def test_each_column_has_a_scatter_of_its_own():
+    """The scatters are told, and a column in another unit changes nothing but what is in that unit."""
+    data = chain()
+    fit = core.fit_system(CHAIN, data)
+    assert fit.scatters["A"] == pytest.approx(0.01, rel=0.25)
+    assert fit.scatters["B"] == pytest.approx(0.05, rel=0.25)
+    assert fit.conserved == ({"A": 1.0, "B": 1.0, "C": 1.0},)
+    assert not fit.warnings
+    in_milli = core.fit_system(CHAIN + "; mB = 1000*B", {"t": T, "A": data["A"], "mB": 1000 * data["B"]})
+    for name in ("k1", "k2", "a"):
+        assert in_milli.coefficients[name].value == pytest.approx(fit.coefficients[name].value, rel=1e-6)
+        assert in_milli.coefficients[name].standard_error == pytest.approx(
+            fit.coefficients[name].standard_error, rel=1e-4
+        )
+    # What is greatest is a likelihood: no change of a coefficient lowers n·ln of the squares of the columns.
+    best = sum(61 * np.log(fit.sum_of_squares[name]) for name in "AB")
+    for name, coefficient in fit.coefficients.items():
+        for share in (-1e-3, 1e-3):
+            other = core.fit_system(CHAIN, data, hold={**fit.values, name: coefficient.value * (1 + share)})
+            assert sum(61 * np.log(other.sum_of_squares[key]) for key in "AB") > best
+
+
+def test_known_scatters_blanks_limits_and_held_coefficients():
+    """A blank in B leaves A's row in use; known ± count as they are; a held coefficient has none; a limit is said."""
+    data = chain()
+    data["B"][5:20] = np.nan
+    fit = core.fit_system(CHAIN, data, sigma={"A": 0.01, "B": 0.05}, absolute_sigma=True, hold={"a": 2.0})
+    assert (len(fit.residuals["A"]), len(fit.residuals["B"]), fit.n) == (61, 46, 107)
+    assert fit.coefficients["a"].held
+    assert fit.coefficients["k1"].standard_error is not None
+    j = np.column_stack([-T * 2 * np.exp(-fit.values["k1"] * T)]) / 0.01
+    assert fit.coefficients["k1"].standard_error < 1 / np.sqrt((j**2).sum())
+    at_limit = core.fit_system(CHAIN, data, limits={"k2": (0.2, None)})
+    assert at_limit.coefficients["k2"].at_limit
+    assert "k2 is at its limit, so it has no standard error." in at_limit.warnings
+    with pytest.raises(core.DataError, match="There is no ± for B"):
+        core.fit_system(CHAIN, data, sigma={"A": 0.01})
+    with pytest.raises(core.DataError, match="Rows 1–2 lie before t = 1"):
+        core.fit_system("A' = -k*A; A(1) = a", data)
+
+
+def test_two_answers_are_both_told():
+    """Of A → B → C with B alone, k₁ and k₂ change places and a follows."""
+    data = chain()
+    fit = core.fit_system(CHAIN, {"t": T, "B": data["B"]})
+    (other,) = fit.others
+    assert other["k1"] == pytest.approx(fit.values["k2"], rel=1e-4)
+    assert other["a"] * other["k1"] == pytest.approx(fit.values["a"] * fit.values["k1"], rel=1e-4)
+    assert fit.warnings[0].startswith("Another answer fits as well: k1 = ")
+
+
+def test_equations_without_rates_share_their_coefficients():
+    """Two columns with one k: as one fit of both, each with its scatter."""
+    rng = np.random.default_rng(8)
+    data = {
+        "t": T,
+        "absorbance": 1.2 * np.exp(-0.15 * T) + rng.normal(0, 0.02, 61),
+        "pH": 7 - 0.8 * (1 - np.exp(-0.15 * T)) + rng.normal(0, 0.02, 61),
+    }
+    text = "absorbance = A0*exp(-k*t)\npH = p - b*(1 - exp(-k*t))"
+    fit = core.fit_system(text, data)
+    assert abs(fit.values["k"] - 0.15) < 3 * fit.coefficients["k"].standard_error
+    alone = core.fit("absorbance = A0*exp(-k*t)", data)
+    assert fit.coefficients["k"].standard_error < alone.coefficients["k"].standard_error
+    assert fit.to_dict()["coefficients"]["k"]["value"] == fit.values["k"]
+
+
+def test_a_column_enters_the_rates_and_a_dose_is_added():
+    """A temperature between its rows by straight lines; a dose at a known time."""
+    rng = np.random.default_rng(9)
+    temperature = 20 + 0.3 * T
+    gone = np.where(T < 12, 0.0, 1.0)
+    heat = 20 * T + 0.15 * T**2
+    exact = 3 * np.exp(-0.004 * heat) + gone * 2 * np.exp(-0.004 * (heat - (20 * 12 + 0.15 * 144)))
+    data = {"t": T, "warmth": temperature, "x": exact + rng.normal(0, 0.01, 61)}
+    fit = core.fit_system("x' = -k*warmth*x; x(0) = x0; x jumps by D at t = 12", data)
+    for name, true in (("k", 0.004), ("x0", 3.0), ("D", 2.0)):
+        assert abs(fit.values[name] - true) < 4 * fit.coefficients[name].standard_error
+    np.testing.assert_allclose(fit.curves["x"](T), exact, atol=0.03)
+
+
+def test_readings_of_a_state_that_is_not_measured():
+    """When B is greatest, where it crosses a level, its area: of the closed form with the fitted values."""
+    data = chain()
+    fit = core.fit_system(CHAIN + "; signal = 3*B", {"t": T, "A": data["A"], "signal": 3 * data["B"]})
+    k1, k2, a = (fit.values[name] for name in ("k1", "k2", "a"))
+    curve = fit.curves["B"]
+    (top,) = curve.turning_points(0, 30)
+    assert (top.x, top.kind) == (pytest.approx(np.log(k1 / k2) / (k1 - k2), rel=1e-6), "top")
+    area = a * k1 / (k2 - k1) * ((1 - np.exp(-k1 * 30)) / k1 - (1 - np.exp(-k2 * 30)) / k2)
+    assert curve.area(0, 30) == pytest.approx(area, rel=1e-8)
+    for x in curve.crossings(0.5, 0, 30):
+        assert curve(x) == pytest.approx(0.5, abs=1e-9)
+    assert len(curve.crossings(0.5, 0, 30)) == 2
+    assert np.isnan(curve(-1.0))
+
+
+def test_a_shape_that_is_missed_is_said():
+    """One step for what goes in two: the residuals of B lie together."""
+    fit = core.fit_system("A -> B; k; A(0) = a; B(0) = 0", chain())
+    assert [words for words in fit.warnings if words.startswith("Neighbouring residuals of B go the same way")]
+
+
+def test_what_has_no_end_is_said_and_stop_stops():
+    """Rates that blow up from every start: a sentence; a search that is stopped at once: another."""
+    data = {"t": T, "A": 1 + T}
+    with pytest.raises(core.DataError, match="From no start do the equations have values"):
+        core.fit_system("A' = A^2 + b; A(0) = 1e6", data)
+    with pytest.raises(core.DataError, match="stopped before it had an answer"):
+        core.fit_system(CHAIN, chain(), stopped=lambda: True)
