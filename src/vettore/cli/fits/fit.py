@@ -14,6 +14,7 @@ from vettore.cli.fits.of_table import study_of
 from vettore.cli.fits.options import check_options
 from vettore.cli.fits.planned import with_plan
 from vettore.cli.fits.printed import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
+from vettore.cli.fits.system import equations_of, fit_equations
 from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import OTHERS
@@ -40,6 +41,11 @@ SINGLE = {
 @click.argument("files", nargs=-1, required=True)
 @click.option("--degree", type=int, help="Degree of the polynomial (1 when neither formula nor model is given).")
 @click.option("--formula", help='A formula over the columns instead of a polynomial: "y = A*exp(-k*t) + C".')
+@click.option(
+    "--equations",
+    type=click.Path(path_type=Path),
+    help="A file with several equations, one a line: rates A' = -k*A, A(0) = A0, reactions A -> B ; k.",
+)
 @click.option("--model", "model_key", help="A model of the catalogue by its key (see vettore models).")
 @click.option("--library", type=click.Path(path_type=Path), help="A library of own models to take --model from.")
 @click.option("--start", multiple=True, help="A starting value, as k=0.1 (none is needed).")
@@ -129,6 +135,13 @@ def fit(
     With several FILES (or folders, patterns, - for a list of files), with --by, or with -o, one table of all numbers is
     made: a row for each file, group and number; a group that fails is a row with its reason.
     """
+    equations = equations_of(options)
+    if equations is not None:
+        if len(files) > 1 or by is not None or shared is not None or output is not None or Path(files[0]).is_dir():
+            raise DataError("Several equations are fitted to one file at a time.", Fault.NO_EFFECT)
+        fit_equations(equations, Path(files[0]), read, options)
+        return
+    del options["equations"]
     check_options(options)
     looks = {name: options.pop(name) for name in LOOKS}
     single = {name: options.pop(name) for name in SINGLE}

@@ -17,7 +17,7 @@ from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.problem import SystemProblem, problem_of, starts_of
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
-from vettore.core.systems.search import SearchOutcome, search
+from vettore.core.systems.search import SystemOutcome, search
 from vettore.core.systems.weights import weighted
 
 # Slopes in one direction this much smaller than in the steepest say nothing of it.
@@ -54,8 +54,8 @@ def fit_system(
 
     >>> from vettore import core
     >>> t = [0, 1, 2, 4, 7, 11]
-    >>> fit = core.fit_system("A -> B ; k; A(0) = A0; B(0) = 0", {"t": t, "A": [2.02, 1.47, 1.11, 0.6, 0.25, 0.07],
-    ...     "B": [0.01, 0.54, 0.9, 1.41, 1.75, 1.92]})
+    >>> a, b = [2.02, 1.47, 1.11, 0.6, 0.25, 0.07], [0.01, 0.54, 0.9, 1.41, 1.75, 1.92]
+    >>> fit = core.fit_system("A -> B ; k; A(0) = A0; B(0) = 0", {"t": t, "A": a, "B": b})
     >>> f"{fit.coefficients['k'].value:.3f}"
     '0.301'
     """
@@ -72,7 +72,7 @@ def fit_system(
     return _result(problem, outcome, level, absolute_sigma)
 
 
-def _result(problem: SystemProblem, outcome: SearchOutcome, level: float, absolute: bool) -> SystemFit:
+def _result(problem: SystemProblem, outcome: SystemOutcome, level: float, absolute: bool) -> SystemFit:
     best, m = outcome.best, len(problem.free)
     freedom = problem.n - m
     r, table = weighted(problem, best.predicted, best.sigmas)
@@ -125,7 +125,7 @@ def _coefficients(
 
 def _remarks(
     problem: SystemProblem,
-    outcome: SearchOutcome,
+    outcome: SystemOutcome,
     coefficients: Mapping[str, Coefficient],
     unknown: Sequence[str],
     others: Sequence[Mapping[str, float]],

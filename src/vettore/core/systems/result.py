@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cached_property
 from typing import Any
 
@@ -149,7 +149,7 @@ class SystemFit(Tells):
     def _facts(self) -> Mapping[str, Any]:
         return {
             "equations": list(self.equations),
-            "coefficients": dict(self.coefficients),
+            "coefficients": {name: {**asdict(entry), "p": entry.p} for name, entry in self.coefficients.items()},
             "n": self.n,
             "degrees_of_freedom": self.degrees_of_freedom,
             "level": self.level,

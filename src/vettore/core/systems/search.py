@@ -44,7 +44,7 @@ class RoundEnd:
 
 
 @dataclass(frozen=True, eq=False)
-class SearchOutcome:
+class SystemOutcome:
     """The best of all rounds, others as good but elsewhere, and how many of so many rounds agree."""
 
     best: RoundEnd
@@ -143,7 +143,7 @@ def _step(table: Array, r: Array, damping: float, scale: Array) -> Array:
     return np.asarray(np.linalg.lstsq(stacked, np.append(r, np.zeros(m)), rcond=None)[0] / scale)
 
 
-def search(problem: SystemProblem, start: Mapping[str, float], seed: int) -> SearchOutcome:
+def search(problem: SystemProblem, start: Mapping[str, float], seed: int) -> SystemOutcome:
     """Return the least that rounds reach. Raises DataError where no start has values."""
     if all(name in start for name in problem.free):
         round_end = descend(problem, np.array([start[name] for name in problem.free]), NEAR, 60)
@@ -168,7 +168,7 @@ def search(problem: SystemProblem, start: Mapping[str, float], seed: int) -> Sea
     for end in near:
         if all(_apart(end.p, other.p) for other in (best, *others)):
             others.append(end)
-    return SearchOutcome(best, tuple(others), agree, rounds)
+    return SystemOutcome(best, tuple(others), agree, rounds)
 
 
 def _apart(p: Array, other: Array, share: float = APART) -> bool:
