@@ -145,8 +145,9 @@ def _response(left: Node | None, known: frozenset[str], text: str) -> str:
         )
     if not candidates:
         listed = ", ".join(name_text(name) for name in sorted(known))
+        rate = " A rate is fitted by fit_system, or vettore fit --equations." if written[0].endswith("'") else ""
         raise FormulaError(
-            f"“{written[0]}” is not a column.", 0, f"The columns are {listed}.", code=Fault.FORMULA_NAME
+            f"“{written[0]}” is not a column.", 0, f"The columns are {listed}.{rate}", code=Fault.FORMULA_NAME
         )
     strange = next((name for name in written if name not in known), written[-1]) if known else written[-1]
     raise FormulaError(

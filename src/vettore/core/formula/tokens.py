@@ -121,7 +121,7 @@ def _remedy(text: str, place: int) -> str:
         "%": "Divide by 100 instead.",
         "!": "Write gamma(n + 1) for a factorial, or != for “is not”.",
         "&": "Write and.",
-        ";": "Put commas between arguments.",
+        ";": "Put commas between arguments. Several equations are fitted by fit_system, or vettore fit --equations.",
         "'": 'Put texts in double quotes, as in note != "ok".',
     }
     return remedies.get(character, "Take it out.")
