@@ -96,6 +96,29 @@ def test_known_scatters_blanks_limits_and_held_coefficients():
         core.fit_system("A' = -k*A; A(1) = a", data)
 
 
+@pytest.mark.parametrize(("time", "size"), [(1e6, 1e-9), (1.0, 1e12)])
+def test_units_change_nothing(time, size):
+    """Seconds for days and nanomoles for moles; a coefficient of an initial value is a share, whatever its state is in."""
+    rng = np.random.default_rng(4)
+    a, b = (2 / (1 + 0.2 * T) + rng.normal(0, 0.02, 61) for _ in range(2))
+    text = "A + B -> C; k; A(0) = A0; B(0) = b*A0; C(0) = 0"
+    plain = core.fit_system(text, {"t": T, "A": a, "B": b})
+    scaled = core.fit_system(text, {"t": T * time, "A": a * size, "B": b * size})
+    assert scaled.values["k"] * time * size == pytest.approx(plain.values["k"], rel=1e-7)
+    assert scaled.values["b"] == pytest.approx(plain.values["b"], rel=1e-7)
+    assert not scaled.warnings
+
+
+def test_exact_columns_and_nothing_to_find():
+    """Residuals that are rounding tell of no shape that is missed; without coefficients there are still residuals."""
+    exact = {"t": T, "A": 2 * np.exp(-0.3 * T)}
+    fit = core.fit_system("A' = -k*A; A(0) = a", exact)
+    assert (fit.values["k"], fit.warnings) == (pytest.approx(0.3, rel=1e-10), ())
+    fixed = core.fit_system("A' = -0.3*A; A(0) = 2", exact)
+    np.testing.assert_allclose(fixed.residuals["A"], 0, atol=1e-9)
+    assert fixed.coefficients == {}
+
+
 def test_two_answers_are_both_told():
     """Of A → B → C with B alone, k₁ and k₂ change places and a follows."""
     data = chain()

@@ -24,6 +24,8 @@ from vettore.core.systems.weights import weighted
 NO_TELLING = 1e-7
 # Neighbouring residuals so much alike, and beyond chance by so many standard errors, tell of a shape that is missed.
 ALIKE, NO_CHANCE = 0.4, 4.0
+# Residuals this small beside a column are rounding.
+ONLY_ROUNDING = 1e-9
 
 
 def fit_system(
@@ -140,18 +142,19 @@ def _remarks(
     if outcome.agree < 2 and outcome.rounds > 1:
         out.append(Remark(RemarkKind.FEW_ROUNDS_AGREE, figures=(outcome.agree, outcome.rounds)))
     for part, value in zip(problem.parts, outcome.best.predicted.values, strict=True):
-        alike = _alike(problem.times[part.places], part.y - value)
+        alike = _alike(problem.times[part.places], part.y, value)
         if alike * math.sqrt(len(part.y)) > NO_CHANCE and alike > ALIKE:
             out.append(Remark(RemarkKind.MISSES_SHAPE, names=(part.measured.name,), figures=(alike,)))
     out += [Remark(RemarkKind.LIKE_A_COLUMN, names=pair) for pair in problem.system.like_columns.items()]
     return tuple(out)
 
 
-def _alike(time: Array, rest: Array) -> float:
+def _alike(time: Array, y: Array, value: Array) -> float:
     """Return the correlation of residuals with the next ones in time; 0 where they are no more than rounding."""
-    rest = rest[np.argsort(time, kind="stable")]
+    rest = (y - value)[np.argsort(time, kind="stable")]
     squares = float(rest @ rest)
-    return float(rest[1:] @ rest[:-1]) / squares if squares > 0 else 0.0
+    rounding = ONLY_ROUNDING * float(np.abs(y).max(initial=0.0))
+    return float(rest[1:] @ rest[:-1]) / squares if squares > len(rest) * rounding**2 else 0.0
 
 
 def _covariance(table: Array, variance: float) -> tuple[Array | None, list[bool]]:

@@ -90,8 +90,13 @@ class Motion:
         with np.errstate(all="ignore"), warnings.catch_warnings():
             warnings.simplefilter("ignore")
             try:
-                if not self._largest.any() and self._run(values, times, ROUGH, False, most, stopped) is None:
-                    return None
+                # Sizes are learnt anew for each run, so that it depends on nothing that was followed before.
+                self._largest = np.zeros(len(self.names))
+                if tolerance < ROUGH:
+                    rough = self._run(values, times, ROUGH, False, most, stopped)
+                    if rough is None:
+                        return None
+                    self._largest = np.abs(rough.states).max(axis=0, initial=0.0)
                 return self._run(values, times, tolerance, slopes, most, stopped)
             except (_Stopped, OverflowError, FloatingPointError, ZeroDivisionError):
                 return None
@@ -144,8 +149,7 @@ class Motion:
             state = self._jumped(follow, at, state, change, m)
         if not np.isfinite(out).all():
             return None
-        self._largest = np.maximum(self._largest, np.abs(out[:, :, 0]).max(axis=0, initial=0.0))
-        return Run(out[:, :, 0], out[:, :, 1:] if m else None)
+        return Run(out[:, :, 0], out[:, :, 1:] if slopes else None)
 
     def _changes(self, values: Mapping[str, float], m: int) -> list[tuple[float, tuple[int, float, Array, Array]]]:
         """Return the jumps by time: which state, by how much, and how amount and time change with the coefficients."""

@@ -26,7 +26,7 @@ FAR, NEAR, LAST = 1e-5, 1e-8, 1e-11
 ROUNDS, MORE_ROUNDS = 6, 14
 # Rates may be worked out so often for a round, while far and near.
 ROUND_FAR, ROUND_NEAR = 20_000, 100_000
-MOST_DAMPING = 1e12
+MOST_DAMPING, FREE_ENOUGH = 1e12, 1e-5
 # Rounds that end far above the best while far are not gone on with; where less of a column follows, more rounds are made.
 NOT_FAR, FOLLOWS = 0.1, 0.95
 # A log-likelihood this near is as good; coefficients this far apart are another answer.
@@ -88,11 +88,15 @@ class _Descent:
             if step is None:
                 break
             there, new, rest = step
+            # A step that was held back gains little wherever it is.
             small = bool(np.all(np.abs(there - p) <= 1e-11 * np.abs(p) + 1e-300)) or squares - rest <= 1e-12 * squares
+            small = small and self._damping <= FREE_ENOUGH
             p, predicted = there, new
             if self._far is None:
                 before, sigmas = sigmas, spreads(problem, predicted)
-                small = small and all(np.allclose(a, b, rtol=1e-10) for a, b in zip(before, sigmas, strict=True))
+                small = small and all(
+                    np.allclose(a, b, rtol=1e-10, atol=0.0) for a, b in zip(before, sigmas, strict=True)
+                )
             quiet = quiet + 1 if small else 0
             if quiet >= 2:
                 break

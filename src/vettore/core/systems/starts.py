@@ -59,8 +59,13 @@ def sizes_of(problem: SystemProblem, linear: Sequence[str]) -> dict[str, float]:
         span = float(problem.times.max()) - system.start or 1.0
     states = _sizes_of_states(problem)
     sizes = dict.fromkeys(problem.free, 1.0)
-    for state in system.states:
-        sizes |= {name: states[state.name] for name in names(state.initial) if name in sizes}
+    # What a state begins with by itself first: of b*A0 it tells the size of b.
+    known = dict(problem.held)
+    for state in sorted(system.states, key=lambda entry: not isinstance(entry.initial, Name)):
+        for name in names(state.initial):
+            if name in sizes and name not in known:
+                size = _size_in(problem, state.initial, name, states[state.name], known)
+                sizes[name] = known[name] = states[state.name] if size is None else size
     for jump in system.jumps:
         sizes |= {name: states[jump.state] for name in names(jump.by) if name in sizes}
     begun = {name for state in system.states for name in names(state.initial)}
