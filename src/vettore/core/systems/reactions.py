@@ -12,7 +12,7 @@ from vettore.core.errors import FormulaError
 from vettore.core.formula.derivative import added, multiplied, negated, number, raised, subtracted
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tokens import plain_name
-from vettore.core.formula.tree import Name, Node, names
+from vettore.core.formula.tree import Binary, Name, Node, names
 from vettore.core.systems.pieces import Piece
 from vettore.core.systems.system import Reaction
 
@@ -70,7 +70,14 @@ def rates_of(reactions: Sequence[Reaction]) -> dict[str, Node]:
 
 
 def _less(before: Node, part: Node) -> Node:
-    return negated(part) if before == number(0.0) else subtracted(before, part)
+    return _minus(part) if before == number(0.0) else subtracted(before, part)
+
+
+def _minus(tree: Node) -> Node:
+    """Return minus a product with the sign before its first factor, as it is written."""
+    if isinstance(tree, Binary) and tree.sign in "*/":
+        return Binary(tree.sign, _minus(tree.left), tree.right)
+    return negated(tree)
 
 
 def _reaction(left: Side, right: Side, tree: Node, species: set[str]) -> Reaction:
