@@ -6,17 +6,21 @@ import math
 from collections.abc import Mapping, Sequence
 
 from vettore.core.errors import DataError, Fault, a_mapping, a_number
-from vettore.core.formula.formula import Formula
 
 Limits = Mapping[str, tuple[float | None, float | None]]
 
 
-def check_limits(read: Formula, limits: Limits | None, held: Mapping[str, float]) -> dict[str, tuple[float, float]]:
-    """Return limits as pairs of numbers, ±infinity where there is none. Raises DataError."""
+def check_limits(
+    coefficients: Sequence[str], of: str, limits: Limits | None, held: Mapping[str, float]
+) -> dict[str, tuple[float, float]]:
+    """Return limits as pairs of numbers, ±infinity where there is none; ``of`` names what has the coefficients in sentences.
+
+    Raises DataError.
+    """
     out = {}
     for name, pair in a_mapping(limits, "Limits", '{"k": (0, None)}').items():
-        if name not in read.coefficients:
-            raise DataError(f"Limits are given for {name}, which is no coefficient of {read}.", Fault.NO_SUCH_NAME)
+        if name not in coefficients:
+            raise DataError(f"Limits are given for {name}, which is no coefficient of {of}.", Fault.NO_SUCH_NAME)
         if name in held:
             raise DataError(
                 f"{name} is held at a value, so limits have nothing to bound. Take one of them away.", Fault.NO_EFFECT

@@ -171,7 +171,7 @@ def fit_series(
     if model.formula.left is None or not model.free:
         raise DataError("The formula needs a measured column before an =, and a coefficient to fit.", Fault.MISSING)
     starts, spreads = _start_of_each(start, labels, model), by_label(sigma, labels)
-    limits = check_limits(model.formula, each.limits, held)
+    limits = check_limits(model.formula.coefficients, str(model.formula), each.limits, held)
     request = ManyRequest(each, series, labels, starts, spreads, held, limits, by)
     given, y_of, mask = stacked(model, request)
     counts = (mask > 0).sum(axis=1)

@@ -64,7 +64,7 @@ def problem_of(request: FitRequest) -> Problem:
     held = a_mapping(request.hold, "Held coefficients", '{"C": 0.0}')
     check_held(read, held)
     check_count(read, request.data, held)
-    limits = check_limits(read, request.limits, held)
+    limits = check_limits(read.coefficients, str(read), request.limits, held)
     start = a_mapping(request.start, "Starts", '{"k": 0.1}')
     check_start(read, start)
     known = request.sigma is not None or request.covariance is not None

@@ -122,7 +122,7 @@ def fit_shared(
     series = list(_with_constants(series, labels, constants or {}))
     held = dict(hold or {})
     read = _read_shared(formula, list(series[0]), shared, held)
-    bounds = check_limits(read, limits, held)
+    bounds = check_limits(read.coefficients, str(read), limits, held)
     common = tuple(name for name in read.coefficients if name in shared)
     parts = _Parts(read, series, common, held)
     begin = _starts(parts, start or {}, spreads, seed, alone=not (constants and set(constants) & set(read.data)))

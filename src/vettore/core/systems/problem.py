@@ -13,7 +13,7 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask, Rows, Values, as_values, check_lengths, remarks_on
 from vettore.core.errors import DataError, Fault, a_mapping, a_number, name_rows
-from vettore.core.fitting.limits import Limits
+from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.tree import names
 from vettore.core.remarks import Remark, RemarkKind
@@ -121,7 +121,7 @@ def problem_of(
         remarks += _blanks(part)
     held = _numbers(system, hold, "held")
     free = tuple(name for name in system.coefficients if name not in held)
-    bounds = _limits(system, limits, held)
+    bounds = check_limits(system.coefficients, "the system", limits, held)
     entering = {name: joined_by_lines(time, columns[name], name) for name in system.columns if name != system.over}
     moving = system.in_rates()
     motion = None
@@ -238,40 +238,19 @@ def starts_of(problem: SystemProblem, start: Mapping[str, float] | None) -> dict
     return {name: value for name, value in given.items() if name in problem.free}
 
 
-def _limits(
-    system: EquationSystem, limits: Limits | None, held: Mapping[str, float]
-) -> dict[str, tuple[float, float]]:
-    out = {}
-    for name, pair in a_mapping(limits, "Limits", '{"k": (0, None)}').items():
-        if name not in system.coefficients or name in held:
-            why = "is held at a value" if name in held else "is no coefficient of the system"
-            raise DataError(f"Limits are given for {name}, which {why}.", Fault.NO_SUCH_NAME)
-        try:
-            low, high = pair
-        except (TypeError, ValueError):
-            raise DataError(
-                f"The limits of {name} are a pair, as (0, None); {pair!r} was given.", Fault.WRONG_KIND
-            ) from None
-        bottom = -math.inf if low is None else a_number(low, f"The lower limit of {name}")
-        top = math.inf if high is None else a_number(high, f"The upper limit of {name}")
-        if not bottom < top:
-            raise DataError(
-                f"The limits of {name} are {bottom:g} and {top:g}; the lower must be below.", Fault.OUT_OF_BOUNDS
-            )
-        out[name] = (bottom, top)
-    return out
+def mean_at_each(time: Array, column: Array) -> tuple[Array, Array]:
+    """Return the different times, rising, and the mean of a column at each."""
+    order = np.argsort(time, kind="stable")
+    x, first = np.unique(time[order], return_index=True)
+    if not len(x):
+        return x, np.empty(0)
+    return x, np.asarray(np.add.reduceat(column[order], first) / np.diff(np.append(first, len(order))))
 
 
 def joined_by_lines(time: Array, column: Array, name: str) -> Callable[[float], float]:
     """Return a column that enters rates as straight lines between its rows, level before the first and after the last."""
     good = np.isfinite(time) & np.isfinite(column)
-    order = np.argsort(time[good], kind="stable")
-    x, first = np.unique(time[good][order], return_index=True)
-    y = (
-        np.add.reduceat(column[good][order], first) / np.diff(np.append(first, len(order)))
-        if len(order)
-        else np.empty(0)
-    )
+    x, y = mean_at_each(time[good], column[good])
     if not len(x):
         raise DataError(f"{name} has no number in any row.", Fault.TOO_FEW, column=name)
     places, values = x.tolist(), y.tolist()

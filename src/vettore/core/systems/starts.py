@@ -13,7 +13,7 @@ from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.linear import linear_parts
 from vettore.core.formula.tree import Name, Node, Number, names
-from vettore.core.systems.problem import SystemProblem
+from vettore.core.systems.problem import SystemProblem, mean_at_each
 from vettore.core.systems.weights import CALLS_FAR, spreads, weighted
 
 CANDIDATES = 60
@@ -145,12 +145,7 @@ def by_integrals(problem: SystemProblem, sizes: Mapping[str, float]) -> list[Arr
     at = problem.times
     states = {}
     for name in system.state_names:
-        part = shown[name]
-        x = at[part.places]
-        order = np.argsort(x, kind="stable")
-        x, first = np.unique(x[order], return_index=True)
-        y = np.add.reduceat(part.y[order], first) / np.diff(np.append(first, len(order)))
-        states[name] = _between(at, x, y)
+        states[name] = _between(at, *mean_at_each(at[shown[name].places], shown[name].y))
     wanted = [name for name in problem.free if any(name in parts.linear for parts in rates)]
     given = {**{k: np.float64(v) for k, v in problem.held.items()}, **states, system.over: at}
     blocks, rests = [], []
