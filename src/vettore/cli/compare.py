@@ -38,6 +38,7 @@ def compare(
     """Fit several models to the same rows and rank them."""
     from vettore import core
     from vettore.core.fitting.after.compare import compare as ranked
+    from vettore.core.fitting.fit import fit
 
     if len(formulas) + len(keys) < 2:
         raise DataError(
@@ -46,10 +47,10 @@ def compare(
     if not keys and (x_name is not None or y_name is not None):
         raise DataError("--x and --y would have no effect here: formulas name their columns.", Fault.NO_EFFECT)
     columns = numbers_of(table_of(file, read))
-    fits = {formula: core.fit(formula, columns, seed=seed) for formula in formulas}
+    fits = {formula: fit(formula, columns, seed=seed) for formula in formulas}
     if keys:
         x, y = column_of(columns, x_name, 0, file), column_of(columns, y_name, 1, file)
-        fits |= {key: core.fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
+        fits |= {key: fit(core.model(key), {x: columns[x], y: columns[y]}, seed=seed) for key in keys}
     order = ranked(fits)
     if as_json:
         say_json("compare/1", {"models": [_as_json(compared) for compared in order]})

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from vettore.core.fitting.after.checks import Check, checks
     from vettore.core.fitting.after.compare import Compared, akaike_weights, compare
     from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
-    from vettore.core.fitting.fit import fit
     from vettore.core.fitting.fit_many import fit_many
     from vettore.core.fitting.fit_polynomial import fit_polynomial
     from vettore.core.fitting.linear.polynomial import polynomial_formula
@@ -39,6 +38,7 @@ if TYPE_CHECKING:
     from vettore.core.polynomials.polynomial import Polynomial
     from vettore.core.surface.summits import Summit
     from vettore.core.surface.surface import Surface, grid
+    from vettore.core.systems.any_fit import fit
     from vettore.core.systems.fit_system import fit_system
     from vettore.core.systems.result import SystemFit
 
@@ -83,7 +83,7 @@ _WHERE = {
     "FittedPeak": "peaks.peak",
     "PeaksFit": "peaks.result",
     "fit_peaks": "peaks.fit_peaks",
-    "fit": "fitting.fit",
+    "fit": "systems.any_fit",
     "fit_many": "fitting.fit_many",
     "fit_polynomial": "fitting.fit_polynomial",
     "fit_shared": "fitting.shared",

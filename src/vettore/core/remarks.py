@@ -45,6 +45,7 @@ class RemarkKind(StrEnum):
     NOT_APART = "not to be told apart"
     AT_LIMIT = "at a limit"
     RESTS_ON_LIMIT = "rests on a limit"
+    RANGES_BENT = "ranges of the likelihood"
     HARDLY_TOLD = "hardly told by few rows"
     ALIKE_TO_THE_END = "neighbours as alike as is allowed"
     START_WITHOUT_VALUE = "start without a value"
@@ -238,6 +239,10 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
     RemarkKind.RESTS_ON_LIMIT: lambda r: (
         f"The ± of {few_listed(r.names)} {'rests' if len(r.names) == 1 else 'rest'} on the limit, as if it were the true value"
         f"{_walked(r)}."
+    ),
+    RemarkKind.RANGES_BENT: lambda r: (
+        f"{'Ranges' if len(r.names) > 1 else 'The range'} of {few_listed(r.names)} by the likelihood: the ± alone would "
+        f"not give {'them' if len(r.names) > 1 else 'it'}."
     ),
     RemarkKind.START_WITHOUT_VALUE: lambda r: (
         "The model has no finite value at the start that was given, so starts were searched for."

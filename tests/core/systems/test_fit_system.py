@@ -188,3 +188,39 @@ def test_what_has_no_end_is_said_and_stop_stops():
         core.fit_system("A' = A^2 + b; A(0) = 1e6", data)
     with pytest.raises(core.DataError, match="stopped before it had an answer"):
         core.fit_system(CHAIN, chain(), stopped=lambda: True)
+
+
+def test_one_text_for_both():
+    columns = {"t": [0, 1, 2, 4, 7, 11], "A": [2.02, 1.47, 1.11, 0.6, 0.25, 0.07]}
+    text = "A' = -k*A; A(0) = A0"
+    assert core.fit(text, columns).values == core.fit_system(text, columns).values
+    single = core.fit("A = A0*exp(-k*t)", columns)
+    assert isinstance(single, core.FitResult)
+    with pytest.raises(
+        core.DataError, match=r"^loss is for a single formula; several equations are fitted without it\.$"
+    ):
+        core.fit(text, columns, loss="huber")
+
+
+def test_ranges_where_the_likelihood_is_no_parabola():
+    # One exponential whose end is not seen: with the scatter known the range is where the squares have risen by z².
+    t = np.linspace(0, 4, 12)
+    rng = np.random.default_rng(5)
+    y = 2 * np.exp(-0.2 * t) + 1 + rng.normal(0, 0.03, 12)
+    fit = core.fit_system(
+        "y = A*exp(-k*t) + c; z = c",
+        {"t": t, "y": y, "z": np.full(12, 1.2)},
+        sigma={"y": 0.03, "z": 1.0},
+        absolute_sigma=True,
+    )
+    assert any("by the likelihood" in sentence for sentence in fit.warnings)
+    end = fit.coefficients["k"]
+    for edge in (end.low, end.high):
+        # Least squares over the others, at the end of the range: A and c are linear.
+        table = np.vstack(
+            [np.column_stack([np.exp(-edge * t), np.ones(12)]) / 0.03, np.column_stack([np.zeros(12), np.ones(12)])]
+        )
+        r = np.concatenate([y / 0.03, np.full(12, 1.2)])
+        rest = r - table @ np.linalg.lstsq(table, r, rcond=None)[0]
+        assert float(rest @ rest) - fit.end.deviance == pytest.approx(1.959964**2, rel=1e-3)
+    assert end.high - end.value > 1.1 * (end.value - end.low)

@@ -59,6 +59,7 @@ def fit(
     (n,) or one number (see counts.py); the rows tell by "growing" how their scatter grows, σ = a + b·|y| (see growing.py), by
     "correlated" how alike neighbours in x err, whose ``covariance`` (n, n) may be known, too (see correlated.py).
     ``noise_size`` is the number of a noise that needs one.
+    Several equations in one text are fitted by fit_system, whose result it is then.
     A model is fitted to columns named x and y, to the only two, or to those named by ``columns``. Raises FormulaError or
     DataError for a request that cannot be met; not converging is a result with a status.
 

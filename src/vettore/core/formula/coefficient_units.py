@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -45,8 +45,19 @@ class CoefficientUnits:
 
 def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> CoefficientUnits:
     """Work out the units of a formula's coefficients from those of its columns."""
+    unnamed = {name: "" for name in (*formula.data, *formula.measured) if name not in of_columns}
+    return units_told([(formula.left, formula.right)], formula.coefficients, {**of_columns, **unnamed})
+
+
+def units_told(
+    equations: Iterable[tuple[Node | None, Node]], unknown: Sequence[str], of_columns: Mapping[str, str]
+) -> CoefficientUnits:
+    """Work out the units of unknown names from those of columns, where both sides of each equation have the same.
+
+    A left side of None says nothing of the unit of the right one.
+    """
     # A text that is a coefficient's name cannot stand for a unit as well.
-    shared = units.share_parts(of_columns.values())
+    shared = units.share_parts(unit for unit in of_columns.values() if unit)
     vectors = {
         name: {
             f"[{part}]": times
@@ -56,13 +67,12 @@ def coefficient_units(formula: Formula, of_columns: Mapping[str, str]) -> Coeffi
         for name, unit in of_columns.items()
     }
     bases = list(dict.fromkeys(base for vector in vectors.values() for base in vector))
-    for name in (*formula.data, *formula.measured):
-        vectors.setdefault(name, {})
-    dimensions = Dimensions(formula.coefficients, vectors, doubt_numbers=True)
-    if formula.left is not None:
-        dimensions.equal(formula.left, formula.right)
-    else:
-        dimensions.of(formula.right)
+    dimensions = Dimensions(unknown, vectors, doubt_numbers=True)
+    for left, right in equations:
+        if left is not None:
+            dimensions.equal(left, right)
+        else:
+            dimensions.of(right)
     solved = solve(dimensions, bases)
     exponents = {
         name: None

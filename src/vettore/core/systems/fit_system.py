@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from vettore.core.arrays import Array, Values
+from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.linear.linear_result import with_error
@@ -15,9 +17,10 @@ from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.problem import SystemProblem, problem_of, starts_of
+from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
-from vettore.core.systems.search import SystemOutcome, search
+from vettore.core.systems.search import RoundEnd, SystemOutcome, search
 from vettore.core.systems.weights import weighted
 
 # Slopes in one direction this much smaller than in the steepest say nothing of it.
@@ -40,6 +43,7 @@ def fit_system(
     limits: Limits | None = None,
     level: float = 0.95,
     seed: int = DEFAULT_SEED,
+    thorough: bool = True,
     stopped: Callable[[], bool] | None = None,
 ) -> SystemFit:
     """Fit several equations to columns of shape (n,); no starting values are needed.
@@ -50,8 +54,10 @@ def fit_system(
     where none is named. Coefficients of one name are common.
     Columns have scatters of their own, told by the rows, or known as ``sigma`` by column, whose sizes count as they are with
     ``absolute_sigma`` and beside each other without. A row without a number in one column counts in the others. With
-    ``start`` for all coefficients the search begins there alone. ``stopped()`` is asked now and then and may end the search.
-    Rates are solved by a library, their slopes by the coefficients with them.
+    ``start`` for all coefficients the search begins there alone. Without ``thorough`` a few rounds decide, and ranges follow
+    from the ± alone: for a first look at many systems. ``stopped()`` is asked now and then and may end the search.
+    Ranges follow from the ± where the likelihood is a parabola, and from the likelihood itself where it is not. Rates are
+    solved by a library, their slopes by the coefficients with them.
     Raises FormulaError or DataError.
 
     >>> from vettore import core
@@ -70,11 +76,13 @@ def fit_system(
         raise DataError("absolute_sigma needs sigma: give the standard deviations of the columns.", Fault.MISSING)
     system = read_system(equations, data, over)
     problem = problem_of(system, data, sigma, hold, limits, stopped)
-    outcome = search(problem, starts_of(problem, start), seed)
-    return _result(problem, outcome, level, absolute_sigma)
+    outcome = search(problem, starts_of(problem, start), seed, thorough)
+    return _result(problem, outcome, level, absolute_sigma, thorough)
 
 
-def _result(problem: SystemProblem, outcome: SystemOutcome, level: float, absolute: bool) -> SystemFit:
+def _result(
+    problem: SystemProblem, outcome: SystemOutcome, level: float, absolute: bool, thorough: bool
+) -> SystemFit:
     best, m = outcome.best, len(problem.free)
     freedom = problem.n - m
     r, table = weighted(problem, best.predicted, best.sigmas)
@@ -88,6 +96,9 @@ def _result(problem: SystemProblem, outcome: SystemOutcome, level: float, absolu
     )
     others = () if unknown else tuple(problem.values_of(other.p) for other in outcome.others)
     remarks = _remarks(problem, outcome, coefficients, unknown, others)
+    if thorough and not unknown and freedom >= 1 and not any(entry.at_limit for entry in coefficients.values()):
+        coefficients, by = _with_likelihood(problem, best, coefficients, covariance, level, absolute)
+        remarks += (Remark(RemarkKind.RANGES_BENT, names=by),) if by else ()
     share = problem.n / freedom
     scatters = {
         part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
@@ -123,6 +134,32 @@ def _coefficients(
         else:
             out[name] = with_error(name, value, float(covariance[i, i]), freedom, level)
     return out
+
+
+def _with_likelihood(
+    problem: SystemProblem,
+    best: RoundEnd,
+    coefficients: Mapping[str, Coefficient],
+    covariance: Array | None,
+    level: float,
+    absolute: bool,
+) -> tuple[dict[str, Coefficient], tuple[str, ...]]:
+    """Return the coefficients with ranges of the likelihood where those by the ± are not, and which these are."""
+    freedom = problem.n - len(problem.free)
+    rise = allowed_rise(problem, best, freedom, level, absolute)
+    reach = t_quantile(level, math.inf if absolute else freedom)
+    if covariance is None or not rise > 0 or _is_exact(problem, best):
+        return dict(coefficients), ()
+    names = bent(problem, best, covariance, reach, rise)
+    ranges = by_likelihood(problem, best, covariance, names, reach, rise)
+    changed = {name: replace(coefficients[name], low=low, high=high) for name, (low, high) in ranges.items()}
+    return {**coefficients, **changed}, names
+
+
+def _is_exact(problem: SystemProblem, best: RoundEnd) -> bool:
+    """Whether some column is met to rounding, so that no likelihood can rise in it."""
+    pairs = zip(problem.parts, best.predicted.values, strict=True)
+    return any(np.abs(part.y - said).max() <= ONLY_ROUNDING * np.abs(part.y).max() for part, said in pairs)
 
 
 def _remarks(

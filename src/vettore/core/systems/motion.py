@@ -19,6 +19,7 @@ from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import Program
+from vettore.core.systems.changes import changes_of
 from vettore.core.systems.system import EquationSystem
 
 # Beside the largest that a state has been: what of it may be lost.
@@ -69,11 +70,16 @@ class Motion:
         self._by_free = [derivative(rate, name) for rate in self._rates for name in self.free]
         self._plain = Program(*self._rates)
         self._full = Program(*self._rates, *self._by_state, *self._by_free)
+        names = ((system.over, *self.entering), self.names, self.free, self._rates)
+        # The same written out over plain floats, where that can be: without slopes and with them.
+        self.written = (changes_of(*names, [], []), changes_of(*names, self._by_state, self._by_free))
         self._initial = Program(*initial, *(derivative(tree, name) for tree in initial for name in self.free))
         self._jumps = (
             Program(*jumps, *(derivative(tree, name) for tree in jumps for name in self.free)) if jumps else None
         )
+        # The largest that each state is known to have been, and was seen to be by the run that learns it.
         self._largest = np.zeros(len(self.names))
+        self._seen = np.zeros(len(self.names))
         # How often rates were worked out so far, in all runs.
         self.calls = 0
 
@@ -93,10 +99,10 @@ class Motion:
                 # Sizes are learnt anew for each run, so that it depends on nothing that was followed before.
                 self._largest = np.zeros(len(self.names))
                 if tolerance < ROUGH:
-                    rough = self._run(values, times, ROUGH, False, most, stopped)
-                    if rough is None:
+                    # Only where the steps are: nothing is worked out between them.
+                    if self._run(values, times[-1:], ROUGH, False, most, stopped, learns=True) is None:
                         return None
-                    self._largest = np.abs(rough.states).max(axis=0, initial=0.0)
+                    self._largest = self._seen.copy()
                 return self._run(values, times, tolerance, slopes, most, stopped)
             except (_Stopped, OverflowError, FloatingPointError, ZeroDivisionError):
                 return None
@@ -120,8 +126,10 @@ class Motion:
         slopes: bool,
         most: int,
         stopped: Callable[[], bool] | None,
+        learns: bool = False,
     ) -> Run | None:
         k, m = len(self.names), len(self.free) if slopes else 0
+        self._seen = np.zeros(k)
         first = np.array(self._initial.all(values), dtype=np.float64)
         state = np.zeros((k, 1 + m))
         state[:, 0] = first[:k]
@@ -138,7 +146,14 @@ class Motion:
             end = min(at, float(times[-1])) if len(times) else begun
             if end > begun or until > done:
                 there = self._solve(
-                    follow, begun, max(end, begun), state, times[done:until], tolerance, sizes, out[done:until]
+                    follow,
+                    (begun, max(end, begun)),
+                    state,
+                    times[done:until],
+                    tolerance,
+                    sizes,
+                    out[done:until],
+                    learns,
                 )
                 if there is None:
                     return None
@@ -185,15 +200,17 @@ class Motion:
     def _solve(
         self,
         follow: _Rates,
-        begun: float,
-        end: float,
+        span: tuple[float, float],
         state: Array,
         times: Array,
         tolerance: float,
         sizes: Array,
         out: Array,
+        learns: bool,
     ) -> Array | None:
-        """Follow the states from ``begun`` to ``end``, fill in those at ``times``, and return where they are at the end."""
+        """Follow the states over a span, fill in those at ``times``, and return where they are at its end."""
+        begun, end = span
+        self._seen = np.maximum(self._seen, np.abs(state[:, 0]))
         if end <= begun:
             out[:] = state
             return state
@@ -210,10 +227,10 @@ class Motion:
         wanted = np.append(times, end)
         answer = solve_ivp(
             follow.changes,
-            (begun, end),
+            span,
             state.ravel(),
             "LSODA",
-            t_eval=np.unique(wanted),
+            t_eval=None if learns else np.unique(wanted),
             rtol=max(tolerance, 1e-12),
             atol=allowed.ravel(),
             jac=follow.jacobian,
@@ -221,7 +238,8 @@ class Motion:
         if not answer.success or not np.isfinite(answer.y).all():
             return None
         table = answer.y.T.reshape(-1, k, columns)
-        out[:] = table[np.searchsorted(answer.t, times)]
+        self._seen = np.maximum(self._seen, np.abs(table[:, :, 0]).max(axis=0))
+        out[:] = table[-1] if learns else table[np.searchsorted(answer.t, times)]
         return np.asarray(table[-1])
 
 
@@ -241,22 +259,37 @@ class _Rates:
         self._motion = motion
         self._entering = tuple(motion.entering.values())
         self._plain, self._full = motion.bound(values)
+        self._written = motion.written[1 if m else 0]
+        self._coefficients = tuple(float(values[name]) for name in motion.free)
 
-    def _at(self, run: Bound, t: float, y: Array) -> list[Any]:
+    def _count(self) -> None:
         self._calls += 1
         self._motion.calls += 1
         if self._calls > self._most or (
             self._stopped is not None and self._calls % CALLS_BETWEEN_LOOKS == 0 and self._stopped()
         ):
             raise _Stopped
+
+    def _at(self, run: Bound, t: float, y: Array) -> list[Any]:
         return run([np.float64(t), *y, *(np.float64(column(t)) for column in self._entering)])
 
     def rates(self, t: float, y: Array) -> Array:
         """Return f(t, y)."""
         return np.array(self._at(self._plain, t, y), dtype=np.float64)
 
-    def changes(self, t: float, whole: Array) -> Array:
+    def changes(self, t: float, whole: Array) -> Array | list[float]:
         """Return the changes of states and slopes, in a row."""
+        self._count()
+        if self._written is not None:
+            columns = [column(t) for column in self._entering]
+            try:
+                return self._written(float(t), columns, self._coefficients, whole.tolist())
+            except (ArithmeticError, ValueError):
+                # NumPy's numbers go on with inf or NaN, and what follows heeds them.
+                pass
+        return self._changes_of_arrays(t, whole)
+
+    def _changes_of_arrays(self, t: float, whole: Array) -> Array:
         k, m = self._k, self._m
         if not m:
             return self.rates(t, whole)
@@ -269,6 +302,7 @@ class _Rates:
 
     def jacobian(self, t: float, whole: Array) -> Array:
         """Return how the changes depend on what changes: that of the states for each slope, which is what stiffness is."""
+        self._count()
         k, m = self._k, self._m
         numbers = np.array(self._at(self._full, t, whole.reshape(k, 1 + m)[:, 0]), dtype=np.float64)
         return np.asarray(np.kron(numbers[k : k + k * k].reshape(k, k), np.eye(1 + m)), dtype=np.float64)

@@ -61,6 +61,17 @@ class SystemFit(Tells):
         return self.problem.n
 
     @property
+    def aicc(self) -> float:
+        """Akaike's criterion for few rows, by which systems over the same columns are compared; the less the better.
+
+        Coefficients and the scatters that the rows told are counted (Burnham & Anderson 2002, §2.4); inf where there are too
+        many of them.
+        """
+        count = len(self.fitted_names) + sum(part.sigma is None for part in self.problem.parts)
+        left = self.n - count - 1
+        return self.end.deviance + 2 * count + (2 * count * (count + 1) / left if left > 0 else np.inf)
+
+    @property
     def warnings(self) -> tuple[str, ...]:
         """What is to be said beside the numbers."""
         return sentences(self.remarks)

@@ -24,11 +24,15 @@ from vettore.core.systems.weights import CALLS_FAR, deviance, spreads, weighted
 # Tolerances of rates while far, near, and at the end.
 FAR, NEAR, LAST = 1e-5, 1e-8, 1e-11
 ROUNDS, MORE_ROUNDS = 6, 14
+# The same for a first look.
+LOOK_ROUNDS, LOOK_MORE = 2, 5
 # Rates may be worked out so often for a round, while far and near.
 ROUND_FAR, ROUND_NEAR = 20_000, 100_000
-MOST_DAMPING, FREE_ENOUGH = 1e12, 1e-5
+MOST_DAMPING, FREE_ENOUGH, FINE = 1e12, 1e-5, 1e-12
 # Rounds that end far above the best while far are not gone on with; where less of a column follows, more rounds are made.
 NOT_FAR, FOLLOWS = 0.1, 0.95
+# What the scatter of a favoured column is taken for, beside its own.
+FAVOUR = 0.02
 # A log-likelihood this near is as good; coefficients this far apart are another answer.
 AS_GOOD, APART, NEARLY_ONE = 1e-5, 1e-2, 0.03
 
@@ -54,21 +58,30 @@ class SystemOutcome:
 
 
 def descend(
-    problem: SystemProblem, p: Array, tolerance: float, most: int, far: Mask | None = None
+    problem: SystemProblem, p: Array, tolerance: float, most: int, far: Mask | None = None, fine: float = FINE
 ) -> RoundEnd | None:
     """Return where steps from p lead; None from a start without values.
 
     While ``far``, a mask of the coefficients that are changed by factors, the scatter of columns stays that about their
-    means, and less work is spent.
+    means, and less work is spent. Steps end where they gain less than ``fine`` of the squares.
     """
-    return _Descent(problem, tolerance, far).from_(np.clip(p, problem.low, problem.high), most)
+    return _Descent(problem, tolerance, far, fine).from_(np.clip(p, problem.low, problem.high), most)
 
 
 class _Descent:
     """Steps of Levenberg and Marquardt within limits."""
 
-    def __init__(self, problem: SystemProblem, tolerance: float, far: Mask | None) -> None:
-        self._problem, self._tolerance, self._far = problem, tolerance, far
+    def __init__(
+        self,
+        problem: SystemProblem,
+        tolerance: float,
+        far: Mask | None,
+        fine: float,
+        favoured: int | None = None,
+    ) -> None:
+        # The place of a column that counts many times as much as others, while far.
+        self._favoured = favoured
+        self._problem, self._tolerance, self._far, self._fine = problem, tolerance, far, fine
         self._calls = MOST_CALLS if far is None else CALLS_FAR
         self._until = problem.calls + (ROUND_NEAR if far is None else ROUND_FAR)
         self._damping, self._grow = 1e-3, 2.0
@@ -81,6 +94,8 @@ class _Descent:
         if predicted is None:
             return None
         sigmas = spreads(problem, predicted if self._far is None else None)
+        if self._favoured is not None:
+            sigmas = tuple(s * (FAVOUR if place == self._favoured else 1.0) for place, s in enumerate(sigmas))
         quiet = 0
         for _ in range(most):
             squares = _squares(problem, predicted, sigmas)
@@ -89,16 +104,20 @@ class _Descent:
                 break
             there, new, rest = step
             # A step that was held back gains little wherever it is.
-            small = bool(np.all(np.abs(there - p) <= 1e-11 * np.abs(p) + 1e-300)) or squares - rest <= 1e-12 * squares
+            small = (
+                bool(np.all(np.abs(there - p) <= 1e-11 * np.abs(p) + 1e-300))
+                or squares - rest <= self._fine * squares
+            )
             small = small and self._damping <= FREE_ENOUGH
             p, predicted = there, new
             if self._far is None:
                 before, sigmas = sigmas, spreads(problem, predicted)
                 small = small and all(
-                    np.allclose(a, b, rtol=1e-10, atol=0.0) for a, b in zip(before, sigmas, strict=True)
+                    np.allclose(a, b, rtol=100 * self._fine, atol=0.0) for a, b in zip(before, sigmas, strict=True)
                 )
             quiet = quiet + 1 if small else 0
-            if quiet >= 2:
+            # To the last digits a step that gains nothing is not yet the end.
+            if quiet >= (2 if self._fine <= FINE else 1):
                 break
         return RoundEnd(p, predicted, spreads(problem, predicted), deviance(problem, predicted))
 
@@ -147,14 +166,14 @@ def _step(table: Array, r: Array, damping: float, scale: Array) -> Array:
     return np.asarray(np.linalg.lstsq(stacked, np.append(r, np.zeros(m)), rcond=None)[0] / scale)
 
 
-def search(problem: SystemProblem, start: Mapping[str, float], seed: int) -> SystemOutcome:
-    """Return the least that rounds reach. Raises DataError where no start has values."""
+def search(problem: SystemProblem, start: Mapping[str, float], seed: int, thorough: bool = True) -> SystemOutcome:
+    """Return the least that rounds reach, few of them for a first look. Raises DataError where no start has values."""
     if all(name in start for name in problem.free):
         round_end = descend(problem, np.array([start[name] for name in problem.free]), NEAR, 60)
         ends = [round_end] if round_end is not None else []
         agree = rounds = 1
     else:
-        ends, agree, rounds = _rounds(problem, start, np.random.default_rng(seed))
+        ends, agree, rounds = _rounds(problem, start, np.random.default_rng(seed), thorough)
     if not ends:
         gave_up = problem.stopped is not None and problem.stopped()
         raise DataError(
@@ -180,7 +199,7 @@ def _apart(p: Array, other: Array, share: float = APART) -> bool:
 
 
 def _rounds(
-    problem: SystemProblem, start: Mapping[str, float], rng: np.random.Generator
+    problem: SystemProblem, start: Mapping[str, float], rng: np.random.Generator, thorough: bool
 ) -> tuple[list[RoundEnd], int, int]:
     """Return where rounds end that begin best first, how many agree on the best, and how many there were."""
     linear = linear_names(problem)
@@ -198,7 +217,8 @@ def _rounds(
     scored.sort(key=lambda entry: entry[:2])
     far: list[RoundEnd] = []
     tried = 0
-    for _, _, p in scored[:MORE_ROUNDS]:
+    rounds, most = (ROUNDS, MORE_ROUNDS) if thorough else (LOOK_ROUNDS, LOOK_MORE)
+    for _, _, p in scored[:most]:
         if problem.stopped is not None and problem.stopped():
             break
         tried += 1
@@ -208,12 +228,17 @@ def _rounds(
         far.append(end)
         least = min(other.deviance for other in far)
         agree = sum(other.deviance - least <= NOT_FAR * 0.1 * problem.n for other in far)
-        if tried >= ROUNDS and agree >= 2 and _follows(problem, min(far, key=lambda other: other.deviance)):
+        if tried >= rounds and agree >= 2 and _follows(problem, min(far, key=lambda other: other.deviance)):
             break
     far.sort(key=lambda end: end.deviance)
+    if far and not _follows(problem, far[0]) and len(problem.parts) > 1:
+        # Of equations that cannot follow all columns, the likelihood may be greatest where one is followed closely.
+        mask = in_logs & (far[0].p > 0)
+        each = [_Descent(problem, FAR, mask, FINE, place).from_(far[0].p, 25) for place in range(len(problem.parts))]
+        far = sorted([*far, *(end for end in each if end is not None)], key=lambda end: end.deviance)
     agree = sum(end.deviance - far[0].deviance <= NOT_FAR * 0.1 * problem.n for end in far)
     near: list[RoundEnd] = []
-    for end in far + (_swapped(problem, far[0]) if far else []):
+    for end in far + (_swapped(problem, far[0]) if far and thorough else []):
         good = end.deviance - far[0].deviance <= NOT_FAR * problem.n
         if good and all(_apart(end.p, other.p, NEARLY_ONE) for other in near):
             near.append(end)

@@ -25,10 +25,13 @@ def side(
     begin: Array,
     lowest: float,
     allowed: float,
+    near: float = NEAR,
+    most: int = MOST_STEPS,
 ) -> float | None:
     """Return the farthest value on the side of ``step`` whose least is no more than ``allowed``; None without a bound.
 
     ``lowest`` is the least at ``middle``.
+    How ``near`` to the level is near enough is a share of the way to it; after ``most`` steps outwards a side counts as open.
 
     ``least(value, begin)`` gives the least at a value and where it is, from where it was nearby.
     """
@@ -39,7 +42,7 @@ def side(
 
     inside, outside, length = middle, middle + step, step
     low, high, last = -way, math.inf, 0
-    for _ in range(MOST_STEPS):
+    for _ in range(most):
         squares, there = least(outside, begin)
         if squares > allowed:
             high = above(squares)
@@ -54,7 +57,7 @@ def side(
         half = inside - low * (outside - inside) / (high - low) if straight else (inside + outside) / 2
         squares, there = least(half, begin)
         off = above(squares)
-        if abs(off) <= NEAR * way:
+        if abs(off) <= near * way:
             return float(half)
         # An end that stays a second time counts for half, or it would stay for ever.
         if squares > allowed:
