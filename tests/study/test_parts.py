@@ -1,6 +1,7 @@
 """Every kind of part, whatever its fields: written and read back, removed with what rests on it, undone and done again."""
 
 import types
+from enum import Enum
 from typing import Annotated, Literal, Union, get_args, get_origin
 
 import msgspec
@@ -41,6 +42,8 @@ def values(kind):
     origin, inside = get_origin(kind), get_args(kind)
     if kind in (str, float, bool, int):
         return {str: TEXTS, float: NUMBERS, bool: st.booleans(), int: st.integers(0, 30)}[kind]
+    if isinstance(kind, type) and issubclass(kind, Enum):
+        return st.sampled_from(kind)
     if origin is Annotated:
         bounds = inside[1]
         if bounds.pattern is not None:

@@ -10,6 +10,7 @@ from vettore.core.formula.formula import read_expression, read_formula
 from vettore.core.formula.write import rename_in
 from vettore.core.models.catalogue import model
 from vettore.core.models.model import Model
+from vettore.core.systems.rename import rename_in_system
 from vettore.study import parts
 from vettore.study.columns import column_names
 from vettore.study.kinds.fits import AnyFit, as_formula
@@ -77,6 +78,11 @@ def set_column(study: Study, series: str, place: int, settings: ColumnSettings) 
         names = [column.name for column in each.columns]
         for curve in study.curves_of(series):
             study = parts.change(study, _renamed(curve, names, renamed, settings.name))
+        for recipe in study.equations_of(series):
+            over = recipe.over or each.name_and_unit(Role.X)[0]
+            text = rename_in_system(recipe.text, names, over, renamed, settings.name)
+            follows = settings.name if recipe.over == renamed else recipe.over
+            study = parts.change(study, recipe.changed(text=text, over=follows))
     return _with_series(study, each.changed(columns=tuple(columns)))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from vettore.study import parts
+from vettore.study.kinds.equations import EquationsRecipe
 from vettore.study.kinds.figure import ALL_FITS, FigureRecipe
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
@@ -14,6 +15,8 @@ from vettore.study.study import Study
 
 # Two stand side by side on a page.
 SMALL = {"width": 80.0, "height": 56.0, "type_size": 7.5}
+# Plots of several columns stand one under the other.
+STACKED = {"width": 120.0, "height": 128.0, "type_size": 7.5}
 # Small plots beside each other: how many in a row, how high a row is in mm, and how many there are at most.
 ACROSS, ROW_MM, MOST_PLOTS = 3, 46.0, 24
 # From so many fits on they are worth a look side by side.
@@ -32,6 +35,8 @@ def usual_figure(study: Study, of: str) -> FigureRecipe:
         rows = math.ceil(min(len(study.curves), MOST_PLOTS) / ACROSS)
         return usual.changed(height=12 + ROW_MM * max(rows, 1), type_size=7.5, residuals=False)
     part = next((part for part in study.parts if part.id == of), None)
+    if isinstance(part, EquationsRecipe):
+        return usual.changed(**STACKED, residuals=False)
     if isinstance(part, SurfaceRecipe):
         return usual.changed(height=84.0, grid=False)
     if isinstance(part, Series) and (is_joined(study, of) or study.areas_of(of)):
@@ -97,7 +102,7 @@ def with_look(study: Study, like: FigureRecipe) -> Study:
 
 def with_figures(study: Study) -> tuple[str, ...]:
     """Return what of a study has a figure, in the order in which its parts were made."""
-    kinds = (SurfaceRecipe, PolynomialRecipe, FunctionRecipe)
+    kinds = (SurfaceRecipe, EquationsRecipe, PolynomialRecipe, FunctionRecipe)
     fits = {fit.id for fit in study.curves}
     texts = [
         part.id
@@ -111,5 +116,5 @@ def _is_seen(study: Study, series: Series) -> bool:
     """Whether a figure of a series itself shows what no other does."""
     if study.areas_of(series.id) or is_joined(study, series.id):
         return True
-    shown = {curve.series for curve in study.curves} | {surface.series for surface in study.all(SurfaceRecipe)}
+    shown = {part.series for part in (*study.curves, *study.equations, *study.all(SurfaceRecipe))}
     return series.id not in shown and bool(series.in_use.any())

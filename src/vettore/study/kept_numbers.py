@@ -19,6 +19,8 @@ from vettore.study.derive import derive_fit, derive_reading
 from vettore.study.derive_curves import area_unit, derive_interpolant, readable
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.quantities import coefficient_units, derived_quantities
+from vettore.study.fitting.system_readings import read_off, words_of
+from vettore.study.fitting.systems import DerivedSystem, derive_system, name_of
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.surface import SurfaceRecipe
 from vettore.study.series import Role, Series
@@ -65,6 +67,7 @@ def kept_numbers(study: Study, series: Series) -> tuple[Kept, ...]:
             out += _of_fit(study, series, curve, name)
         except VettoreError as error:
             out.append(Kept(series.name, name, "", outcome=Outcome.FAILED, reason=str(error)))
+    out += _of_equations(study, series)
     out += _of_areas(study, series)
     out += _between(study, series)
     out += _of_surfaces(study, series)
@@ -134,6 +137,60 @@ def _of_reading(study: Study, base: Kept, reading: object, label: str, fit: Deri
         replace(base, number=name, value=value, standard_error=_or_nan(error), unit=unit, reason=beyond)
         for name, (value, error, unit) in zip(names_of, parts, strict=True)
     ]
+
+
+def _of_equations(study: Study, series: Series) -> list[Kept]:
+    """Return the numbers of systems: coefficients, scatters by column, what was read."""
+    out: list[Kept] = []
+    texts: dict[str, int] = {}
+    for recipe in study.equations_of(series.id):
+        name = name_of(recipe)
+        count = texts[name] = texts.get(name, 0) + 1
+        base = Kept(series.name, name if count == 1 else f"{name} ({count})", "")
+        try:
+            out += _of_system(derive_system(series, recipe), base)
+        except VettoreError as error:
+            out.append(replace(base, outcome=Outcome.FAILED, reason=str(error)))
+    return out
+
+
+def _of_system(system: DerivedSystem, base: Kept) -> list[Kept]:
+    doubts = Verdict.LOOK.value if system.result.warnings else Verdict.GOOD.value
+    base = replace(base, verdict=doubts)
+    out = [
+        replace(
+            base,
+            number=label,
+            value=entry.value,
+            standard_error=_or_nan(entry.standard_error),
+            unit=system.unit_of(label),
+        )
+        for label, entry in system.result.coefficients.items()
+    ]
+    for column, scatter in system.result.scatters.items():
+        out.append(replace(base, number=f"scatter of {column}", value=scatter, unit=system.unit_of(column)))
+        of = system.result.r_squared[column]
+        out += [] if of is None else [replace(base, number=f"R² of {column}", value=of)]
+    for reading in system.recipe.readings:
+        answers = read_off(system, reading)
+        if not answers:
+            out.append(
+                replace(base, number=words_of(reading), outcome=Outcome.NONE, reason="There is no such place.")
+            )
+        for answer in answers:
+            error = _or_nan(answer.standard_error)
+            beyond = "beyond the data" if answer.beyond else ""
+            out.append(
+                replace(
+                    base,
+                    number=answer.called,
+                    value=answer.value,
+                    standard_error=error,
+                    unit=answer.unit,
+                    reason=beyond,
+                )
+            )
+    return out
 
 
 def _of_areas(study: Study, series: Series) -> list[Kept]:

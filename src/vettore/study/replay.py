@@ -21,6 +21,7 @@ from vettore.study import edits, parts
 from vettore.study.columns import column_names
 from vettore.study.derive import derive_fit
 from vettore.study.fitting.peaks import expecting
+from vettore.study.fitting.systems import columns_named
 from vettore.study.kinds.fit import Fit
 from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.surface import SurfaceRecipe
@@ -163,6 +164,8 @@ def _needed(study: Study, series: Series) -> set[int]:
     for recipe in study.all(SurfaceRecipe):
         if recipe.series == series.id:
             texts |= {recipe.x, recipe.y, recipe.z}
+    for equations in study.equations_of(series.id):
+        texts |= columns_named(series, equations)
     wanted |= {by_name[name] for name in texts if name in by_name}
     for _ in series.columns:
         for place in [*wanted]:

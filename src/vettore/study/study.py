@@ -8,6 +8,7 @@ from typing import TypeAlias, TypeVar
 
 from vettore.core.errors import Fault, VettoreError
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.equations import EquationsRecipe
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.fits import AnyFit
 from vettore.study.kinds.function import FunctionRecipe
@@ -78,6 +79,11 @@ class Study:
         return self.all(PolynomialRecipe)
 
     @cached_property
+    def equations(self) -> tuple[EquationsRecipe, ...]:
+        """Several equations at once, fitted to the columns of a series."""
+        return self.all(EquationsRecipe)
+
+    @cached_property
     def fillings(self) -> tuple[Filling, ...]:
         """What says which series follow others."""
         return self.all(Filling)
@@ -102,6 +108,10 @@ class Study:
     def areas_of(self, series: str) -> tuple[AreaRecipe, ...]:
         """Return the areas kept of a series."""
         return tuple(area for area in self.areas if area.series == series)
+
+    def equations_of(self, series: str) -> tuple[EquationsRecipe, ...]:
+        """Return the systems fitted to the columns of a series."""
+        return tuple(recipe for recipe in self.equations if recipe.series == series)
 
     def find_series(self, identity: str) -> Series:
         """Return a series by its id. Raises VettoreError when the study has none such."""

@@ -159,7 +159,8 @@ class _Reading:
             raise left.error(what, hint, code=Fault.FORMULA_NAME)
         if any(entry.left == node for entry, _ in self.measured):
             raise left.error(f"{left.text.strip()} has two equations.", "Take one of them away.")
-        self.measured.append((Measured(left.text.strip(), node, tree), left))
+        name = node.name if isinstance(node, Name) else left.text.strip()
+        self.measured.append((Measured(name, node, tree), left))
 
     def _read_jump(self, piece: Piece, match: re.Match[str]) -> None:
         name, by = plain_name(match.group(1)), match.group(3)

@@ -176,15 +176,16 @@ def schemes_for(
     for scheme in SCHEMES:
         if scheme.columns != len(order) or not scheme.suits(values):
             continue
+        at = f"{begin:.15g}"
         unseen = [_free_name(name, (*order, *others, *states)) for name in scheme.unseen]
         rates = scheme.equations(*states, *unseen)
-        begins = [f"{name}({begin:g}) = {name}0" for name in states]
+        begins = [f"{name}({at}) = {name}0" for name in states]
         if scheme.suits is _first_falls:
             # What comes of the first may well begin from nothing.
             pairs = zip(states[1:], values[1:], strict=True)
-            begins[1:] = [f"{n}({begin:g}) = {'0' if _from_nothing(column) else n + '0'}" for n, column in pairs]
-        begins += [f"{name}({begin:g}) = 0" for name in unseen]
-        rates = rates.replace("(0) = ", f"({begin:g}) = ")
+            begins[1:] = [f"{n}({at}) = {'0' if _from_nothing(column) else n + '0'}" for n, column in pairs]
+        begins += [f"{name}({at}) = 0" for name in unseen]
+        rates = rates.replace("(0) = ", f"({at}) = ")
         text = "\n".join([rates, *begins, *shows])
         system = read_system(text, (*order, *others, "\0over"), "\0over")
         free = {f"{name}0" for name in states} | {*scheme.signed}

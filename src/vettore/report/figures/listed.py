@@ -6,11 +6,14 @@ from vettore.core.errors import DataError, Fault, VettoreError
 from vettore.core.rounding import NumberStyle
 from vettore.report.figures.figure import StudyFigure
 from vettore.report.figures.multiples import figure_of_all_fits
+from vettore.report.figures.of_equations import figure_of_equations
 from vettore.report.figures.of_fits import figure_of_fit
 from vettore.report.figures.of_formulas import figure_of_function, figure_of_polynomial
 from vettore.report.figures.of_series import figure_of_series
 from vettore.report.figures.of_surface import figure_of_surface
 from vettore.study.figures import figure_of, with_figures
+from vettore.study.fitting.systems import name_of
+from vettore.study.kinds.equations import EquationsRecipe
 from vettore.study.kinds.figure import ALL_FITS, FigureRecipe
 from vettore.study.kinds.function import FunctionRecipe
 from vettore.study.kinds.polynomial import PolynomialRecipe
@@ -32,6 +35,8 @@ def study_figure(study: Study, of: str, style: NumberStyle, recipe: FigureRecipe
             return figure_of_series(study, part, recipe, style)
         case SurfaceRecipe():
             return figure_of_surface(study, part, recipe, style)
+        case EquationsRecipe():
+            return figure_of_equations(study, part, recipe, style)
         case PolynomialRecipe():
             return figure_of_polynomial(study, part, recipe, style)
         case FunctionRecipe():
@@ -67,6 +72,8 @@ def _name(study: Study, of: str) -> str:
             return f"{part.name} · the points"
         case SurfaceRecipe():
             return f"{study.find_series(part.series).name} · surface"
+        case EquationsRecipe():
+            return f"{name_of(part)} · {study.find_series(part.series).name}"
         case PolynomialRecipe():
             return f"{part.name} · polynomial"
         case FunctionRecipe():

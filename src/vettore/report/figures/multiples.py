@@ -84,13 +84,13 @@ def figure_of_all_fits(study: Study, recipe: FigureRecipe, style: NumberStyle) -
         style,
         made_from,
         words,
-        lambda figure: _draw(figure, [*map(_Small, names, plots, kinds, scales)], recipe, style),
+        lambda figure: draw_small_plots(figure, [*map(SmallPlot, names, plots, kinds, scales)], recipe, style),
         tables,
         FIELDS,
     )
 
 
-class _Small(NamedTuple):
+class SmallPlot(NamedTuple):
     """A small plot with its name above it, what it is alike to others by, and its scales across and up."""
 
     name: str
@@ -99,8 +99,11 @@ class _Small(NamedTuple):
     scales: tuple[str, str]
 
 
-def _draw(figure: Any, plots: Sequence[_Small], recipe: FigureRecipe, style: NumberStyle) -> OnPaper:
-    down = math.ceil(len(plots) / min(ACROSS, max(1, int(recipe.width // NARROWEST_MM))))
+def draw_small_plots(
+    figure: Any, plots: Sequence[SmallPlot], recipe: FigureRecipe, style: NumberStyle, most_across: int = ACROSS
+) -> OnPaper:
+    """Draw small plots beside and under each other, so many in a row at most."""
+    down = math.ceil(len(plots) / min(most_across, max(1, int(recipe.width // NARROWEST_MM))))
     # As many in each row as there can be alike.
     across = math.ceil(len(plots) / down)
     grid = figure.subplots(down, across, squeeze=False).ravel()
@@ -145,7 +148,7 @@ def _scales_of_all(recipe: FigureRecipe, plots: Sequence[Plot], kinds: Sequence[
     return pairs
 
 
-def _draw_small(axes: Any, small: _Small, recipe: FigureRecipe) -> None:
+def _draw_small(axes: Any, small: SmallPlot, recipe: FigureRecipe) -> None:
     finer = recipe.changed(mark_size=recipe.mark_size * 0.65, line_width=recipe.line_width * 0.8)
     points, line = colours_of(recipe, 0, several=False)
     layer = small.plot.layers[0]

@@ -12,6 +12,7 @@ from vettore.report.sections.checks import CHECKS
 from vettore.report.sections.coefficients import COEFFICIENTS
 from vettore.report.sections.compared import COMPARED_FITS
 from vettore.report.sections.entry import Entry
+from vettore.report.sections.equations import EQUATIONS
 from vettore.report.sections.figure import FIGURE
 from vettore.report.sections.goodness import GOODNESS
 from vettore.report.sections.method import METHOD
@@ -44,6 +45,7 @@ SECTIONS: tuple[Entry, ...] = (
     BUDGETS,
     BETWEEN,
     AREAS,
+    EQUATIONS,
     POLYNOMIALS,
     SURFACES,
     ASIDE,

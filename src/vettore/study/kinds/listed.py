@@ -4,6 +4,7 @@ It stands in a file of its own: readings need fits, and fits their kinds, so tha
 """
 
 from vettore.study.kinds.area import AreaRecipe
+from vettore.study.kinds.equations import EquationsRecipe
 from vettore.study.kinds.figure import FigureRecipe
 from vettore.study.kinds.filling import Filling
 from vettore.study.kinds.formula_fit import FormulaFit
@@ -21,6 +22,7 @@ KINDS: tuple[type[Part], ...] = (
     PolynomialFit,
     FormulaFit,
     PeaksRecipe,
+    EquationsRecipe,
     *READINGS,
     InterpolantRecipe,
     Filling,
