@@ -32,7 +32,7 @@ from vettore.study.table import RawColumn, Source, Table
 # A display of 3840×2160 at scale 2, as a window counts it.
 LARGE, SCALED = ((1920, 1080),), "--scaled"
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
-PAGES = ("Data", "Fit", "Interpolate", "Integrate", "Polynomial", "Surface", "Report")
+PAGES = ("Data", "Fit", "Equations", "Interpolate", "Integrate", "Polynomial", "Surface", "Report")
 LONG = "absorbance of the extract at the second sampling, corrected"
 
 

@@ -25,6 +25,12 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 LONGEST_WAIT_MS = 30_000
 
 
+NITRIFICATION = """ammonium' = -V*ammonium/(K + ammonium)
+oxygen' = y*ammonium' - r
+ammonium(0) = N0
+oxygen(0) = C0"""
+
+
 def settle(app: QApplication, window: Window) -> None:
     """Let the window finish what it does in the background."""
     clock = QElapsedTimer()
@@ -41,17 +47,6 @@ def _with_jars(study):
         table = Table((RawColumn("minute", "min", t), RawColumn("oxygen", "mg/L", y)), Source("made"))
         study = edits.add_series(study, table, f"Jar {number}")
     return study
-
-
-def _with_dye(study, start):
-    """Return a study with a made-up dye pulse, its ± known, and a peak fitted to it from a start."""
-    t, rng = np.linspace(0, 30, 31), np.random.default_rng(3)
-    y = 5 * np.exp(-(((t - 20) / 1.5) ** 2)) + 1 + rng.normal(0, 0.15, len(t))
-    columns = (RawColumn("minute", "min", t), RawColumn("dye", "µg/L", y), RawColumn("± dye", "µg/L", 0 * t + 0.15))
-    study = edits.add_series(study, Table(columns, Source("made")), "Dye at the outlet")
-    study = edits.add_formula(study, study.series[-1].id, "dye = A*exp(-((minute - c)/w)^2) + B")
-    wanted = study.curves[-1].changed(start=start, use_errors=True, errors_known=True)
-    return edits.change_fit(study, wanted)
 
 
 def _doubtful(study):
@@ -145,6 +140,18 @@ def main() -> None:
     fit.peaks.choose(2)
     take("spectrum")
     window.session.undo()
+    window.session.choose(named["Nitrification"])
+    window.show_page("Equations")
+    equations = window.pages["Equations"]
+    settle(app, window)
+    equations.open_bench()
+    equations.bench.field.setPlainText(NITRIFICATION)
+    equations.bench.ask()
+    settle(app, window)
+    equations.read("4.57 - y")
+    settle(app, window)
+    equations.bring_to_front("oxygen")
+    take("equations")
     window.session.choose(named["Pond temperature"])
     window.show_page("Interpolate")
     settle(app, window)
@@ -194,10 +201,6 @@ def main() -> None:
     window.session.choose(window.session.study.series[-1].id)
     window.show_page("Data")
     take("doubt")
-    window.start(_with_dye(demo_study(), (("c", 4.0), ("w", 1.0))))
-    window.session.show_curve(window.session.study.curves[-1].id)
-    window.show_page("Fit")
-    take("better-fit")
     window.show_page("Integrate")
     page = window.pages["Integrate"]
     page.choices.panel.fill("x/(1 + x^2)", "-inf", "inf")

@@ -22,7 +22,7 @@ Failed = Callable[[str], None]
 
 
 # What keeps Python busy rather than a disk or NumPy.
-SEARCHES = frozenset({"fit", "line-up", "several", "tray", "compare", "without", "methods"})
+SEARCHES = frozenset({"fit", "line-up", "several", "tray", "compare", "without", "methods", "equations", "schemes"})
 
 
 # Seconds for which a search that was asked for leaves Python to the window, which first paints what it was given.

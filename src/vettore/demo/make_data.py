@@ -125,6 +125,29 @@ def tannins(rng: np.random.Generator) -> bytes:
     return ("\n".join(lines) + "\n").encode()
 
 
+def nitrification(rng: np.random.Generator) -> bytes:
+    """Oxygen and ammonium in a stirred chamber with reed-bed gravel; ammonium was sampled at every other reading."""
+    time = np.arange(0.0, 14.25, 0.5)
+    state, kept = np.array([1.62, 9.3]), []
+    steps = 50
+
+    def rates(now: np.ndarray) -> np.ndarray:
+        used = 0.27 * now[0] / (0.42 + now[0])
+        return np.array([-used, -4.3 * used - 0.035])
+
+    for _ in time:
+        kept.append(state)
+        for _ in range(steps):
+            middle = state + rates(state) * 0.25 / steps
+            state = state + rates(middle) * 0.5 / steps
+    ammonium, oxygen = np.array(kept).T
+    ammonium, oxygen = ammonium + rng.normal(0, 0.022, len(time)), oxygen + rng.normal(0, 0.05, len(time))
+    lines = ["Reedbed station - stirred chamber E, gravel of bed 2", "time (h),oxygen (mg/L),ammonium (mg/L)"]
+    for place, (t, o, n) in enumerate(zip(time, oxygen, ammonium, strict=True)):
+        lines.append(f"{t:.1f},{o:.2f}," + (f"{max(n, 0.0):.3f}" if place % 2 == 0 else ""))
+    return ("\n".join(lines) + "\n").encode()
+
+
 FILES = {
     "nitrate-probe.csv": nitrate_probe,
     "stage-discharge.tsv": stage_discharge,
@@ -135,6 +158,7 @@ FILES = {
     "nitrate-sites.txt": nitrate_sites,
     "pigments-pond4.csv": pigments,
     "tannins.tsv": tannins,
+    "nitrification-chamber-e.csv": nitrification,
 }
 
 

@@ -18,6 +18,7 @@ SERIES = {
     "nitrate-sites.txt": "Nitrate, reed bed",
     "pigments-pond4.csv": "Pigments, pond 4",
     "tannins.tsv": "Tannins, reed leachate",
+    "nitrification-chamber-e.csv": "Nitrification, chamber E",
 }
 
 

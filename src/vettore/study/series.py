@@ -183,6 +183,17 @@ class Series:
             return ""
         return f"{column.name} ({column.unit})" if column.unit else column.name
 
+    def place_of(self, name: str) -> int | None:
+        """Return the place of the column of numbers with a name."""
+        return next(
+            (i for i, column in enumerate(self.columns) if column.name == name and self.data[i].texts is None), None
+        )
+
+    def label_of(self, name: str) -> str:
+        """Return ``name (unit)`` of a column."""
+        unit = next((column.unit for column in self.columns if column.name == name), "")
+        return f"{name} ({unit})" if unit else name
+
     def name_and_unit(self, role: Role) -> tuple[str, str]:
         """Return name and unit of the column with this role; without one, the role's word and no unit."""
         column = self.column(role)

@@ -66,9 +66,9 @@ def column_lines(system: DerivedSystem, style: NumberStyle) -> tuple[Line, ...]:
     out = []
     for name, scatter in system.result.scatters.items():
         share = system.result.r_squared[name]
-        parts = [f"scatter {style.number(scatter, 3)} {system.unit_of(name)}".rstrip()]
-        parts += [] if share is None else [f"R² {style.number(share, 5)}"]
-        out.append(Line(name, " · ".join([*parts, counted(len(system.result.residuals[name]), "row")])))
+        out.append(Line(f"scatter of {name}", f"{style.number(scatter, 3)} {system.unit_of(name)}".rstrip()))
+        out += [] if share is None else [Line(f"R² of {name}", style.number(share, 5))]
+        out.append(Line(f"rows of {name}", str(len(system.result.residuals[name]))))
     return tuple(out)
 
 

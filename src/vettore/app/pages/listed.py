@@ -31,6 +31,7 @@ class PageEntry:
 PAGES = (
     PageEntry("Data", signs.data, "data.page", "DataPage"),
     PageEntry("Fit", signs.fit, "fit.page", "FitPage"),
+    PageEntry("Equations", signs.equations, "equations.page", "EquationsPage"),
     PageEntry("Interpolate", signs.interpolate, "interpolate.page", "InterpolatePage"),
     PageEntry("Integrate", signs.integrate, "integrate.page", "IntegratePage"),
     PageEntry("Polynomial", signs.polynomial, "polynomial.page", "PolynomialPage"),

@@ -213,6 +213,7 @@ KEYS = (
     ("On the Data page", "Ctrl+R", "why rows are set aside"),
     ("On the Data page", "Ctrl+B", "bring rows back"),
     ("On the Fit page", "Ctrl+E", "your own formula"),
+    ("On the Equations page", "Ctrl+E", "write equations"),
     ("Everywhere", "Escape", "close what is on top, then let the chosen rows go"),
 )
 

@@ -86,3 +86,5 @@ class Axis(pg.AxisItem):
         self.label.setFont(font)
         self.label.setDefaultTextColor(colour("ink"))
         self.label.setToolTip(plain_tip(self._title))
+        # In the middle of the axis, as long as the text is now.
+        super().resizeEvent(None)

@@ -93,8 +93,8 @@ def _inside(
     smallest = at(INSIDE[-1])
     if not _fits(smallest, room - beside[-1], height - 2 * AIR):
         return None
-    if chips and not smallest.chips:
-        # Of peaks it names none: the chips are those of one peak.
+    if chips.keys() - {name for name, _ in smallest.chips}:
+        # Of peaks, and of several equations, there are chips without a place in it.
         return None
     sizes = [*(at(size) for size in INSIDE[:-1]), smallest]
     for taken in beside:

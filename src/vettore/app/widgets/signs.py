@@ -23,6 +23,18 @@ def fit(painter: QPainter, ink: QColor) -> None:
         painter.drawEllipse(QPointF(x, y), 1.6, 1.6)
 
 
+def equations(painter: QPainter, _ink: QColor) -> None:
+    """One falls while two others rise."""
+    for start, first, second, end in (
+        ((2, 3), (6, 15), (12, 18), (20, 19)),
+        ((2, 19), (6, 3), (11, 7), (20, 14)),
+        ((2, 19), (9, 19), (13, 8), (20, 5)),
+    ):
+        path = QPainterPath(QPointF(*start))
+        path.cubicTo(QPointF(*first), QPointF(*second), QPointF(*end))
+        painter.drawPath(path)
+
+
 def report(painter: QPainter, _ink: QColor) -> None:
     """A page."""
     painter.drawRoundedRect(QRectF(3.5, 1, 15, 20), 2, 2)

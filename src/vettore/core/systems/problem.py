@@ -16,6 +16,7 @@ from vettore.core.errors import DataError, Fault, a_mapping, a_number, name_rows
 from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.tree import names
+from vettore.core.pauses import pause
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.motion import MOST_CALLS, Motion, Run
 from vettore.core.systems.shown import Shown
@@ -77,6 +78,7 @@ class SystemProblem:
 
     def predict(self, p: Array, tolerance: float, slopes: bool = True, most: int = MOST_CALLS) -> Predicted | None:
         """Return what is said of all rows for values of the free coefficients; None where there is no value."""
+        pause()
         values = self.values_of(p)
         run = None
         if self.motion is not None:

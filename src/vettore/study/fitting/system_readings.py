@@ -27,7 +27,6 @@ _MAXIMUM = re.compile(r"(?P<what>maximum|minimum|max|min|top|bottom) of (?P<curv
 _AREA = re.compile(r"area of (?P<curve>.+?)(?: from (?P<at>.+?) to (?P<to>.+))?", re.IGNORECASE)
 _VALUE = re.compile(r"(?P<curve>.+?) at (?P<at>.+)")
 _PLACE = re.compile(r"(?:where )?(?P<curve>.+?) = (?P<at>.+)", re.IGNORECASE)
-HINT = "maximum of B · B at 5 · B = 0.2 · area of B · ln(2)/k1"
 # What a second slope is taken over, as a share of the span.
 STEP = 1e-4
 
@@ -71,11 +70,18 @@ def typed_reading(text: str, system: DerivedSystem) -> SystemReading:
         strange = [text]
     if strange:
         raise DataError(
-            f"“{strange[0]}” is no coefficient here, nor a curve. Write, for one: {HINT}. The curves are {', '.join(curves)}; "
-            f"the coefficients {', '.join(system.result.values)}.",
+            f"“{strange[0]}” is no coefficient here, nor a curve. Write, for one: {examples_of(system)}. "
+            f"The curves are {', '.join(curves)}; the coefficients {', '.join(system.result.values)}.",
             Fault.NO_SUCH_NAME,
         )
     return SystemReading(AskedFor.NUMBER, formula=text)
+
+
+def examples_of(system: DerivedSystem) -> str:
+    """Return what may be asked of a system, by names of its own."""
+    curve = system.measured[-1]
+    name = next(iter(system.result.values), "k")
+    return f"maximum of {curve} · {curve} at 5 · {curve} = 0.2 · area of {curve} · ln(2)/{name}"
 
 
 def read_off(system: DerivedSystem, reading: SystemReading) -> tuple[SystemAnswer, ...]:

@@ -121,7 +121,7 @@ def derive_system(
     key = ("system", content_of(series), bare, thorough)
 
     def work() -> SystemFit:
-        over = over_of(series, recipe)
+        over, held = over_of(series, recipe), dict(recipe.hold)
         columns = series.numbers(rows)
         if over not in columns:
             raise DataError(f"{series.name} has no column of numbers “{over}”.", Fault.NO_SUCH_NAME, column=over)
@@ -130,8 +130,9 @@ def derive_system(
             columns,
             over=over,
             start=dict(recipe.start),
-            hold=dict(recipe.hold),
-            limits={name: (low, high) for name, low, high in recipe.limits},
+            hold=held,
+            # Those of a coefficient that is held wait until it is let go.
+            limits={name: (low, high) for name, low, high in recipe.limits if name not in held},
             seed=recipe.seed,
             thorough=thorough,
             stopped=stopped,

@@ -8,12 +8,13 @@ from vettore.app.pages.fit.present import FitState
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
 from vettore.core.models.catalogue import CATALOGUE
-from vettore.study import edits
+from vettore.study import edits, parts
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.line_up import OWN, Key
 from vettore.study.fitting.peaks import with_decisions
 from vettore.study.fitting.peaks_tried import PEAKS, key_of, recipe_of
 from vettore.study.fitting.pulls import formula_of
+from vettore.study.kinds.equations import EquationsRecipe
 from vettore.study.kinds.fits import AnyFit, as_formula, as_polynomial
 from vettore.study.kinds.peaks_fit import PeaksRecipe
 from vettore.study.kinds.polynomial_fit import PolynomialFit, degree_name
@@ -85,6 +86,15 @@ class FitDeciding:
         elif not isinstance(curve, PolynomialFit) or curve.degree != degree:
             changed = as_polynomial(curve, degree, curve.intercept or degree == 0)
             self.session.do(f"fit {degree_name(degree).lower()}", edits.change_fit(self.session.study, changed))
+
+    def fit_equations(self, text: str) -> bool:
+        """Keep several equations of the series; whether there is one."""
+        series = self.session.series
+        if series is None:
+            return False
+        recipe = EquationsRecipe(series=series.id, text=text)
+        self.session.do("several equations", parts.add(self.session.study, recipe))
+        return True
 
     def fit_own(self, text: str, refuse: Callable[[str], None]) -> None:
         """Fit the formula that was written, as the chosen curve or as the first of the series."""

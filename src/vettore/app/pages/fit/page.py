@@ -52,9 +52,8 @@ class FitPage(Page):
         self.panel, self.how, self.line_up = self.choices.panel, self.choices.how, self.choices.panel.line_up
         self.filler = LineUpFiller(session, self.panel, self.deciding.chosen_key)
         self.comparing = Comparing(session, self.filler, self.deciding.present_recipe, self.choose)
-        self.stage = self.drawn = Stage(
-            session, doors.open_file, self.stop_search, self.preview_without, self.comparing.ladder
-        )
+        ladder = self.comparing.ladder
+        self.stage = self.drawn = Stage(session, doors.open_file, self.stop_search, self.preview_without, ladder)
         self.plot, self.strip, self.bench = self.drawn.plot, self.drawn.strip, self.drawn.bench
         self.readings, self.own = self.drawn.readings, self.drawn.bench.field
         self.first = self.plot
@@ -89,6 +88,7 @@ class FitPage(Page):
         self.findings.next_asked.connect(lambda: self.drawn.ask_next(self.fit))
         self.findings.replayed.connect(self.hands.show_step)
         self.bench.requested.connect(self.fit_own)
+        self.bench.several.connect(lambda text: deciding.fit_equations(text) and self.doors.show_page("Equations"))
         self.readings.read_changed.connect(self._show_pennants)
         self.plot.span_dragged.connect(self._take_span)
         self.plot.place_clicked.connect(lambda x: self.peaks.take_click(x) or self.readings.read_at(x))

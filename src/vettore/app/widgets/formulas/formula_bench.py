@@ -16,20 +16,26 @@ from vettore.core.errors import FormulaError, VettoreError
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.write import name_text
 from vettore.core.models.model import own_model
+from vettore.core.systems.read import is_system
 from vettore.core.typesetting.typeset import Row, TextBox, formula_terms
 from vettore.study.series import Role
 
 
 class FormulaBench(QWidget):
-    """``asked`` tells that a formula is to be fitted, ``spread`` that the bench needs much room, or no longer."""
+    """``requested`` tells that a formula is to be fitted, ``several`` that it is more than one equation.
+
+    ``spread`` tells that the bench needs much room, or no longer.
+    """
 
     requested = Signal(str)
+    several = Signal(str)
     spread = Signal(bool)
 
     def __init__(self, session: Session, own: OwnModels) -> None:
         super().__init__()
         self._session, self._own = session, own
         self.read: Formula | None = None
+        self._is_several = False
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         box = QVBoxLayout(self)
@@ -91,7 +97,10 @@ class FormulaBench(QWidget):
         self._check()
 
     def ask(self) -> None:
-        """Ask for the formula to be fitted, when it can be read."""
+        """Ask for the formula to be fitted, when it can be read, or for several equations."""
+        if self._is_several:
+            self.several.emit(self.field.text().strip())
+            return
         text = self.whole()
         if text and self.read is not None:
             self.requested.emit(text)
@@ -119,12 +128,18 @@ class FormulaBench(QWidget):
     def _check(self) -> None:
         series, text = self._session.series, self.whole()
         self.read = None
+        self._is_several = series is not None and is_system(self.field.text())
         self.field.show_error(None)
         self.fit.setEnabled(False)
         self.save.setEnabled(False)
         if series is None or not text:
             self.echo.show_box(None)
             self._tell("Names of columns are data; every other name becomes a coefficient.")
+            return
+        if self._is_several:
+            self.echo.show_box(None)
+            self._tell("Several equations, a rate or a reaction: Enter fits them on the Equations page.")
+            self.fit.setEnabled(True)
             return
         columns = {column.name: column for column in series.columns}
         added = len(text) - len(self.field.text().strip())
