@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from vettore.core.systems.any_fit import fit
     from vettore.core.systems.fit_system import fit_system
     from vettore.core.systems.result import SystemFit
+    from vettore.core.systems.runs import RunsFit, fit_runs
 
 # Where each name is.
 _WHERE = {
@@ -65,6 +66,7 @@ _WHERE = {
     "PolynomialCurve": "curve",
     "PracticeData": "columns.practice_data",
     "Relation": "columns.statistics",
+    "RunsFit": "systems.runs",
     "SampledArea": "integration.sampled",
     "SharedFit": "fitting.shared",
     "Summit": "surface.summits",
@@ -86,6 +88,7 @@ _WHERE = {
     "fit": "systems.any_fit",
     "fit_many": "fitting.fit_many",
     "fit_polynomial": "fitting.fit_polynomial",
+    "fit_runs": "systems.runs",
     "fit_shared": "fitting.shared",
     "fit_system": "systems.fit_system",
     "grid": "surface.surface",
@@ -127,6 +130,7 @@ __all__ = [
     "PolynomialCurve",
     "PracticeData",
     "Relation",
+    "RunsFit",
     "SampledArea",
     "SharedFit",
     "Summit",
@@ -146,6 +150,7 @@ __all__ = [
     "fit_many",
     "fit_peaks",
     "fit_polynomial",
+    "fit_runs",
     "fit_shared",
     "fit_system",
     "grid",

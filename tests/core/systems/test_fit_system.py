@@ -224,3 +224,68 @@ def test_ranges_where_the_likelihood_is_no_parabola():
         rest = r - table @ np.linalg.lstsq(table, r, rcond=None)[0]
         assert float(rest @ rest) - fit.end.deviance == pytest.approx(1.959964**2, rel=1e-3)
     assert end.high - end.value > 1.1 * (end.value - end.low)
+
+
+def pairs_that_err_together(seed=2):
+    """Two decays of one rate whose errors go together."""
+    rng = np.random.default_rng(seed)
+    t = np.linspace(0, 10, 25)
+    common = rng.normal(0, 0.05, 25)
+    u = 2 * np.exp(-0.3 * t) + common + rng.normal(0, 0.01, 25)
+    v = 1.5 * np.exp(-0.3 * t) + 0.8 * common + rng.normal(0, 0.01, 25)
+    return {"t": t, "u": u, "v": v}
+
+
+def test_errors_that_go_together_are_weighed_by_their_determinant():
+    from scipy.optimize import minimize
+
+    columns = pairs_that_err_together()
+    t = columns["t"]
+
+    def determinant(p):
+        rest = np.column_stack([columns["u"] - p[0] * np.exp(-p[2] * t), columns["v"] - p[1] * np.exp(-p[2] * t)])
+        return 25 * np.linalg.slogdet(rest.T @ rest / 25)[1]
+
+    text = "u = a*exp(-k*t); v = b*exp(-k*t)"
+    fit = core.fit_system(text, columns, over="t", noise="together")
+    witness = minimize(determinant, [2, 1.5, 0.3], method="BFGS", options={"gtol": 1e-9})
+    assert fit.end.deviance == pytest.approx(witness.fun, abs=1e-9)
+    assert [fit.values[name] for name in ("a", "b", "k")] == pytest.approx(witness.x, rel=1e-6)
+    apart = core.fit_system(text, columns, over="t")
+    assert fit.coefficients["k"].standard_error != pytest.approx(apart.coefficients["k"].standard_error, rel=0.05)
+    assert fit.aicc < apart.aicc
+
+
+def test_the_range_of_errors_that_go_together_holds():
+    held = 0
+    for seed in range(60):
+        fit = core.fit_system(
+            "u = a*exp(-k*t); v = b*exp(-k*t)",
+            pairs_that_err_together(seed),
+            over="t",
+            noise="together",
+            start={"a": 2, "b": 1.5, "k": 0.3},
+        )
+        held += fit.coefficients["k"].low <= 0.3 <= fit.coefficients["k"].high
+    assert held >= 53
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        ({"noise": "lots"}, "is no noise of several equations; these are normal, together"),
+        ({"noise": "together", "sigma": {"u": 1, "v": 1}}, "they take no sigma"),
+    ],
+)
+def test_noises_that_cannot_be_are_refused(change, sentence):
+    with pytest.raises(core.DataError, match=sentence):
+        core.fit_system("u = a*exp(-k*t); v = b*exp(-k*t)", pairs_that_err_together(), over="t", **change)
+
+
+def test_columns_that_follow_from_each_other_do_not_err_together():
+    columns = pairs_that_err_together()
+    columns["v"] = 3 - columns["u"]
+    with pytest.raises(core.DataError, match="follow from each other in every row"):
+        core.fit_system("u = a*exp(-k*t); v = 3 - a*exp(-k*t)", columns, over="t", noise="together")
+    with pytest.raises(core.DataError, match="need several measured columns"):
+        core.fit_system("u' = -k*u; u(0) = a", columns, noise="together")

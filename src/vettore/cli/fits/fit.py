@@ -14,7 +14,7 @@ from vettore.cli.fits.of_table import study_of
 from vettore.cli.fits.options import check_options
 from vettore.cli.fits.planned import with_plan
 from vettore.cli.fits.printed import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
-from vettore.cli.fits.system import equations_of, fit_equations
+from vettore.cli.fits.system import equations_of, fit_equation_runs, fit_equations
 from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import OTHERS
@@ -138,7 +138,13 @@ def fit(
     equations = equations_of(options)
     if equations is not None:
         if len(files) > 1 or by is not None or shared is not None or output is not None or Path(files[0]).is_dir():
-            raise DataError("Several equations are fitted to one file at a time.", Fault.NO_EFFECT)
+            if shared is None:
+                raise DataError(
+                    "Several runs are fitted together: say which coefficients are common to all, as --shared k1,k2.",
+                    Fault.MISSING,
+                )
+            fit_equation_runs(equations, files, by, shared, output, read, options)
+            return
         fit_equations(equations, Path(files[0]), read, options)
         return
     del options["equations"]

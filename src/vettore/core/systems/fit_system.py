@@ -16,7 +16,7 @@ from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import Remark, RemarkKind
-from vettore.core.systems.problem import SystemProblem, problem_of, starts_of
+from vettore.core.systems.problem import Errors, SystemProblem, errors_of, problem_of, starts_of
 from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
@@ -37,6 +37,7 @@ def fit_system(
     *,
     over: str | None = None,
     sigma: Mapping[str, Values | float] | Values | float | None = None,
+    noise: str = Errors.APART,
     absolute_sigma: bool = False,
     start: Mapping[str, float] | None = None,
     hold: Mapping[str, float] | None = None,
@@ -56,6 +57,7 @@ def fit_system(
     ``absolute_sigma`` and beside each other without. A row without a number in one column counts in the others. With
     ``start`` for all coefficients the search begins there alone. Without ``thorough`` a few rounds decide, and ranges follow
     from the ± alone: for a first look at many systems. ``stopped()`` is asked now and then and may end the search.
+    With ``noise`` "together" the errors of a row's columns go together, as the rows tell (determinant criterion).
     Ranges follow from the ± where the likelihood is a parabola, and from the likelihood itself where it is not. Rates are
     solved by a library, their slopes by the coefficients with them.
     Raises FormulaError or DataError.
@@ -75,7 +77,7 @@ def fit_system(
     if absolute_sigma and sigma is None:
         raise DataError("absolute_sigma needs sigma: give the standard deviations of the columns.", Fault.MISSING)
     system = read_system(equations, data, over)
-    problem = problem_of(system, data, sigma, hold, limits, stopped)
+    problem = problem_of(system, data, sigma, hold, limits, stopped, errors_of(noise, sigma is not None))
     outcome = search(problem, starts_of(problem, start), seed, thorough)
     return _result(problem, outcome, level, absolute_sigma, thorough)
 
@@ -85,13 +87,13 @@ def _result(
 ) -> SystemFit:
     best, m = outcome.best, len(problem.free)
     freedom = problem.n - m
-    r, table = weighted(problem, best.predicted, best.sigmas)
+    r, table = weighted(problem, best.predicted, best.scatter)
     known = any(part.sigma is not None for part in problem.parts)
     # The scatter of a column that the rows tell is that of the likelihood: what the coefficients took is given back.
     variance = 1.0 if absolute else float(r @ r) / freedom if known else problem.n / freedom
-    covariance, apart = _covariance(table, variance)
+    covariance, apart = covariance_of(table, variance)
     unknown = [name for name, is_so in zip(problem.free, apart, strict=True) if is_so]
-    coefficients = _coefficients(
+    coefficients = coefficients_of(
         problem, best.p, None if unknown else covariance, np.inf if absolute else freedom, level
     )
     others = () if unknown else tuple(problem.values_of(other.p) for other in outcome.others)
@@ -117,9 +119,10 @@ def _result(
     )
 
 
-def _coefficients(
+def coefficients_of(
     problem: SystemProblem, p: Array, covariance: Array | None, freedom: float, level: float
 ) -> dict[str, Coefficient]:
+    """Return the coefficients of a system with their ±, where it is known."""
     out = {}
     for name in problem.system.coefficients:
         if name in problem.held:
@@ -159,7 +162,7 @@ def _with_likelihood(
 def _is_exact(problem: SystemProblem, best: RoundEnd) -> bool:
     """Whether some column is met to rounding, so that no likelihood can rise in it."""
     pairs = zip(problem.parts, best.predicted.values, strict=True)
-    return any(np.abs(part.y - said).max() <= ONLY_ROUNDING * np.abs(part.y).max() for part, said in pairs)
+    return any(np.abs(part.y - value).max() <= ONLY_ROUNDING * np.abs(part.y).max() for part, value in pairs)
 
 
 def _remarks(
@@ -194,7 +197,7 @@ def _alike(time: Array, y: Array, value: Array) -> float:
     return float(rest[1:] @ rest[:-1]) / squares if squares > len(rest) * rounding**2 else 0.0
 
 
-def _covariance(table: Array, variance: float) -> tuple[Array | None, list[bool]]:
+def covariance_of(table: Array, variance: float) -> tuple[Array | None, list[bool]]:
     """Return the covariance (m, m), and which coefficients the rows say nothing of, alone or together."""
     m = table.shape[1]
     if not m:

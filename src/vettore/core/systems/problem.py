@@ -6,6 +6,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 from functools import cached_property
 from typing import NamedTuple
 
@@ -17,10 +18,33 @@ from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.tree import names
 from vettore.core.pauses import pause
-from vettore.core.remarks import Remark, RemarkKind
+from vettore.core.remarks import Remark, RemarkKind, counted
 from vettore.core.systems.motion import MOST_CALLS, Motion, Run
 from vettore.core.systems.shown import Shown
 from vettore.core.systems.system import EquationSystem, Measured
+
+# Columns of which one follows from the others in every row to this share err in no way of their own.
+SAME_COLUMNS = 1e-7
+
+
+class Errors(StrEnum):
+    """Whether the columns of a row err each by itself, or together."""
+
+    APART = "normal"
+    TOGETHER = "together"
+
+
+def errors_of(noise: str, has_sigma: bool) -> Errors:
+    """Return how columns err. Raises DataError."""
+    if noise not in tuple(Errors):
+        raise DataError(
+            f"“{noise}” is no noise of several equations; these are {', '.join(Errors)}.", Fault.NO_SUCH_CHOICE
+        )
+    if noise == Errors.TOGETHER and has_sigma:
+        raise DataError(
+            "Errors that go together are told by the rows; they take no sigma. Give one of the two.", Fault.CONFLICT
+        )
+    return Errors(noise)
 
 
 class MeasuredRows(NamedTuple):
@@ -55,6 +79,8 @@ class SystemProblem:
     high: Array
     remarks: tuple[Remark, ...]
     stopped: Callable[[], bool] | None = None
+    # Whether the errors of a row's columns go together.
+    together: bool = False
     # Columns between their rows, by straight lines.
     entering: Mapping[str, Callable[[float], float]] = field(default_factory=dict)
 
@@ -107,6 +133,7 @@ def problem_of(
     hold: Mapping[str, float] | None,
     limits: Limits | None,
     stopped: Callable[[], bool] | None = None,
+    errors: Errors = Errors.APART,
 ) -> SystemProblem:
     """Return a system with its rows chosen and its options checked. Raises DataError."""
     inner = [name for entry in system.measured for name in names(entry.left)]
@@ -121,25 +148,26 @@ def problem_of(
     _check_begin(system, time)
     for part in parts:
         remarks += _blanks(part)
+    together = errors is Errors.TOGETHER
+    if together:
+        parts = _on_the_same_rows(parts)
     held = _numbers(system, hold, "held")
     free = tuple(name for name in system.coefficients if name not in held)
     bounds = check_limits(system.coefficients, "the system", limits, held)
     entering = {name: joined_by_lines(time, columns[name], name) for name in system.columns if name != system.over}
-    moving = system.in_rates()
-    motion = None
-    if system.states:
-        motion = Motion(system, {name: at for name, at in entering.items() if name in moving})
+    low, high = np.array([bounds.get(name, (-math.inf, math.inf)) for name in free]).reshape(-1, 2).T
     problem = SystemProblem(
         system,
         parts,
         times,
-        motion,
+        _motion_of(system, entering),
         held,
         free,
-        np.array([bounds.get(name, (-math.inf, math.inf))[0] for name in free]),
-        np.array([bounds.get(name, (-math.inf, math.inf))[1] for name in free]),
+        low,
+        high,
         tuple(dict.fromkeys(remarks)),
         stopped,
+        together,
         entering,
     )
     if problem.n <= len(free):
@@ -148,6 +176,40 @@ def problem_of(
             Fault.TOO_FEW,
         )
     return problem
+
+
+def _motion_of(system: EquationSystem, entering: Mapping[str, Callable[[float], float]]) -> Motion | None:
+    """Return the states ready to be followed, with the columns that enter their rates; None where there are none."""
+    moving = system.in_rates()
+    return Motion(system, {name: at for name, at in entering.items() if name in moving}) if system.states else None
+
+
+def _on_the_same_rows(parts: tuple[MeasuredRows, ...]) -> tuple[MeasuredRows, ...]:
+    """Return the columns on the rows that all of them have. Raises DataError where these cannot tell how errors go together."""
+    common = np.logical_and.reduce([part.in_use for part in parts])
+    out = []
+    for part in parts:
+        kept = common[part.in_use]
+        columns = {name: column[kept] for name, column in part.columns.items()}
+        out.append(MeasuredRows(part.measured, common, part.places[kept], part.y[kept], None, columns))
+    names_of = [part.measured.name for part in parts]
+    if len(parts) < 2:
+        raise DataError("Errors that go together need several measured columns; there is one.", Fault.TOO_FEW)
+    table = np.column_stack([part.y - part.y.mean() if len(part.y) else part.y for part in out])
+    if len(table) <= len(parts):
+        raise DataError(
+            f"{counted(len(table), 'row')} with numbers in all of {', '.join(names_of)} cannot tell how their errors go "
+            "together.",
+            Fault.TOO_FEW,
+        )
+    sizes = np.sqrt((table**2).sum(axis=0))
+    if not (sizes > 0).all() or float(np.linalg.svd(table / sizes, compute_uv=False)[-1]) < SAME_COLUMNS:
+        raise DataError(
+            f"The columns {', '.join(names_of)} follow from each other in every row, as parts of one total do, so that their "
+            "errors cannot be told. Leave one of them out, or take them as erring apart.",
+            Fault.NOT_TOLD,
+        )
+    return tuple(out)
 
 
 def _check_begin(system: EquationSystem, time: Array) -> None:

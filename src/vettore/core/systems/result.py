@@ -67,7 +67,9 @@ class SystemFit(Tells):
         Coefficients and the scatters that the rows told are counted (Burnham & Anderson 2002, §2.4); inf where there are too
         many of them.
         """
-        count = len(self.fitted_names) + sum(part.sigma is None for part in self.problem.parts)
+        unknown = sum(part.sigma is None for part in self.problem.parts)
+        scatters = unknown * (unknown + 1) // 2 if self.problem.together else unknown
+        count = len(self.fitted_names) + scatters
         left = self.n - count - 1
         return self.end.deviance + 2 * count + (2 * count * (count + 1) / left if left > 0 else np.inf)
 

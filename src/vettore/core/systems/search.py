@@ -9,7 +9,7 @@ solved for at each; with all states measured and rates linear in their coefficie
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +19,7 @@ from vettore.core.errors import DataError, Fault
 from vettore.core.systems.motion import MOST_CALLS
 from vettore.core.systems.problem import Predicted, SystemProblem
 from vettore.core.systems.starts import ROUGH, by_integrals, linear_names, powers_of_ten, sizes_of, with_linear
-from vettore.core.systems.weights import CALLS_FAR, deviance, spreads, weighted
+from vettore.core.systems.weights import CALLS_FAR, Scatter, deviance, spreads, squares_of, weighted
 
 # Tolerances of rates while far, near, and at the end.
 FAR, NEAR, LAST = 1e-5, 1e-8, 1e-11
@@ -39,11 +39,11 @@ AS_GOOD, APART, NEARLY_ONE = 1e-5, 1e-2, 0.03
 
 @dataclass(frozen=True, eq=False)
 class RoundEnd:
-    """Where a round ended: coefficients (m,), what is said there, the scatter of each column, and the sum that is least."""
+    """Where a round ended: coefficients (m,), what is said there, their scatter, and the sum that is least."""
 
     p: Array
     predicted: Predicted
-    sigmas: tuple[Array, ...]
+    scatter: Scatter
     deviance: float
 
 
@@ -93,13 +93,14 @@ class _Descent:
         predicted = problem.predict(p, self._tolerance, True, self._calls)
         if predicted is None:
             return None
-        sigmas = spreads(problem, predicted if self._far is None else None)
+        scatter = spreads(problem, predicted if self._far is None else None)
         if self._favoured is not None:
-            sigmas = tuple(s * (FAVOUR if place == self._favoured else 1.0) for place, s in enumerate(sigmas))
+            places = range(len(problem.parts))
+            scatter = scatter.times(tuple(FAVOUR if place == self._favoured else 1.0 for place in places))
         quiet = 0
         for _ in range(most):
-            squares = _squares(problem, predicted, sigmas)
-            step = self._lower(p, predicted, sigmas, squares)
+            squares = squares_of(problem, predicted, scatter)
+            step = self._lower(p, predicted, scatter, squares)
             if step is None:
                 break
             there, new, rest = step
@@ -111,22 +112,19 @@ class _Descent:
             small = small and self._damping <= FREE_ENOUGH
             p, predicted = there, new
             if self._far is None:
-                before, sigmas = sigmas, spreads(problem, predicted)
-                small = small and all(
-                    np.allclose(a, b, rtol=100 * self._fine, atol=0.0) for a, b in zip(before, sigmas, strict=True)
-                )
-            quiet = quiet + 1 if small else 0
+                before, scatter = scatter, spreads(problem, predicted)
+                small = small and before.is_like(scatter, 100 * self._fine)
             # To the last digits a step that gains nothing is not yet the end.
             if quiet >= (2 if self._fine <= FINE else 1):
                 break
         return RoundEnd(p, predicted, spreads(problem, predicted), deviance(problem, predicted))
 
     def _lower(
-        self, p: Array, predicted: Predicted, sigmas: tuple[Array, ...], squares: float
+        self, p: Array, predicted: Predicted, scatter: Scatter, squares: float
     ) -> tuple[Array, Predicted, float] | None:
         """Return the first step, ever more damped, that does not raise the squares; None where none does."""
         problem = self._problem
-        r, table = weighted(problem, predicted, sigmas)
+        r, table = weighted(problem, predicted, scatter)
         if self._far is not None:
             table = table * np.where(self._far, p, 1.0)
         self._scale = np.maximum(self._scale, np.sqrt((table**2).sum(axis=0)))
@@ -138,7 +136,7 @@ class _Descent:
             step[free] = _step(table[:, free], r, self._damping, safe)
             there = np.clip(_after(p, step, self._far), problem.low, problem.high)
             new = problem.predict(there, self._tolerance, True, self._calls)
-            rest = np.inf if new is None else _squares(problem, new, sigmas)
+            rest = np.inf if new is None else squares_of(problem, new, scatter)
             if new is not None and rest <= squares:
                 self._damping, self._grow = max(self._damping / 5, 1e-12), 2.0
                 return there, new, rest
@@ -146,12 +144,6 @@ class _Descent:
             if np.all(np.abs(there - p) <= 1e-13 * np.abs(p)):
                 return None
         return None
-
-
-def _squares(problem: SystemProblem, predicted: Predicted, sigmas: Sequence[Array]) -> float:
-    with np.errstate(over="ignore"):
-        pairs = zip(problem.parts, predicted.values, sigmas, strict=True)
-        return sum(float((((part.y - value) / sigma) ** 2).sum()) for part, value, sigma in pairs)
 
 
 def _after(p: Array, step: Array, in_logs: Mask | None) -> Array:
