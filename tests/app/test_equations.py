@@ -142,6 +142,17 @@ def test_a_coefficient_under_the_hand_moves_every_curve_and_refit_begins_there(p
     assert page.system.result.values["k1"] == pytest.approx(0.2, rel=0.03)
 
 
+def test_a_pulled_grip_moves_where_the_curve_begins(page, qtbot):
+    (grip,) = page._view.grips
+    assert (grip.name, grip.x) == ("A0", 0.0)
+    page.stage.grips.pulled.emit(0, 0.0, 1.5)
+    assert page.hands.shaped["A0"] == pytest.approx(1.5)
+    assert page.stage.line.lines[0].y[0] == pytest.approx(1.5)
+    assert page.stage.grips.grips[0][1] == pytest.approx(1.5)
+    page.stage.grips.pulled.emit(0, 0.0, 1.2)
+    assert page.hands.shaped["A0"] == pytest.approx(1.2)
+
+
 def test_a_held_coefficient_keeps_its_value(page, window, settled):
     page.hands.turn_hold("k2")
     settled()

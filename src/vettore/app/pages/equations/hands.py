@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
+
+import numpy as np
 
 from vettore.app.pages.equations.deciding import EquationsDeciding
 from vettore.app.pages.equations.derived import shaped_curves
 from vettore.app.pages.equations.present import EquationsView, chips_of
 from vettore.app.pages.equations.stage import SHAPED, EquationsStage
 from vettore.app.widgets.fits.coefficient_popup import CoefficientPopup
+from vettore.core.arrays import Array
 from vettore.study.fitting.systems import DerivedSystem
 from vettore.study.kinds.equations import EquationsRecipe
 
@@ -27,6 +30,7 @@ class EquationsHands:
         strip.refit.connect(self.fit_from_here)
         strip.held.connect(self.turn_hold)
         strip.requested.connect(self.ask_coefficient)
+        stage.grips.pulled.connect(self.pull)
 
     def _shown(self) -> tuple[EquationsView, EquationsRecipe, DerivedSystem] | None:
         view = self._view()
@@ -41,10 +45,30 @@ class EquationsHands:
             return
         view, _, system = shown
         self.shaped = {**(self.shaped or {}), name: value}
-        self._stage.show_shaped(shaped_curves(system, self.shaped), view)
+        curves = shaped_curves(system, self.shaped)
+        self._stage.show_shaped(curves, view)
+        self._moved_grips(view, curves)
         chips = chips_of(system, self.shaped, self._deciding.session.style)
         self._stage.show_strip(replace(view, chips=chips))
         self._stage.strip.show_shaped(SHAPED)
+
+    def pull(self, place: int, _x: float, y: float) -> None:
+        """Pull the curve in front up or down at a grip."""
+        shown = self._shown()
+        if shown is None or place >= len(shown[0].grips) or place >= len(self._stage.grips.grips):
+            return
+        grip = shown[0].grips[place]
+        value = (self.shaped or {}).get(grip.name, shown[2].result.values[grip.name])
+        self.shape(grip.name, value + y - self._stage.grips.grips[place][1])
+
+    def _moved_grips(self, view: EquationsView, curves: Mapping[str, tuple[Array, Array]]) -> None:
+        """Put the grips where the curve in front is under the hand."""
+        front = view.plots[0].key if view.plots else ""
+        if front in curves:
+            x, y = curves[front]
+            places = [int(np.argmin(np.abs(x - grip.x))) for grip in view.grips]
+            moved = [(grip.x, float(y[k]), grip.words) for grip, k in zip(view.grips, places, strict=True)]
+            self._stage.grips.set_grips(moved)
 
     def fit_from_here(self) -> None:
         """Fit again, beginning at the values that the hand gave."""

@@ -14,6 +14,8 @@ from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.curve import Curve
 from vettore.core.errors import FormulaError
 from vettore.core.fitting.result import Coefficient
+from vettore.core.formula.derivative import derivative
+from vettore.core.formula.tree import Name, Number
 from vettore.core.remarks import listed
 from vettore.core.rounding import NumberStyle
 from vettore.core.systems.read import read_system
@@ -80,6 +82,16 @@ class ReadingLine:
     line: Line
 
 
+@dataclass(frozen=True)
+class Grip:
+    """A coefficient that moves the curve in front at a place up by as much as it grows: what it begins with, or its level."""
+
+    name: str
+    x: float
+    y: float
+    words: str
+
+
 @dataclass(frozen=True, eq=False)
 class BenchView:
     """What was written, as it is read: typeset lines and a remark, or where it is wrong."""
@@ -113,6 +125,7 @@ class EquationsView:
     system: DerivedSystem | None = None
     strip: Row | None = None
     chips: Mapping[str, Chip] = field(default_factory=dict)
+    grips: tuple[Grip, ...] = ()
     refusal: str = ""
     sentence: str = ""
     coefficients: tuple[tuple[Coefficient, str, str], ...] = ()
@@ -178,6 +191,7 @@ def _with_system(view: EquationsView, system: DerivedSystem, style: NumberStyle)
         system=system,
         strip=measured_line(result.system, front),
         chips=chips_of(system, None, style),
+        grips=grips_of(system, front),
         sentence=sentence_of(system, style),
         coefficients=coefficients,
         numbers=(*column_lines(system, style), *kept),
@@ -207,6 +221,22 @@ def chips_of(system: DerivedSystem, shaped: Mapping[str, float] | None, style: N
         spoken = f"{name} is {text}, {'held' if entry.held else f'± {error}'}"
         chips[name] = Chip(text, known, number, step, entry.held, entry.at_limit, spoken)
     return chips
+
+
+def grips_of(system: DerivedSystem, front: str) -> tuple[Grip, ...]:
+    """Return what can be pulled on the curve of a measured column."""
+    read, curve = system.result.system, system.drawn[front]
+    free = system.result.fitted_names
+    grips = []
+    for state in read.states:
+        if state.name == front and isinstance(state.initial, Name) and state.initial.name in free:
+            name = state.initial.name
+            grips.append(Grip(name, read.start, system.result.values[name], f"{name}, where {front} begins"))
+    right = next(entry.right for entry in read.measured if entry.name == front)
+    for name in free:
+        if derivative(right, name) == Number(1.0):
+            grips.append(Grip(name, float(curve.x[-1]), float(curve.y[-1]), f"{name}, a level"))
+    return tuple(grips)
 
 
 def _plots(

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLineEdit, QScrollArea, QStackedWidget, QVBoxLayou
 
 from vettore.app.pages.equations.bench import EquationsBench
 from vettore.app.pages.equations.present import NO_COLUMNS, NO_SERIES, UNSEEN, EquationsView, PlotView
+from vettore.app.stage.grips import Grips
 from vettore.app.stage.plot import Plot
 from vettore.app.stage.sampled_lines import Sampled, SampledLines
 from vettore.app.strip.equation import EquationStrip
@@ -41,6 +42,8 @@ class EquationsStage(QStackedWidget):
         self.plot = Plot(say, with_residuals=True)
         self.line = SampledLines()
         self.plot.put(self.line, 5)
+        self.grips = Grips()
+        self.plot.put(self.grips, 18)
         self._low_plots: list[Plot] = []
         self._low_lines: list[SampledLines] = []
         self._low_keys: list[str] = []
@@ -98,6 +101,7 @@ class EquationsStage(QStackedWidget):
             self.strip.show_equation(TextBox(""), [], {})
         self.strip.setVisible(view.strip is not None)
         self.plot.dress(style)
+        self.grips.set_grips([(grip.x, grip.y, grip.words) for grip in view.grips])
         plots = [plot for plot in view.plots if plot.key != UNSEEN]
         self._draw_front(plots[0] if plots else None, view.x_title, ink)
         self._draw_lows([*plots[1:], *(plot for plot in view.plots if plot.key == UNSEEN)], view, ink, style)
