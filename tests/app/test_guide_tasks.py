@@ -249,7 +249,7 @@ def test_values_are_filled_in(window, demo, hands, by):
     """A new series every 0.1 m that follows its points."""
     count = len(demo.study.series)
     if by == "keys":
-        hands.key(Qt.Key.Key_3, CTRL)
+        hands.key(Qt.Key.Key_4, CTRL)
         hands.find("fill in values")
         hands.type("0.1")
         hands.key(ENTER)
@@ -270,7 +270,7 @@ def test_the_area_of_a_peak_is_found(window, demo, hands, by):
     """The dye pulse has one peak; its area is kept above the line between its feet."""
     demo.choose(next(one.id for one in demo.study.series if one.name.startswith("Dye")))
     if by == "keys":
-        hands.key(Qt.Key.Key_4, CTRL)
+        hands.key(Qt.Key.Key_5, CTRL)
         hands.find("find peaks")
     else:
         hands.click(window.rail.buttons["Integrate"])
@@ -285,7 +285,7 @@ def test_the_area_of_a_peak_is_found(window, demo, hands, by):
 def test_roots_are_found(window, demo, hands, by):
     """The roots of x² − 3x + 2 are 2 and 1."""
     if by == "keys":
-        hands.key(Qt.Key.Key_5, CTRL)
+        hands.key(Qt.Key.Key_6, CTRL)
         hands.find("coefficients")
         hands.type("1; -3; 2")
         hands.key(ENTER)

@@ -81,7 +81,7 @@ def table(text):
 def test_everything_in_a_study_has_its_figure(study):
     """Once each; bare series among them; a fit's series has none of its own unless something was done with its points."""
     names = [name for _, name in figure_names(study)]
-    assert len(names) == len(set(names)) == 12
+    assert len(names) == len(set(names)) == 13
     assert {SURFACE, FUNCTION, POLYNOMIAL, PULSE, POND, LIGHT, "All fits, side by side"} <= set(names)
     assert "Light response, algae · the points" not in names
     captions = [

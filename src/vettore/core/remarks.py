@@ -43,6 +43,7 @@ class RemarkKind(StrEnum):
     NO_EFFECT = "no effect on the curve"
     STEPS = "where the curve steps"
     NOT_APART = "not to be told apart"
+    WOULD_TELL = "a measurement would tell"
     AT_LIMIT = "at a limit"
     RESTS_ON_LIMIT = "rests on a limit"
     RANGES_BENT = "ranges of the likelihood"
@@ -130,6 +131,14 @@ def _walked(remark: Remark) -> str:
 def _others(names: tuple[str, ...]) -> str:
     together = " together" if len(names) > 1 else ""
     return f"{listed(names)}{together}" if names else "the others"
+
+
+def _changes_of(r: Remark) -> str:
+    """Say how coefficients may change together without any effect."""
+    if not r.figures:
+        return ""
+    parts = [f"{name} by {share:+.2g} %" for name, share in zip(r.names, r.figures, strict=False)]
+    return f" The curves stay as they are when together {listed(parts)} change.".replace("-", "−")
 
 
 def counted(count: float, word: str, several: str = "") -> str:
@@ -226,7 +235,14 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
         f"{listed(r.names)} {'says' if len(r.names) == 1 else 'say'} where the curve steps: the middle of the gap between "
         "rows that fits best, with a range from the likelihood; the ± of the others are those beside it."
     ),
-    RemarkKind.NOT_APART: lambda r: f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.",
+    RemarkKind.NOT_APART: lambda r: (
+        f"{listed(r.names)} cannot be told apart here, so no uncertainty can be known.{_changes_of(r)}"
+    ),
+    RemarkKind.WOULD_TELL: lambda r: (
+        f"Measuring {r.names[0]} as well would tell all coefficients."
+        if len(r.names) == 1
+        else f"Measuring {', '.join(r.names[:-1])} or {r.names[-1]} as well would tell all coefficients."
+    ),
     RemarkKind.AT_LIMIT: lambda r: f"{r.names[0]} is at its limit, so it has no standard error.",
     RemarkKind.HARDLY_TOLD: lambda r: (
         f"{counted(r.figures[0], 'row')} hardly tell {r.names[0]}: of made-up sets like these, 95 % ranges held in "

@@ -289,3 +289,17 @@ def test_columns_that_follow_from_each_other_do_not_err_together():
         core.fit_system("u = a*exp(-k*t); v = 3 - a*exp(-k*t)", columns, over="t", noise="together")
     with pytest.raises(core.DataError, match="need several measured columns"):
         core.fit_system("u' = -k*u; u(0) = a", columns, noise="together")
+
+
+def test_what_cannot_be_told_says_how_and_what_would_tell_it():
+    rng = np.random.default_rng(1)
+    t = np.linspace(0, 30, 31)
+    signal = 3 * (1 - np.exp(-0.2 * t)) + rng.normal(0, 0.02, 31)
+    warnings = core.fit_system("A -> B; k; A(0)=A0; B(0)=0; signal = E*B", {"t": t, "signal": signal}).warnings
+    assert any("when together A0 by +1 % and E by −1 % change" in sentence for sentence in warnings)
+    assert "Measuring A or B as well would tell all coefficients." in warnings
+    assert not any("number e" in sentence for sentence in warnings)
+    lone = core.fit_system(
+        "signal = e*A0*(1 - exp(-k*t)); other = A0", {"t": t, "signal": signal, "other": signal}, over="t"
+    )
+    assert any("e" in sentence and "2.718" in sentence for sentence in lone.warnings)

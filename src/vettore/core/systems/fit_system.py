@@ -21,10 +21,9 @@ from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
 from vettore.core.systems.search import RoundEnd, SystemOutcome, search
+from vettore.core.systems.untold import PART, Untold, untold, weak_directions
 from vettore.core.systems.weights import weighted
 
-# Slopes in one direction this much smaller than in the steepest say nothing of it.
-NO_TELLING = 1e-7
 # Neighbouring residuals so much alike, and beyond chance by so many standard errors, tell of a shape that is missed.
 ALIKE, NO_CHANCE = 0.4, 4.0
 # Residuals this small beside a column are rounding.
@@ -97,7 +96,8 @@ def _result(
         problem, best.p, None if unknown else covariance, np.inf if absolute else freedom, level
     )
     others = () if unknown else tuple(problem.values_of(other.p) for other in outcome.others)
-    remarks = _remarks(problem, outcome, coefficients, unknown, others)
+    blind = untold(problem, best, table, unknown) if unknown else None
+    remarks = _remarks(problem, outcome, coefficients, blind, others)
     if thorough and not unknown and freedom >= 1 and not any(entry.at_limit for entry in coefficients.values()):
         coefficients, by = _with_likelihood(problem, best, coefficients, covariance, level, absolute)
         remarks += (Remark(RemarkKind.RANGES_BENT, names=by),) if by else ()
@@ -169,14 +169,15 @@ def _remarks(
     problem: SystemProblem,
     outcome: SystemOutcome,
     coefficients: Mapping[str, Coefficient],
-    unknown: Sequence[str],
+    blind: Untold | None,
     others: Sequence[Mapping[str, float]],
 ) -> tuple[Remark, ...]:
     """Return what is to be said: what the rows cannot tell, limits, other answers, how sure the search is."""
     out = list(problem.remarks)
-    if unknown:
-        kind = RemarkKind.NOT_APART if len(unknown) > 1 else RemarkKind.NO_EFFECT
-        out.append(Remark(kind, names=tuple(unknown)))
+    if blind is not None:
+        kind = RemarkKind.NOT_APART if len(blind.names) > 1 else RemarkKind.NO_EFFECT
+        out.append(Remark(kind, names=blind.names, figures=blind.changes))
+        out += [Remark(RemarkKind.WOULD_TELL, names=blind.states)] if blind.states else []
     out += [Remark(RemarkKind.AT_LIMIT, names=(name,)) for name, entry in coefficients.items() if entry.at_limit]
     out += [Remark(RemarkKind.AS_GOOD, names=tuple(other), figures=tuple(other.values())) for other in others]
     if outcome.agree < 2 and outcome.rounds > 1:
@@ -202,13 +203,11 @@ def covariance_of(table: Array, variance: float) -> tuple[Array | None, list[boo
     m = table.shape[1]
     if not m:
         return np.empty((0, 0)), []
-    sizes = np.sqrt((table**2).sum(axis=0))
+    sizes, weak = weak_directions(table)
     empty = ~(sizes > 0)
-    scaled = table / np.where(empty, 1.0, sizes)
-    _, values, directions = np.linalg.svd(scaled, full_matrices=False)
-    weak = values < NO_TELLING * values[0]
-    if weak.any() or empty.any():
-        part = np.abs(directions[weak]).max(axis=0, initial=0.0) > 0.1 if weak.any() else np.zeros(m, dtype=bool)
+    if len(weak) or empty.any():
+        part = np.abs(weak).max(axis=0, initial=0.0) > PART
         return None, (part | empty).tolist()
+    _, values, directions = np.linalg.svd(table / sizes, full_matrices=False)
     inner = directions.T / values
     return np.asarray(inner @ inner.T / np.outer(sizes, sizes) * variance), [False] * m

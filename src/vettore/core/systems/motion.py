@@ -223,7 +223,9 @@ class Motion:
         floor = np.where(self._largest > 0, largest * BESIDE_LARGEST, usual * 1e-6)
         allowed = np.empty((k, columns))
         allowed[:, 0] = tolerance * floor
-        allowed[:, 1:] = np.maximum(tolerance * np.outer(largest, BESIDE_SIZE / sizes), 1e-300)
+        # A state whose size is not known yet may become as large as the others.
+        scales = np.where(largest > 0, largest, usual)
+        allowed[:, 1:] = np.maximum(tolerance * np.outer(scales, BESIDE_SIZE / sizes), 1e-300)
         wanted = np.append(times, end)
         answer = solve_ivp(
             follow.changes,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -23,6 +24,8 @@ from vettore.core.systems.motion import MOST_CALLS, Motion, Run
 from vettore.core.systems.shown import Shown
 from vettore.core.systems.system import EquationSystem, Measured
 
+# An e that is not the base of a power: the number, where a coefficient may be meant.
+_LONE_E = re.compile(r"(?<![\w`.])e(?![\w`(])(?!\s*[\^⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺])")
 # Columns of which one follows from the others in every row to this share err in no way of their own.
 SAME_COLUMNS = 1e-7
 
@@ -141,6 +144,7 @@ def problem_of(
     columns = {name: as_values(data[name], name) for name in wanted}
     check_lengths(columns)
     remarks = list(remarks_on({name: data[name] for name in wanted}))
+    remarks += [Remark(RemarkKind.NUMBER_E)] if "e" not in data and _LONE_E.search(system.text) else []
     sigmas = _sigmas(system, sigma)
     time = columns[system.over] if system.over else np.zeros(len(next(iter(columns.values()))))
     times = np.unique(time[np.isfinite(time)])

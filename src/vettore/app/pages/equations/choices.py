@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from vettore.app.pages.equations.present import EquationsView
 from vettore.app.widgets.fits.line_up import Candidate, LineUp
-from vettore.app.widgets.parts import Column, about, button, clear, fields, label, rule, section
+from vettore.app.widgets.parts import Column, about, button, clear, fields, label, plain_tip, rule, section
 from vettore.core.rounding import NumberStyle
 
 # Schemes that are made room for at once.
 EXPECTED = 6
+# Pixels of the name of a column.
+NAME_WIDTH = 150
 
 
 class EquationsChoices(Column):
@@ -57,7 +59,7 @@ class EquationsChoices(Column):
             "Another beside it", self.another_asked.emit, "link", "Keep this one, and go on with a copy"
         )
         self.remove = button("Remove these equations", self.removal_asked.emit, "link", "Take them out of the study")
-        self.states = QCheckBox("draw what is not measured")
+        self.states = QCheckBox("draw unseen states")
         self.states.toggled.connect(self.states_turned.emit)
         self.add(rule(), section("Columns"), fields(("over", self.over)), self._columns)
         self.add(section("Schemes"), self.trying, self.schemes, self.write, self.states)
@@ -98,8 +100,10 @@ class EquationsChoices(Column):
             clear(self._column_box)
             self.ticks = {}
             for name in names:
-                tick = self.ticks[name] = QCheckBox(name)
-                tick.setToolTip("Whether schemes are tried for this column")
+                shown = self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, NAME_WIDTH)
+                tick = self.ticks[name] = QCheckBox(shown)
+                tick.setToolTip(plain_tip(f"Whether schemes are tried for {name}"))
+                tick.setAccessibleName(name)
                 tick.clicked.connect(lambda is_on, name=name: self.column_turned.emit(name, is_on))
                 self._column_box.addWidget(tick)
         for name, is_on in view.columns:
