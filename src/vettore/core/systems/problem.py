@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from bisect import bisect_right
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -143,8 +143,7 @@ def problem_of(
     wanted = dict.fromkeys([*([system.over] if system.over else []), *system.columns, *inner])
     columns = {name: as_values(data[name], name) for name in wanted}
     check_lengths(columns)
-    remarks = list(remarks_on({name: data[name] for name in wanted}))
-    remarks += [Remark(RemarkKind.NUMBER_E)] if "e" not in data and _LONE_E.search(system.text) else []
+    remarks = _remarks_on(system, data, wanted)
     sigmas = _sigmas(system, sigma)
     time = columns[system.over] if system.over else np.zeros(len(next(iter(columns.values()))))
     times = np.unique(time[np.isfinite(time)])
@@ -180,6 +179,14 @@ def problem_of(
             Fault.TOO_FEW,
         )
     return problem
+
+
+def _remarks_on(system: EquationSystem, data: Mapping[str, Values], wanted: Iterable[str]) -> list[Remark]:
+    """Return what is to be said of columns as they came, and of how the text was read."""
+    remarks = list(remarks_on({name: data[name] for name in wanted}))
+    if "e" not in data and _LONE_E.search(system.text):
+        remarks.append(Remark(RemarkKind.NUMBER_E))
+    return remarks
 
 
 def _motion_of(system: EquationSystem, entering: Mapping[str, Callable[[float], float]]) -> Motion | None:

@@ -34,7 +34,8 @@ def weak_directions(table: Array) -> tuple[Array, Array]:
     """Return the sizes (m,) of the slopes (n, m) by each coefficient, and in these the directions (j, m) of no effect."""
     sizes = np.sqrt((table**2).sum(axis=0))
     scaled = table / np.where(sizes > 0, sizes, 1.0)
-    _, values, directions = np.linalg.svd(scaled, full_matrices=True)
+    # Of few rows the directions that none of them tells are wanted, too; of many the rest would be a table of all rows.
+    _, values, directions = np.linalg.svd(scaled, full_matrices=len(table) < table.shape[1])
     values = np.append(values, np.zeros(len(directions) - len(values)))
     return sizes, directions[values < NO_TELLING * values[0]]
 
