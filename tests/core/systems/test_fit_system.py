@@ -303,3 +303,19 @@ def test_what_cannot_be_told_says_how_and_what_would_tell_it():
         "signal = e*A0*(1 - exp(-k*t)); other = A0", {"t": t, "signal": signal, "other": signal}, over="t"
     )
     assert any("e" in sentence and "2.718" in sentence for sentence in lone.warnings)
+
+
+def test_columns_may_have_times_of_their_own():
+    columns = chain()
+    early = {"A": (T[::2], columns["A"][::2]), "B": (T[1::3], columns["B"][1::3])}
+    fit = core.fit_system(CHAIN, early)
+    blank = {"t": T, "A": columns["A"].copy(), "B": columns["B"].copy()}
+    blank["A"][np.setdiff1d(np.arange(61), np.arange(0, 61, 2))] = np.nan
+    blank["B"][np.setdiff1d(np.arange(61), np.arange(1, 61, 3))] = np.nan
+    same = core.fit_system(CHAIN, blank)
+    assert fit.values == pytest.approx(same.values, rel=1e-7)
+    assert fit.n == len(T[::2]) + len(T[1::3])
+    with pytest.raises(core.DataError, match=r"^B has no times of its own, while A has"):
+        core.fit_system(CHAIN, {"A": early["A"], "B": columns["B"]})
+    with pytest.raises(core.DataError, match=r"^A has 3 times and 2 values"):
+        core.fit_system(CHAIN, {"A": ([0, 1, 2], [1, 2]), "B": early["B"]})

@@ -16,6 +16,7 @@ from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import Remark, RemarkKind
+from vettore.core.systems.columns import Given, under_one
 from vettore.core.systems.problem import Errors, SystemProblem, errors_of, problem_of, starts_of
 from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
 from vettore.core.systems.read import read_system
@@ -32,7 +33,7 @@ ONLY_ROUNDING = 1e-9
 
 def fit_system(
     equations: str,
-    data: Mapping[str, Values],
+    data: Given,
     *,
     over: str | None = None,
     sigma: Mapping[str, Values | float] | Values | float | None = None,
@@ -52,6 +53,7 @@ def fit_system(
     values (``A(0) = A0``), reactions (``A + B <=> C ; kf, kr``), jumps (``A jumps by D at t = 30``), and what measured columns
     show (``signal = e*A``); a state with the name of a column is measured itself. ``over`` is the column that runs: t or time
     where none is named. Coefficients of one name are common.
+    A column may be given as a pair (times, values), with times of its own; then all are.
     Columns have scatters of their own, told by the rows, or known as ``sigma`` by column, whose sizes count as they are with
     ``absolute_sigma`` and beside each other without. A row without a number in one column counts in the others. With
     ``start`` for all coefficients the search begins there alone. Without ``thorough`` a few rounds decide, and ranges follow
@@ -75,8 +77,9 @@ def fit_system(
         )
     if absolute_sigma and sigma is None:
         raise DataError("absolute_sigma needs sigma: give the standard deviations of the columns.", Fault.MISSING)
-    system = read_system(equations, data, over)
-    problem = problem_of(system, data, sigma, hold, limits, stopped, errors_of(noise, sigma is not None))
+    columns, over = under_one(data, over)
+    system = read_system(equations, columns, over)
+    problem = problem_of(system, columns, sigma, hold, limits, stopped, errors_of(noise, sigma is not None))
     outcome = search(problem, starts_of(problem, start), seed, thorough)
     return _result(problem, outcome, level, absolute_sigma, thorough)
 
