@@ -211,6 +211,19 @@ def test_two_stand_beside_each_other_and_one_is_removed(page, window, settled):
     assert [each.id for each in window.session.study.equations] == ["e3"]
 
 
+def test_the_report_that_is_asked_for_holds_the_equations(page, window, settled):
+    """Also where it was about one fit of another series, and without this section."""
+    study = edits.add_series(window.session.study, kinetics().series[0].table, "Other")
+    study = edits.add_fit(study, study.series[-1].id, 1)
+    study = edits.set_report(study, study.report.changed(left_out=("equations", "working")))
+    window.session.do("another", study)
+    window.session.choose("s1")
+    settled()
+    page.show_report()
+    assert report_document(window.session.study).section("equations") is not None
+    assert window.page is window.pages["Report"]
+
+
 def test_equations_that_fail_say_why(page, window, settled):
     page.fit_written("A' = -k*A")
     settled()

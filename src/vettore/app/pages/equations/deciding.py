@@ -6,10 +6,13 @@ from collections.abc import Mapping
 
 from vettore.app.session import Session
 from vettore.core.errors import VettoreError
-from vettore.study import parts
+from vettore.study import edits, parts
 from vettore.study.fitting.system_readings import typed_reading
 from vettore.study.fitting.systems import DerivedSystem, name_of
 from vettore.study.kinds.equations import EquationsRecipe
+
+# The key of the section of the report that holds them.
+EQUATIONS = "equations"
 
 
 class EquationsDeciding:
@@ -83,6 +86,16 @@ class EquationsDeciding:
         held = dict(shown.hold)
         start = {name: value for name, value in {**system.result.values, **shaped}.items() if name not in held}
         self.keep("fit from these values", shown.changed(start=tuple(start.items())))
+
+    def take_into_report(self, series: str) -> None:
+        """Have the report hold the equations of a series: of one fit of another series it would not."""
+        study = self.session.study
+        curve = study.reported_curve
+        left_out = tuple(key for key in study.report.left_out if key != EQUATIONS)
+        fits = "all" if curve is not None and curve.series != series else study.report.fits
+        if (left_out, fits) != (study.report.left_out, study.report.fits):
+            changed = study.report.changed(left_out=left_out, fits=fits)
+            self.session.do("equations into the report", edits.set_report(study, changed))
 
     def read(self, shown: EquationsRecipe, system: DerivedSystem, text: str) -> bool:
         """Keep a reading; whether it could be read."""

@@ -65,7 +65,7 @@ class EquationsPage(Page):
         stage.plot.row_pointed.connect(session.point)
         findings.hold_turned.connect(self.hands.turn_hold)
         findings.unkeep_asked.connect(self.drop_reading)
-        findings.report_asked.connect(lambda: doors.show_page("Report"))
+        findings.report_asked.connect(self.show_report)
         self.trier.grown.connect(self._take_tried)
         session.pointed_changed.connect(self._ring)
         session.search_stopped.connect(self._give_up)
@@ -260,6 +260,12 @@ class EquationsPage(Page):
         """Let go of a reading."""
         if self.recipe is not None:
             self.deciding.drop_reading(self.recipe, place)
+
+    def show_report(self) -> None:
+        """Show the report, with these equations in it."""
+        if self.state.series:
+            self.deciding.take_into_report(self.state.series)
+        self.doors.show_page("Report")
 
     def _give_up(self) -> None:
         self._search.stopped = True
