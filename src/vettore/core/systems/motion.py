@@ -11,6 +11,7 @@ from __future__ import annotations
 import warnings
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -217,6 +218,7 @@ class Motion:
         # Here and nowhere else a library solves what is to be solved.
         from scipy.integrate import solve_ivp
 
+        made: list[Any] = []
         k, columns = state.shape
         largest = np.maximum(self._largest, np.abs(state[:, 0]))
         usual = float(largest.max()) or 1.0
@@ -227,22 +229,52 @@ class Motion:
         scales = np.where(largest > 0, largest, usual)
         allowed[:, 1:] = np.maximum(tolerance * np.outer(scales, BESIDE_SIZE / sizes), 1e-300)
         wanted = np.append(times, end)
-        answer = solve_ivp(
-            follow.changes,
-            span,
-            state.ravel(),
-            "LSODA",
-            t_eval=None if learns else np.unique(wanted),
-            rtol=max(tolerance, 1e-12),
-            atol=allowed.ravel(),
-            jac=follow.jacobian,
-        )
+        options: dict[str, Any] = {
+            "t_eval": None if learns else np.unique(wanted),
+            "rtol": max(tolerance, 1e-12),
+            "atol": allowed.ravel(),
+            "jac": follow.jacobian,
+            "made": made,
+        }
+        try:
+            answer = solve_ivp(follow.changes, span, state.ravel(), _frugal(), **options)
+        finally:
+            _let_go(made, follow.tables)
         if not answer.success or not np.isfinite(answer.y).all():
             return None
         table = answer.y.T.reshape(-1, k, columns)
         self._seen = np.maximum(self._seen, np.abs(table[:, :, 0]).max(axis=0))
         out[:] = table[-1] if learns else table[np.searchsorted(answer.t, times)]
         return np.asarray(table[-1])
+
+
+@cache
+def _frugal() -> type:
+    """Return the library's LSODA, each of which tells that it was ``made``.
+
+    Its compiled part (SciPy 1.17) keeps hold of the room that it works in, 8 bytes for the square of what is followed, for as
+    long as the program runs: in a study over ten thousand files that is gigabytes. ``_let_go`` gives it back.
+    """
+    from scipy.integrate import LSODA
+
+    class Frugal(LSODA):
+        def __init__(self, *args: Any, made: list[Any], **options: Any) -> None:
+            super().__init__(*args, **options)
+            made.append(self)
+
+    return Frugal
+
+
+def _let_go(made: list[Any], tables: list[Array]) -> None:
+    """Give back the room of solvers, and the tables of slopes that they asked for."""
+    for solver in made:
+        integrator = getattr(getattr(solver, "_lsoda_solver", None), "_integrator", None)
+        for room in (getattr(integrator, "rwork", None), getattr(integrator, "iwork", None)):
+            if isinstance(room, np.ndarray):
+                room.resize(0, refcheck=False)
+    for table in tables:
+        table.resize(0, refcheck=False)
+    tables.clear()
 
 
 class _Rates:
@@ -261,6 +293,8 @@ class _Rates:
         self._motion = motion
         self._entering = tuple(motion.entering.values())
         self._plain, self._full = motion.bound(values)
+        # The tables of slopes that were handed over.
+        self.tables: list[Array] = []
         self._written = motion.written[1 if m else 0]
         self._coefficients = tuple(float(values[name]) for name in motion.free)
 
@@ -307,4 +341,6 @@ class _Rates:
         self._count()
         k, m = self._k, self._m
         numbers = np.array(self._at(self._full, t, whole.reshape(k, 1 + m)[:, 0]), dtype=np.float64)
-        return np.asarray(np.kron(numbers[k : k + k * k].reshape(k, k), np.eye(1 + m)), dtype=np.float64)
+        table = np.array(np.kron(numbers[k : k + k * k].reshape(k, k), np.eye(1 + m)), dtype=np.float64)
+        self.tables.append(table)
+        return table
