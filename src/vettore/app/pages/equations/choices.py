@@ -4,11 +4,22 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QVBoxLayout, QWidget
 
 from vettore.app.pages.equations.present import EquationsView
 from vettore.app.widgets.fits.line_up import Candidate, LineUp
-from vettore.app.widgets.parts import Column, about, button, clear, fields, label, plain_tip, rule, section
+from vettore.app.widgets.parts import (
+    Column,
+    about,
+    button,
+    clear,
+    fields,
+    label,
+    plain_tip,
+    rule,
+    section,
+    tab_through,
+)
 from vettore.core.rounding import NumberStyle
 
 # Schemes that are made room for at once.
@@ -106,6 +117,7 @@ class EquationsChoices(Column):
                 tick.setAccessibleName(name)
                 tick.clicked.connect(lambda is_on, name=name: self.column_turned.emit(name, is_on))
                 self._column_box.addWidget(tick)
+            tab_through(self.over, self.ticks.values())
         for name, is_on in view.columns:
             self.ticks[name].setChecked(is_on)
 
@@ -114,8 +126,11 @@ class EquationsChoices(Column):
             return
         self._kept_shown = kept
         clear(self._kept_box)
+        lines: list[QPushButton] = []
         for place, (identity, name, is_chosen) in enumerate(kept, 1):
             line = button(f"{place}. {name}", lambda identity=identity: self.kept_chosen.emit(identity), "choice")
             line.setCheckable(True)
             line.setChecked(is_chosen)
             self._kept_box.addWidget(line)
+            tab_through(self.states if place == 1 else lines[-1], [line])
+            lines.append(line)
