@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from vettore.core.errors import VettoreError
 from vettore.core.remarks import RemarkKind, counted, listed
 from vettore.core.rounding import NumberStyle
-from vettore.study.fitting.system_readings import SystemAnswer, read_off, words_of
-from vettore.study.fitting.systems import DerivedSystem, name_of
+from vettore.study.fitting.system_readings import read_off, words_of
+from vettore.study.fitting.systems import DerivedSystem, SystemAnswer, name_of
 from vettore.words.fits import conflict_in_words
 from vettore.words.lines import Line
 

@@ -17,7 +17,7 @@ from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.columns import Given, under_one
-from vettore.core.systems.problem import Errors, SystemProblem, errors_of, problem_of, starts_of
+from vettore.core.systems.problem import Errors, Predicted, SystemProblem, errors_of, problem_of, starts_of
 from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
@@ -104,11 +104,7 @@ def _result(
     if thorough and not unknown and freedom >= 1 and not any(entry.at_limit for entry in coefficients.values()):
         coefficients, by = _with_likelihood(problem, best, coefficients, covariance, level, absolute)
         remarks += (Remark(RemarkKind.RANGES_BENT, names=by),) if by else ()
-    share = problem.n / freedom
-    scatters = {
-        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
-        for part, value in zip(problem.parts, best.predicted.values, strict=True)
-    }
+    scatters = scatters_of(problem, best.predicted, problem.n / freedom)
     return SystemFit(
         problem,
         best,
@@ -120,6 +116,14 @@ def _result(
         remarks,
         level,
     )
+
+
+def scatters_of(problem: SystemProblem, predicted: Predicted, share: float) -> dict[str, float]:
+    """Return the standard deviation of each column about its curve; ``share`` gives back what the coefficients took."""
+    return {
+        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
+        for part, value in zip(problem.parts, predicted.values, strict=True)
+    }
 
 
 def coefficients_of(

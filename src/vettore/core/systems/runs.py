@@ -21,7 +21,7 @@ from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.many_request import AllSeries, labelled
 from vettore.core.fitting.request import DEFAULT_SEED
 from vettore.core.fitting.result import Coefficient
-from vettore.core.systems.fit_system import coefficients_of, covariance_of
+from vettore.core.systems.fit_system import coefficients_of, covariance_of, scatters_of
 from vettore.core.systems.motion import MOST_CALLS
 from vettore.core.systems.problem import MeasuredRows, Predicted, SystemProblem, problem_of, starts_of
 from vettore.core.systems.read import read_system
@@ -219,11 +219,7 @@ def _told(
         )
     _, table = weighted(joined, end.predicted, end.scatter)
     covariance, _ = covariance_of(table, joined.n / freedom)
-    share = joined.n / freedom
-    scatters = {
-        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
-        for part, value in zip(joined.parts, end.predicted.values, strict=True)
-    }
+    scatters = scatters_of(joined, end.predicted, joined.n / freedom)
     runs = {}
     for label, problem, places in zip(labels, joined.each, joined.of_run, strict=True):
         p = end.p[places]

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -20,7 +19,7 @@ from vettore.core.formula.evaluate import number_of
 from vettore.core.formula.reader import Reader
 from vettore.core.formula.tree import names
 from vettore.core.systems.curve import SystemCurve
-from vettore.study.fitting.systems import DerivedSystem
+from vettore.study.fitting.systems import DerivedSystem, SystemAnswer
 from vettore.study.kinds.equations import AskedFor, SystemReading
 
 _MAXIMUM = re.compile(r"(?P<what>maximum|minimum|max|min|top|bottom) of (?P<curve>.+)", re.IGNORECASE)
@@ -29,18 +28,6 @@ _VALUE = re.compile(r"(?P<curve>.+?) at (?P<at>.+)")
 _PLACE = re.compile(r"(?:where )?(?P<curve>.+?) = (?P<at>.+)", re.IGNORECASE)
 # What a second slope is taken over, as a share of the span.
 STEP = 1e-4
-
-
-@dataclass(frozen=True)
-class SystemAnswer:
-    """A number that was read: how it is called, its ± and unit; ``place`` (x, y) is where it stands on its curve."""
-
-    called: str
-    value: float
-    standard_error: float | None
-    unit: str
-    place: tuple[float, float] | None = None
-    beyond: bool = False
 
 
 def typed_reading(text: str, system: DerivedSystem) -> SystemReading:
@@ -85,7 +72,13 @@ def examples_of(system: DerivedSystem) -> str:
 
 
 def read_off(system: DerivedSystem, reading: SystemReading) -> tuple[SystemAnswer, ...]:
-    """Return what a reading says: nothing where there is no such place. Raises VettoreError."""
+    """Return what a reading says: nothing where there is no such place; worked out once. Raises VettoreError."""
+    if reading not in system.known_answers:
+        system.known_answers[reading] = _answers(system, reading)
+    return system.known_answers[reading]
+
+
+def _answers(system: DerivedSystem, reading: SystemReading) -> tuple[SystemAnswer, ...]:
     if reading.what is AskedFor.NUMBER:
         return (_number(system, reading),)
     if reading.curve not in system.result.curves:

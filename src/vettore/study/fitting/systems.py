@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -17,7 +17,7 @@ from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
 from vettore.core.systems.schemes import BY_KEY, WrittenScheme, schemes_for
 from vettore.core.systems.units import system_units
-from vettore.study.kinds.equations import EquationsRecipe
+from vettore.study.kinds.equations import EquationsRecipe, SystemReading
 from vettore.study.remembered import MEMORY, content_of
 from vettore.study.series import Role, Series
 
@@ -27,6 +27,18 @@ DRAWN = 401
 ASIDE = (Role.X, Role.X_ERROR, Role.Y_ERROR, Role.CORRELATION, Role.COVARIANCE, Role.TRIALS, Role.TEXT)
 # Columns are tried together when there are so few, or the line-up would try hardly anything.
 MOST_TRIED = 4
+
+
+@dataclass(frozen=True)
+class SystemAnswer:
+    """A number that was read: how it is called, its ± and unit; ``place`` (x, y) is where it stands on its curve."""
+
+    called: str
+    value: float
+    standard_error: float | None
+    unit: str
+    place: tuple[float, float] | None = None
+    beyond: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +59,8 @@ class DerivedSystem:
     series: Series
     result: SystemFit
     rows: Rows
+    # What was read off it: each number takes runs of its own, and the window shows them with every draw.
+    known_answers: dict[SystemReading, tuple[SystemAnswer, ...]] = field(default_factory=dict)
 
     @property
     def over(self) -> str:
