@@ -75,9 +75,7 @@ def column_lines(system: DerivedSystem, style: NumberStyle) -> tuple[Line, ...]:
 def conserved_words(totals: tuple[Mapping[str, float], ...], style: NumberStyle) -> tuple[str, ...]:
     """Return the sums of states that never change, as ``A + B + 2 C``."""
     return tuple(
-        " + ".join(
-            name if factor == 1 else f"{style.short(factor, 6)} {name}" for name, factor in total.items()
-        ).replace("+ -", "− ")
+        " + ".join(name if factor == 1 else f"{style.short(factor, 6)} {name}" for name, factor in total.items())
         for total in totals
     )
 

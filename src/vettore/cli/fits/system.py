@@ -146,6 +146,7 @@ def _text(answer: SystemFit, of_columns: Mapping[str, str]) -> str:
     from vettore.core.rounding import NumberStyle
     from vettore.core.systems.units import system_units
     from vettore.words.fits import conflict_in_words
+    from vettore.words.systems import conserved_words
 
     style, told = NumberStyle(), system_units(answer.system, of_columns)
     lines = [*answer.equations, ""]
@@ -162,8 +163,6 @@ def _text(answer: SystemFit, of_columns: Mapping[str, str]) -> str:
         unit = of_columns.get(name, "")
         size = f"{style.number(scatter, 3)} {unit}".rstrip()
         lines.append(f"  {name:38} scatter {size}{share}, {len(answer.residuals[name])} rows")
-    for total in answer.conserved:
-        parts = [name if factor == 1 else f"{style.short(factor, 6)} {name}" for name, factor in total.items()]
-        lines.append(f"  {'never changes':38} {' + '.join(parts)}")
+    lines += [f"  {'never changes':38} {total}" for total in conserved_words(answer.conserved, style)]
     warnings = [*answer.warnings, *(conflict_in_words(conflict) for conflict in told.contradictions)]
     return "\n".join([*lines, *([""] if warnings else []), *warnings])
