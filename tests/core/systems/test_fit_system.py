@@ -319,3 +319,20 @@ def test_columns_may_have_times_of_their_own():
         core.fit_system(CHAIN, {"A": early["A"], "B": columns["B"]})
     with pytest.raises(core.DataError, match=r"^A has 3 times and 2 values"):
         core.fit_system(CHAIN, {"A": ([0, 1, 2], [1, 2]), "B": early["B"]})
+
+
+def test_columns_with_nothing_in_common_are_as_each_alone():
+    rng = np.random.default_rng(1)
+    t = np.linspace(0, 10, 12)
+    a, b = 1 + 2 * t + rng.normal(0, 0.1, 12), 3 - t + 0.1 * t**2 + rng.normal(0, 2, 12)
+    b[3] = np.nan
+    both = core.fit_system("a = A + B*t\nb = C + D*t + E*t^2", {"t": t, "a": a, "b": b}).coefficients
+    wanted = ~np.isnan(b)
+    alone = [
+        core.fit("y = A + B*t", {"t": t, "y": a}),
+        core.fit("y = C + D*t + E*t^2", {"t": t[wanted], "y": b[wanted]}),
+    ]
+    entries = [entry for fit in alone for entry in fit.coefficients.values()]
+    for mine, other in zip(both.values(), entries, strict=True):
+        figures = [(each.value, each.standard_error, each.low, each.high) for each in (mine, other)]
+        assert figures[0] == pytest.approx(figures[1], rel=1e-7)

@@ -18,10 +18,11 @@ from vettore.core.fitting.result import Coefficient
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.columns import Given, under_one
 from vettore.core.systems.problem import Errors, Predicted, SystemProblem, errors_of, problem_of, starts_of
-from vettore.core.systems.ranges import allowed_rise, bent, by_likelihood
+from vettore.core.systems.ranges import allowed_rises, bent, by_likelihood
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
 from vettore.core.systems.search import RoundEnd, SystemOutcome, search
+from vettore.core.systems.shares import ColumnShares, column_shares, common_shares
 from vettore.core.systems.untold import PART, Untold, untold, weak_directions
 from vettore.core.systems.weights import weighted
 
@@ -90,26 +91,23 @@ def _result(
     best, m = outcome.best, len(problem.free)
     freedom = problem.n - m
     r, table = weighted(problem, best.predicted, best.scatter)
-    known = any(part.sigma is not None for part in problem.parts)
-    # The scatter of a column that the rows tell is that of the likelihood: what the coefficients took is given back.
-    variance = 1.0 if absolute else float(r @ r) / freedom if known else problem.n / freedom
-    covariance, apart = covariance_of(table, variance)
+    base, apart = covariance_of(table, 1.0)
     unknown = [name for name, is_so in zip(problem.free, apart, strict=True) if is_so]
-    coefficients = coefficients_of(
-        problem, best.p, None if unknown else covariance, np.inf if absolute else freedom, level
-    )
+    shares = None if base is None else _shares(problem, base, table, float(r @ r), absolute)
+    coefficients = coefficients_of(problem, best.p, shares, level)
     others = () if unknown else tuple(problem.values_of(other.p) for other in outcome.others)
     blind = untold(problem, best, table, unknown) if unknown else None
     remarks = _remarks(problem, outcome, coefficients, blind, others)
     if thorough and not unknown and freedom >= 1 and not any(entry.at_limit for entry in coefficients.values()):
-        coefficients, by = _with_likelihood(problem, best, coefficients, covariance, level, absolute)
+        coefficients, by = _with_likelihood(problem, best, coefficients, shares, level)
         remarks += (Remark(RemarkKind.RANGES_BENT, names=by),) if by else ()
-    scatters = scatters_of(problem, best.predicted, problem.n / freedom)
+    larger = shares.larger if shares is not None else (problem.n / freedom,) * len(problem.parts)
+    scatters = scatters_of(problem, best.predicted, larger)
     return SystemFit(
         problem,
         best,
         coefficients,
-        None if unknown else covariance,
+        None if shares is None else shares.covariance,
         freedom,
         scatters,
         others,
@@ -118,16 +116,27 @@ def _result(
     )
 
 
-def scatters_of(problem: SystemProblem, predicted: Predicted, share: float) -> dict[str, float]:
-    """Return the standard deviation of each column about its curve; ``share`` gives back what the coefficients took."""
+def _shares(problem: SystemProblem, base: Array, table: Array, squares: float, absolute: bool) -> ColumnShares:
+    """Return what is known of the coefficients: scatters that the rows tell are each column's own."""
+    freedom = problem.n - len(problem.free)
+    sizes = tuple(len(part.y) for part in problem.parts)
+    if all(part.sigma is None for part in problem.parts) and not problem.together:
+        return column_shares(table, sizes, base)
+    known = any(part.sigma is not None for part in problem.parts)
+    variance = 1.0 if absolute else squares / freedom if known else problem.n / freedom
+    return common_shares(base, variance, np.inf if absolute else freedom, problem.n, len(sizes))
+
+
+def scatters_of(problem: SystemProblem, predicted: Predicted, larger: Sequence[float]) -> dict[str, float]:
+    """Return the standard deviation of each column about its curve; ``larger`` gives back what the coefficients took."""
     return {
-        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * share))
-        for part, value in zip(problem.parts, predicted.values, strict=True)
+        part.measured.name: float(np.sqrt(np.mean((part.y - value) ** 2) * by))
+        for part, value, by in zip(problem.parts, predicted.values, larger, strict=True)
     }
 
 
 def coefficients_of(
-    problem: SystemProblem, p: Array, covariance: Array | None, freedom: float, level: float
+    problem: SystemProblem, p: Array, shares: ColumnShares | None, level: float
 ) -> dict[str, Coefficient]:
     """Return the coefficients of a system with their ±, where it is known."""
     out = {}
@@ -139,10 +148,10 @@ def coefficients_of(
         value = float(p[i])
         if value in (problem.low[i], problem.high[i]):
             out[name] = Coefficient(name, value, at_limit=True)
-        elif covariance is None:
+        elif shares is None:
             out[name] = Coefficient(name, value)
         else:
-            out[name] = with_error(name, value, float(covariance[i, i]), freedom, level)
+            out[name] = with_error(name, value, float(shares.covariance[i, i]), float(shares.freedom[i]), level)
     return out
 
 
@@ -150,18 +159,18 @@ def _with_likelihood(
     problem: SystemProblem,
     best: RoundEnd,
     coefficients: Mapping[str, Coefficient],
-    covariance: Array | None,
+    shares: ColumnShares | None,
     level: float,
-    absolute: bool,
 ) -> tuple[dict[str, Coefficient], tuple[str, ...]]:
     """Return the coefficients with ranges of the likelihood where those by the ± are not, and which these are."""
-    freedom = problem.n - len(problem.free)
-    rise = allowed_rise(problem, best, freedom, level, absolute)
-    reach = t_quantile(level, math.inf if absolute else freedom)
-    if covariance is None or not rise > 0 or _is_exact(problem, best):
+    if shares is None or _is_exact(problem, best):
         return dict(coefficients), ()
-    names = bent(problem, best, covariance, reach, rise)
-    ranges = by_likelihood(problem, best, covariance, names, reach, rise)
+    rises = allowed_rises(problem, best, shares, level)
+    if not (rises > 0).all():
+        return dict(coefficients), ()
+    reaches = np.array([t_quantile(level, float(freedom)) for freedom in shares.freedom])
+    names = bent(problem, best, shares.covariance, reaches, rises)
+    ranges = by_likelihood(problem, best, shares.covariance, names, reaches, rises)
     changed = {name: replace(coefficients[name], low=low, high=high) for name, (low, high) in ranges.items()}
     return {**coefficients, **changed}, names
 

@@ -3,7 +3,9 @@
 With D the sum that is made least (see ``weights.py``), ν degrees of freedom and t Student's quantile, the range of θₖ holds all
 values at which the least D over the other coefficients is at most D_min + rise (Bates & Watts 1988, §6.1), with
 
-    rise = n ln(1 + t²/ν)   scatters told by the rows,      z²   known ones,      t² S_min/ν   known beside each other.
+    rise = n ln(1 + t²/ν)   scatters told by the rows,      z²   known ones,      t² S_min/ν   known beside each other,
+
+with n and ν of what the columns tell of each coefficient (see ``shares.py``).
 
 It costs many fits. Whether it is needed is seen by two values a coefficient: along the direction in which the ± says that the
 others follow, D must have risen by as much at the ends of the range.
@@ -22,6 +24,7 @@ from vettore.core.distributions import t_quantile
 from vettore.core.fitting.search.outwards import side
 from vettore.core.systems.problem import SystemProblem
 from vettore.core.systems.search import NEAR, RoundEnd, descend
+from vettore.core.systems.shares import ColumnShares
 from vettore.core.systems.weights import deviance
 
 Interval = tuple[float | None, float | None]
@@ -35,29 +38,31 @@ ENDS = 1e-5
 OPEN = 12
 
 
-def allowed_rise(problem: SystemProblem, end: RoundEnd, freedom: float, level: float, absolute: bool) -> float:
-    """Return by how much the sum that is made least may rise within ranges of a level."""
-    t = t_quantile(level, math.inf if absolute else freedom)
+def allowed_rises(problem: SystemProblem, end: RoundEnd, shares: ColumnShares, level: float) -> Array:
+    """Return by how much the sum that is made least may rise within the ranges of a level, (m,)."""
+    t = np.array([t_quantile(level, float(freedom)) for freedom in shares.freedom])
     if all(part.sigma is None for part in problem.parts):
-        return problem.n * math.log1p(t**2 / freedom)
-    return t**2 * (1.0 if absolute else end.deviance / freedom)
+        by = np.diag(shares.covariance) / np.diag(shares.base)
+        return np.asarray(shares.counted * np.log1p(t**2 * by / shares.counted))
+    absolute = np.isinf(shares.freedom)
+    return np.where(absolute, t**2, t**2 * end.deviance / (problem.n - len(problem.free)))
 
 
-def bent(problem: SystemProblem, end: RoundEnd, covariance: Array, reach: float, rise: float) -> tuple[str, ...]:
-    """Return the coefficients whose ranges by the ± are not those of the likelihood; ``reach`` is in standard errors."""
+def bent(problem: SystemProblem, end: RoundEnd, covariance: Array, reaches: Array, rises: Array) -> tuple[str, ...]:
+    """Return the coefficients whose ranges by the ± are not those of the likelihood; ``reaches`` are in standard errors."""
     out = []
     for place, name in enumerate(problem.free):
         error = math.sqrt(max(float(covariance[place, place]), 0.0))
         if not error > 0:
             continue
-        direction = covariance[:, place] / error * reach
+        direction = covariance[:, place] / error * reaches[place]
         for way in (-1.0, 1.0):
             p = end.p + way * direction
             within = bool(((p >= problem.low) & (p <= problem.high)).all())
             predicted = problem.predict(p, NEAR, False) if within else None
             if (
                 predicted is None
-                or not STRAIGHT[0] <= (deviance(problem, predicted) - end.deviance) / rise <= STRAIGHT[1]
+                or not STRAIGHT[0] <= (deviance(problem, predicted) - end.deviance) / rises[place] <= STRAIGHT[1]
             ):
                 out.append(name)
                 break
@@ -65,14 +70,14 @@ def bent(problem: SystemProblem, end: RoundEnd, covariance: Array, reach: float,
 
 
 def by_likelihood(
-    problem: SystemProblem, end: RoundEnd, covariance: Array, names: Sequence[str], reach: float, rise: float
+    problem: SystemProblem, end: RoundEnd, covariance: Array, names: Sequence[str], reaches: Array, rises: Array
 ) -> dict[str, Interval]:
     """Return the ranges of some coefficients by the likelihood; None on a side without a bound."""
     out = {}
     for name in names:
         place = problem.free.index(name)
-        along = covariance[:, place] / math.sqrt(float(covariance[place, place])) * reach
-        low, high = (_side(problem, end, place, way * along, rise) for way in (-1.0, 1.0))
+        along = covariance[:, place] / math.sqrt(float(covariance[place, place])) * reaches[place]
+        low, high = (_side(problem, end, place, way * along, float(rises[place])) for way in (-1.0, 1.0))
         out[name] = (low, high)
     return out
 

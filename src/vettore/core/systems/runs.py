@@ -27,6 +27,7 @@ from vettore.core.systems.problem import MeasuredRows, Predicted, SystemProblem,
 from vettore.core.systems.read import read_system
 from vettore.core.systems.result import SystemFit
 from vettore.core.systems.search import LAST, NEAR, RoundEnd, descend, search
+from vettore.core.systems.shares import column_shares
 from vettore.core.systems.weights import Scatter, spreads, squares_of, weighted
 from vettore.core.telling import Tells
 
@@ -218,20 +219,33 @@ def _told(
             Fault.TOO_FEW,
         )
     _, table = weighted(joined, end.predicted, end.scatter)
-    covariance, _ = covariance_of(table, joined.n / freedom)
-    scatters = scatters_of(joined, end.predicted, joined.n / freedom)
+    base, _ = covariance_of(table, 1.0)
+    sizes = tuple(len(part.y) for part in joined.parts)
+    shares = None if base is None else column_shares(table, sizes, base)
+    larger = shares.larger if shares is not None else (joined.n / freedom,) * len(sizes)
+    scatters = scatters_of(joined, end.predicted, larger)
     runs = {}
     for label, problem, places in zip(labels, joined.each, joined.of_run, strict=True):
         p = end.p[places]
         predicted = problem.predict(p, LAST)
         assert predicted is not None
-        own = None if covariance is None else covariance[np.ix_(places, places)]
-        entries = coefficients_of(problem, p, own, freedom, level)
+        own = None if shares is None else shares.at(places)
+        entries = coefficients_of(problem, p, own, level)
         scatter = Scatter(
             tuple(sigma[: len(part.y)] for sigma, part in zip(end.scatter.sigmas, problem.parts, strict=True))
         )
         own_end = RoundEnd(p, predicted, scatter, squares_of(problem, predicted, scatter))
-        runs[label] = SystemFit(problem, own_end, entries, own, freedom, scatters, (), problem.remarks, level)
+        runs[label] = SystemFit(
+            problem,
+            own_end,
+            entries,
+            None if own is None else own.covariance,
+            freedom,
+            scatters,
+            (),
+            problem.remarks,
+            level,
+        )
     first = next(iter(runs.values()))
     shared = {name: first.coefficients[name] for name in common}
     return RunsFit(first.equations, shared, runs, freedom, scatters, _against(joined, end, alone, common), level)
