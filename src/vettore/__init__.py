@@ -33,3 +33,7 @@ def __getattr__(name: str) -> Any:
     value = getattr(importlib.import_module(f"vettore.{_WHERE[name]}"), name)
     globals()[name] = value
     return value
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *_WHERE})

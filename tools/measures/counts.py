@@ -9,7 +9,7 @@ import numpy as np
 
 from vettore import core
 from vettore.core.errors import VettoreError
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 
 SETS = 1000
 MEANS = (2, 5, 20, 100)

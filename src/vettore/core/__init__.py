@@ -19,11 +19,12 @@ if TYPE_CHECKING:
     from vettore.core.fitting.after.checks import Check, checks
     from vettore.core.fitting.after.compare import Compared, akaike_weights, compare
     from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
+    from vettore.core.fitting.coefficients import Coefficient
     from vettore.core.fitting.fit_many import fit_many
     from vettore.core.fitting.fit_polynomial import fit_polynomial
     from vettore.core.fitting.linear.polynomial import polynomial_formula
     from vettore.core.fitting.many import ManyFits
-    from vettore.core.fitting.result import Coefficient, FitResult
+    from vettore.core.fitting.result import FitResult
     from vettore.core.fitting.shared import SharedFit, fit_shared
     from vettore.core.integration.derivative import Derivative, differentiate
     from vettore.core.integration.function import FunctionArea, integrate_function
@@ -47,7 +48,7 @@ if TYPE_CHECKING:
 _WHERE = {
     "CATALOGUE": "models.catalogue",
     "Check": "fitting.after.checks",
-    "Coefficient": "fitting.result",
+    "Coefficient": "fitting.coefficients",
     "Compared": "fitting.after.compare",
     "Crossing": "curve",
     "Curve": "curve",

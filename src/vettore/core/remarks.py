@@ -30,6 +30,7 @@ class RemarkKind(StrEnum):
     SPELT_ALIKE = "spelt alike"
     NO_COLUMN = "no column"
     NUMBER_E = "the number e"
+    BY_DIFFERENCES = "slopes by differences"
     LIKE_A_COLUMN = "like a column"
     AS_GOOD = "another answer as good"
     FUNCTION_JOINED = "function joined to a column"
@@ -194,6 +195,9 @@ SENTENCES: Mapping[RemarkKind, Callable[[Remark], str]] = {
         f"{r.names[0]} is no column and was fitted as a coefficient; the column {r.names[1]} is spelt alike."
     ),
     RemarkKind.NO_COLUMN: lambda r: "The right side names no column, so the curve is the same in every row.",
+    RemarkKind.BY_DIFFERENCES: lambda r: (
+        f"{r.names[0]} could not be read as a formula, so its slopes were worked out by differences."
+    ),
     RemarkKind.NUMBER_E: lambda r: (
         "e was read as the number 2.718…, not as a coefficient. If it is to be fitted, give it another name, as k, "
         "or write it in backquotes: `e`."

@@ -25,6 +25,7 @@ from vettore.app.shell.shell import Shell
 from vettore.app.widgets.parts import Column, label, section
 from vettore.app.widgets.popup import Popup
 from vettore.core.models.catalogue import CATALOGUE
+from vettore.core.models.synonyms import synonyms_of
 
 if TYPE_CHECKING:
     from vettore.app.pages.page import Page
@@ -42,6 +43,8 @@ class Thing:
     kind: str
     act: Callable[[], object]
     keys: str = ""
+    # What it is called elsewhere; found by, but not shown.
+    also: str = ""
 
 
 def matching(things: Iterable[Thing], typed: str) -> list[Thing]:
@@ -50,7 +53,7 @@ def matching(things: Iterable[Thing], typed: str) -> list[Thing]:
     whole: list[Thing] = []
     first, later = [], []
     for thing in things:
-        text = f"{thing.words} {thing.kind}".casefold()
+        text = f"{thing.words} {thing.kind} {thing.also}".casefold()
         if words and text.startswith(" ".join(words)):
             whole.append(thing)
             continue
@@ -110,7 +113,12 @@ def things_of(shell: Shell) -> list[Thing]:
     ]
     if session.series is not None:
         out += [
-            Thing(model.name, f"model   {model.formula}", lambda key=key: _fit(shell, key))
+            Thing(
+                model.name,
+                f"model   {model.formula}",
+                lambda key=key: _fit(shell, key),
+                also=" ".join(synonyms_of(key)),
+            )
             for key, model in CATALOGUE.items()
         ]
     titles = {place.page: place.heading for place in places() if place.level == 1}

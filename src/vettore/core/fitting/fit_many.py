@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from vettore.core.fitting.fit import fit_request, text_of
+from vettore.core.fitting.any_model import AnyModel, text_of
+from vettore.core.fitting.fit import fit_request
 from vettore.core.fitting.left_side import Sigma
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.many import ManyFits, fit_series
 from vettore.core.fitting.many_request import AllSeries, labelled
 from vettore.core.fitting.request import DEFAULT_SEED, FitRequest
-from vettore.core.models.model import Model
 
 
 def fit_many(
-    formula: str | Model,
+    formula: AnyModel,
     data: AllSeries,
     *,
     start: Mapping[str, float] | Sequence[Mapping[str, float]] | None = None,

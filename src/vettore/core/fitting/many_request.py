@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -15,7 +15,9 @@ from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.request import FitRequest
 from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.rows import check_sign
+from vettore.core.frames import as_columns
 
+# Series, each a mapping or a table of columns: listed, by their labels, or as the groups of a data frame.
 AllSeries: TypeAlias = Sequence[Mapping[str, Values]] | Mapping[str, Mapping[str, Values]]
 
 
@@ -65,8 +67,16 @@ class ManyRequest:
 def labelled(data: AllSeries) -> tuple[tuple[str, ...], list[Mapping[str, Values]]]:
     """Return what series are called, by their keys or counted from 1, and the series."""
     if isinstance(data, Mapping):
-        return tuple(map(str, data)), list(data.values())
-    return tuple(map(str, range(1, len(data) + 1))), list(data)
+        return tuple(map(str, data)), [as_columns(series, str(label)) for label, series in data.items()]
+    listed: list[Any] = list(data)
+    if listed and all(isinstance(entry, tuple) and len(entry) == 2 for entry in listed):
+        # The groups of a data frame, each with its label.
+        return labelled({_label(label): series for label, series in listed})
+    return tuple(map(str, range(1, len(listed) + 1))), [as_columns(series) for series in listed]
+
+
+def _label(label: Any) -> str:
+    return " · ".join(map(str, label)) if isinstance(label, tuple) else str(label)
 
 
 def check_each(given: Sequence[object], labels: Sequence[object], name: str) -> None:

@@ -12,6 +12,7 @@ from vettore.core.formula.derivative import ZERO, derivative
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.linear import LinearParts, has_constant, linear_parts
+from vettore.core.formula.own_functions import argument_count
 from vettore.core.formula.tokens import tokens
 from vettore.core.formula.tree import Binary, Call, Name, Negate, Node, walk
 from vettore.core.formula.words import ARGUMENTS
@@ -105,6 +106,11 @@ def misread(text: str, columns: frozenset[str]) -> tuple[Remark, ...]:
     remarks += [Remark(RemarkKind.READ_FROM_LEFT, doubt) for doubt in read.doubts]
     if "e" not in columns and _has_lone_e(text):
         remarks.append(Remark(RemarkKind.NUMBER_E))
+    remarks += [
+        Remark(RemarkKind.BY_DIFFERENCES, (node.function,))
+        for node in walk(read.right)
+        if isinstance(node, Call) and argument_count(node.function) is not None
+    ]
     return tuple(remarks)
 
 

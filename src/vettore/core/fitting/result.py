@@ -13,37 +13,15 @@ import numpy as np
 
 from vettore.core.arrays import Array, Mask
 from vettore.core.curve import Curve
-from vettore.core.distributions import t_two_sided
 from vettore.core.errors import DataError, Fault
+from vettore.core.fitting.coefficients import Coefficient, Coefficients
 from vettore.core.fitting.details import Correlated, Counts, Details, ErrorsInX, Growing
 from vettore.core.fitting.goodness import Goodness
+from vettore.core.fitting.predicting import Predicts
 from vettore.core.fitting.record import Alternative, Iteration, Noise, Search, Status, Trace
 from vettore.core.fitting.scatter import scatter_about
 from vettore.core.remarks import Remark, RemarkKind, counted, sentences
 from vettore.core.telling import Known, Tells, short
-
-
-@dataclass(frozen=True)
-class Coefficient:
-    """One coefficient: its value, and its uncertainty where there is any (None when held or at a limit).
-
-    ``t`` is the value over its standard error, with so many degrees of ``freedom``.
-    """
-
-    name: str
-    value: float
-    standard_error: float | None = None
-    low: float | None = None
-    high: float | None = None
-    t: float | None = None
-    freedom: float = 0
-    held: bool = False
-    at_limit: bool = False
-
-    @property
-    def p(self) -> float | None:
-        """The probability of a value at least as far from zero if the true one were zero."""
-        return None if self.t is None else t_two_sided(self.t, self.freedom)
 
 
 class FitMethod(StrEnum):
@@ -89,7 +67,7 @@ TOLD_ARRAYS = ("covariance", "correlation", "residuals", "fitted", "leverage")
 
 
 @dataclass(frozen=True, eq=False, repr=False, kw_only=True)
-class FitResult(Goodness, Tells):
+class FitResult(Goodness, Predicts, Tells):
     """A fit and everything that is reported of it. Arrays have one entry per row in use, in the order given.
 
     ``rows_in_use`` marks the rows used among those given; ``left_out`` names the others, counted from 1.
@@ -129,6 +107,9 @@ class FitResult(Goodness, Tells):
     transformed: bool = False
     trace: Trace = field(default_factory=Trace)
     details: Details | None = None
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "coefficients", Coefficients(self.coefficients))
 
     def _line(self) -> str:
         text = ", ".join(

@@ -17,13 +17,15 @@ import numpy as np
 from vettore.core.arrays import Array, Values, as_values
 from vettore.core.errors import DataError, Fault, a_number
 from vettore.core.fitting.after.compare import Nested, nested_f
+from vettore.core.fitting.any_model import AnyModel, text_of
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.fit import fit
 from vettore.core.fitting.left_side import Sigma, as_sigma
 from vettore.core.fitting.limits import Limits, check_limits
 from vettore.core.fitting.many_request import AllSeries, by_label, check_each, labelled
 from vettore.core.fitting.prepared import prepared
 from vettore.core.fitting.request import DEFAULT_SEED, SQUARES, check_options
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import FitResult
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.formula.tree import Call, Compare, Name, Node, Number, replaced
 from vettore.core.formula.write import to_text
@@ -88,7 +90,7 @@ def _free_name(name: str, taken: Collection[str]) -> str:
 
 
 def fit_shared(
-    formula: str,
+    formula: AnyModel,
     data: AllSeries,
     shared: Collection[str],
     *,
@@ -121,7 +123,8 @@ def fit_shared(
     spreads = by_label(sigma, labels)
     series = list(_with_constants(series, labels, constants or {}))
     held = dict(hold or {})
-    read = _read_shared(formula, list(series[0]), shared, held)
+    text, _ = text_of(formula, series[0], None, None)
+    read = _read_shared(text, list(series[0]), shared, held)
     bounds = check_limits(read.coefficients, str(read), limits, held)
     common = tuple(name for name in read.coefficients if name in shared)
     parts = _Parts(read, series, common, held)
@@ -139,7 +142,7 @@ def fit_shared(
     # The starts are answers of searches, so nothing is looked for beside them.
     result = replace(result, trace=replace(result.trace, beside=None))
 
-    apart = partial(_apart_of, formula, series, limits, spreads, options)
+    apart = partial(_apart_of, text, series, limits, spreads, options)
     possible = not any(name in read.data for name in constants or {})
     return SharedFit(result, common, *parts.of_each_series(result, joined), labels, apart if possible else None)
 

@@ -22,6 +22,7 @@ import numpy as np
 from vettore.core.arrays import Array, Mask, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.details import Steps
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.left_side import Sigma
@@ -29,7 +30,7 @@ from vettore.core.fitting.many import fit_series
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise
 from vettore.core.fitting.request import SQUARES, FitRequest, Progress
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.solve import solve_request
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate

@@ -12,6 +12,7 @@ import math
 from collections.abc import Callable
 
 from vettore.core.errors import FormulaError
+from vettore.core.formula.own_functions import argument_count, slope_name
 from vettore.core.formula.tree import Binary, Call, Compare, Name, Negate, Node, Number, names
 
 ZERO, ONE, TWO = Number(0.0), Number(1.0), Number(2.0)
@@ -52,10 +53,21 @@ def derivative(node: Node, name: str) -> Node:
             return added(
                 multiplied(by_first, derivative(first, name)), multiplied(by_second, derivative(second, name))
             )
+        case Call(function, arguments) if argument_count(function) is not None:
+            return _of_own(function, arguments, name)
         case Call(function, (of,)):
             return multiplied(_outer(function, of), derivative(of, name))
         case _:
             raise FormulaError("A condition has no derivative.", 0)
+
+
+def _of_own(function: str, arguments: tuple[Node, ...], name: str) -> Node:
+    total: Node = ZERO
+    for place, argument in enumerate(arguments):
+        change = derivative(argument, name)
+        if change != ZERO:
+            total = added(total, multiplied(Call(slope_name(function, place), arguments), change))
+    return total
 
 
 def _of_power(base: Node, exponent: Node, name: str) -> Node:

@@ -14,6 +14,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
+from vettore.core.formula.own_functions import own_work
 from vettore.core.formula.peak_functions import dispersion, tailed, voigt
 from vettore.core.formula.tree import (
     Binary,
@@ -239,9 +240,16 @@ def _work(node: Node) -> Callable[..., Any]:
         case Call("max", _):
             return lambda *values: _extreme(np.maximum, values)
         case Call(function, _):
-            return FUNCTIONS[function]
+            return FUNCTIONS[function] if function in FUNCTIONS else _own(function)
         case _:  # pragma: no cover
             raise AssertionError(node)
+
+
+def _own(function: str) -> Callable[..., Any]:
+    work = own_work(function)
+    if work is None:
+        raise DataError(f"{function} is a function of a script that is over. Give it again.", Fault.UNAVAILABLE)
+    return work
 
 
 def _number(value: Any) -> Any:

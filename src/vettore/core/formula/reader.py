@@ -13,6 +13,7 @@ from fractions import Fraction
 
 from vettore.core.errors import Fault, FormulaError
 from vettore.core.formula.notation import Notation
+from vettore.core.formula.own_functions import argument_count
 from vettore.core.formula.tokens import FRACTIONS, Token
 from vettore.core.formula.tree import (
     CONDITIONS,
@@ -241,7 +242,7 @@ class Reader(Notation):
                 return power
         if word in RESERVED:
             raise FormulaError(f"“{word}” joins conditions.", token.position, "Put a condition before it.")
-        if called and word in ARGUMENTS:
+        if (called and word in ARGUMENTS) or (direct and argument_count(word) is not None):
             return self.call(token, word)
         if word in OTHER_NAMES and called:
             raise _no_function(f"“{word}” is not a function here.", token.position, OTHER_NAMES[word])
@@ -282,7 +283,7 @@ class Reader(Notation):
                 raise FormulaError("This bracket is never closed.", bracket.position, "Put a ) where it ends.")
             self.end()
         self.depth -= 1
-        fewest, most = ARGUMENTS[function]
+        fewest, most = ARGUMENTS.get(function) or (argument_count(function) or 0,) * 2
         if not fewest <= len(arguments) <= most:
             raise FormulaError(_argument_words(function, len(arguments)), token.position, _usage(function))
         return Call(function, tuple(arguments))

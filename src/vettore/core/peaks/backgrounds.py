@@ -14,8 +14,8 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
-from vettore.core.fitting.fit import fit_request
 from vettore.core.fitting.request import FitRequest
+from vettore.core.fitting.solve import solve_request
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
@@ -117,7 +117,7 @@ def started(background: Background, x: Array, y: Array, away: Array) -> Backgrou
         away = np.ones(len(x), dtype=np.bool_)
     y_name = "y" if background.over != "y" else "y_0"
     data = {background.over: x[away], y_name: y[away]}
-    values = fit_request(FitRequest(f"{y_name} = {background.formula}", data)).coefficients
+    values = solve_request(FitRequest(f"{y_name} = {background.formula}", data)).coefficients
     start = {name: values[name].value for name in background.names}
     return _straight(background, x, start)
 

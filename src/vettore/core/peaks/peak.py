@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 
 # The numbers of each peak, by the names that it has them under.
 NUMBERS = ("place", "height", "width", "area")

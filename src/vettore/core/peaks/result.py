@@ -13,8 +13,9 @@ import numpy as np
 from vettore.core.arrays import Array
 from vettore.core.distributions import t_quantile
 from vettore.core.fitting.after.checks import Check, checks
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.record import Alternative
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import FitResult
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula

@@ -11,10 +11,11 @@ import numpy as np
 from vettore.core.arrays import Array, Values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault, check_level
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.linear.linear_result import with_error
 from vettore.core.fitting.request import DEFAULT_SEED
-from vettore.core.fitting.result import Coefficient
+from vettore.core.frames import as_columns
 from vettore.core.remarks import Remark, RemarkKind
 from vettore.core.systems.columns import Given, under_one
 from vettore.core.systems.problem import Errors, Predicted, SystemProblem, errors_of, problem_of, starts_of
@@ -72,13 +73,9 @@ def fit_system(
     '0.301'
     """
     check_level(level)
-    if not isinstance(data, Mapping):
-        raise DataError(
-            f'The data are columns by name, as {{"t": t, "A": a}}; {type(data).__name__} was given.', Fault.WRONG_KIND
-        )
     if absolute_sigma and sigma is None:
         raise DataError("absolute_sigma needs sigma: give the standard deviations of the columns.", Fault.MISSING)
-    columns, over = under_one(data, over)
+    columns, over = under_one(as_columns(data), over)
     system = read_system(equations, columns, over)
     problem = problem_of(system, columns, sigma, hold, limits, stopped, errors_of(noise, sigma is not None))
     outcome = search(problem, starts_of(problem, start), seed, thorough)

@@ -11,7 +11,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.errors import DataError, Fault
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.formula.tree import Name, Node, names
 from vettore.core.remarks import Remark, sentences
 from vettore.core.systems.curve import SystemCurve

@@ -17,10 +17,10 @@ from vettore.core.arrays import Array, Rows
 from vettore.core.columns.scatter import f_above
 from vettore.core.errors import DataError, Fault, check_level
 from vettore.core.fitting.after.compare import Nested
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.limits import Limits
 from vettore.core.fitting.many_request import AllSeries, labelled
 from vettore.core.fitting.request import DEFAULT_SEED
-from vettore.core.fitting.result import Coefficient
 from vettore.core.systems.fit_system import coefficients_of, covariance_of, scatters_of
 from vettore.core.systems.motion import MOST_CALLS
 from vettore.core.systems.problem import MeasuredRows, Predicted, SystemProblem, problem_of, starts_of

@@ -10,10 +10,11 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.after.compare import Nested
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.polynomial import polynomial_formula
 from vettore.core.fitting.noises.listed import NOISES
-from vettore.core.fitting.result import Coefficient, FitResult
+from vettore.core.fitting.result import FitResult
 from vettore.core.fitting.shared import fit_shared
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.write import name_text

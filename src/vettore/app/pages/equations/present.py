@@ -13,7 +13,7 @@ from vettore.app.strip.chip import Chip
 from vettore.core.arrays import Array, Mask, Rows
 from vettore.core.curve import Curve
 from vettore.core.errors import FormulaError
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.formula.derivative import derivative
 from vettore.core.formula.tree import Name, Number
 from vettore.core.remarks import listed

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from vettore.core.arrays import Array
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.formula_curve import FormulaCurve
-from vettore.core.fitting.result import Coefficient
 from vettore.core.formula.evaluate import Program
 from vettore.core.formula.formula import Formula, read_formula
 from vettore.core.rounding import NumberStyle

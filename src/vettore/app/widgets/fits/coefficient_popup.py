@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from vettore.app.widgets.parts import button
 from vettore.app.widgets.popup import Form
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.rounding import NumberStyle, read_number
 
 # name, value, whether held, lower and upper limit

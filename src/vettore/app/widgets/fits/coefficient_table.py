@@ -12,7 +12,7 @@ from vettore.app.session import Session
 from vettore.app.style import sans, serif, theme
 from vettore.app.widgets.parts import button, clear, label, plain_tip
 from vettore.core.fitting.after.intervals import Interval
-from vettore.core.fitting.result import Coefficient
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.look.theme import SIZES
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.fitting.profiles import likelihood_ranges

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from vettore.app.widgets.fits.line_up import Candidate, Thumbnail
 from vettore.app.widgets.parts import Column, Elided, button, clear, ground, label
 from vettore.core.arrays import Array
+from vettore.core.models.synonyms import synonyms_of
 from vettore.core.remarks import counted
 from vettore.core.rounding import NumberStyle
 from vettore.study.fitting.line_up import Key
@@ -66,7 +67,9 @@ class LineUpSheet(QWidget):
         self.cards, self._words = {}, {}
         for candidate in candidates:
             self.cards[candidate.key] = self._card(candidate, points, chosen, style)
-            self._words[candidate.key] = f"{candidate.name} {candidate.formula} {candidate.family}".casefold()
+            self._words[candidate.key] = " ".join(
+                (candidate.name, candidate.formula, candidate.family, *synonyms_of(str(candidate.key)))
+            ).casefold()
         self._arrange()
 
     def _card(self, candidate: Candidate, points: tuple[Array, Array], chosen: Key, style: NumberStyle) -> QWidget:

@@ -19,8 +19,9 @@ from vettore.core.arrays import Array
 from vettore.core.curve import Curve
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.record import Status
-from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.remarks import Remark, RemarkKind
 

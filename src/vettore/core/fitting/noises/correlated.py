@@ -23,6 +23,7 @@ from scipy.linalg import solve_triangular
 
 from vettore.core.arrays import Array, Mask, Rows, Values
 from vettore.core.errors import DataError, Fault, name_rows
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.details import Correlated
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import with_error
@@ -39,7 +40,7 @@ from vettore.core.fitting.noises.restricted import (
 )
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Memory, Status
-from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.search.scoring import MOST_STEPS, STILL, least
 from vettore.core.fitting.solve import solve
 from vettore.core.formula.formula import Formula

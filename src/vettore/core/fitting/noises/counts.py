@@ -25,12 +25,13 @@ import numpy as np
 from vettore.core.arrays import Array, Rows, as_values
 from vettore.core.distributions import t_quantile
 from vettore.core.errors import DataError, Fault, name_rows
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.details import Counts
 from vettore.core.fitting.noises.formula_rows import FormulaRows, Point, side_by_side
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Noise, Status
 from vettore.core.fitting.request import FitRequest
-from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.search.outwards import side
 from vettore.core.fitting.search.scoring import MOST_STEPS, least
 from vettore.core.fitting.solve import solve, solve_request

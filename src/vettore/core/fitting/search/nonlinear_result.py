@@ -11,6 +11,7 @@ import numpy as np
 
 from vettore.core.arrays import Array
 from vettore.core.distributions import joint_quantile
+from vettore.core.fitting.coefficients import Coefficient
 from vettore.core.fitting.formula_curve import FormulaCurve
 from vettore.core.fitting.linear.linear_result import (
     check_variances,
@@ -22,7 +23,7 @@ from vettore.core.fitting.linear.linear_result import (
 from vettore.core.fitting.prepared import Prepared
 from vettore.core.fitting.problem import Problem
 from vettore.core.fitting.record import Alternative, Search, Status, Stop, Trace
-from vettore.core.fitting.result import Coefficient, FitMethod, FitResult
+from vettore.core.fitting.result import FitMethod, FitResult
 from vettore.core.fitting.rows import Rows
 from vettore.core.fitting.search.at_limits import ranges_at_limits
 from vettore.core.fitting.search.out_of_range import not_apart, out_of_range
