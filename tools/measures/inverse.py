@@ -1,4 +1,4 @@
-"""How often the 95 % interval of an unknown holds it, when its signal was measured once: curves, scatters, counts.
+"""How often the 95 % interval of an unknown holds it, whose signal was measured once or three times: curves, scatters, counts.
 
 python -m tools.measures.inverse
 """
@@ -67,7 +67,7 @@ CASES = (
 )
 
 
-def held(case: Case, rng: np.random.Generator) -> tuple[float, float, float]:
+def held(case: Case, rng: np.random.Generator, replicates: int = 1) -> tuple[float, float, float]:
     """Return the shares of unknowns that their interval holds, of intervals that are open, of signals without a place."""
     inside, opened, none, mu = [], [], 0, case.curve(case.x)
     low, high = float(case.x.min()), float(case.x.max())
@@ -86,26 +86,30 @@ def held(case: Case, rng: np.random.Generator) -> tuple[float, float, float]:
             true = low * np.exp(share * spread) if spread else low + share * (high - low)
             at = float(case.curve(np.array(true)))
             if callable(case.scatter):
-                signal = at + float(rng.normal() * case.scatter(np.array(at)))
+                signals = at + rng.normal(size=replicates) * float(case.scatter(np.array(at)))
             else:
-                signal = float(rng.poisson(at))
-            wide = high - low
-            places = result.curve.crossings_with_error(signal, low - wide, high + wide)
-            if not places:
+                signals = rng.poisson(at, replicates).astype(float)
+            answer = core.unknowns(result, [signals])
+            if np.isnan(answer.x[0]):
                 none += 1
                 continue
-            ends = [(-np.inf if p.low is None else p.low, np.inf if p.high is None else p.high) for p in places]
-            inside.append(any(a <= true <= b for a, b in ends))
-            opened.append(any(not np.isfinite([a, b]).all() for a, b in ends))
+            ends = (float(answer.low[0]), float(answer.high[0]))
+            inside.append(ends[0] <= true <= ends[1])
+            opened.append(not np.isfinite(ends).all())
     return float(np.mean(inside)), float(np.mean(opened)), none / UNKNOWNS
 
 
 def lines() -> list[str]:
     """Return the table."""
-    out = ["| Calibration | 95 % intervals that hold | open on a side | no place |", "|---|---|---|---|"]
+    out = [
+        "| Calibration | replicates | 95 % intervals that hold | open on a side | no place |",
+        "|---|---|---|---|---|",
+    ]
     for case in CASES:
-        holds, opened, none = held(case, np.random.default_rng(11))
-        out.append(f"| {case.name} | {holds * 100:.1f} % | {opened * 100:.1f} % | {none * 100:.1f} % |")
+        for replicates in (1, 3):
+            holds, opened, none = held(case, np.random.default_rng(11), replicates)
+            figures = " | ".join(f"{share * 100:.1f} %" for share in (holds, opened, none))
+            out.append(f"| {case.name} | {replicates} | {figures} |")
     return out
 
 

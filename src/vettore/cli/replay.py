@@ -64,7 +64,7 @@ def replay(
     """
     from vettore.batch.replay import PART, Ended, Progress, ReplayRequest, go_on, key_of
     from vettore.batch.sources import files_of
-    from vettore.batch.table import check_ending
+    from vettore.files.number_table import check_ending
     from vettore.files.study_file import open_study, study_bytes
 
     _check_format(report_as, reports)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from vettore.core.fitting.after.checks import Check, checks
     from vettore.core.fitting.after.compare import Compared, akaike_weights, compare
     from vettore.core.fitting.after.intervals import bootstrap_intervals, profile_intervals
+    from vettore.core.fitting.after.unknowns import Unknowns, unknowns
     from vettore.core.fitting.coefficients import Coefficient
     from vettore.core.fitting.fit_many import fit_many
     from vettore.core.fitting.fit_polynomial import fit_polynomial
@@ -74,6 +75,7 @@ _WHERE = {
     "Surface": "surface.surface",
     "SystemFit": "systems.result",
     "TurningPoint": "curve",
+    "Unknowns": "fitting.after.unknowns",
     "VettoreError": "errors",
     "WhereNext": "design.next_rows",
     "akaike_weights": "fitting.after.compare",
@@ -104,6 +106,7 @@ _WHERE = {
     "relation": "columns.statistics",
     "plan_rows": "design.planning",
     "rows_needed": "design.next_rows",
+    "unknowns": "fitting.after.unknowns",
     "where_next": "design.next_rows",
 }
 
@@ -138,6 +141,7 @@ __all__ = [
     "Surface",
     "SystemFit",
     "TurningPoint",
+    "Unknowns",
     "VettoreError",
     "WhereNext",
     "akaike_weights",
@@ -166,6 +170,7 @@ __all__ = [
     "profile_intervals",
     "relation",
     "rows_needed",
+    "unknowns",
     "where_next",
 ]
 

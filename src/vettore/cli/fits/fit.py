@@ -15,6 +15,7 @@ from vettore.cli.fits.options import check_options
 from vettore.cli.fits.planned import with_plan
 from vettore.cli.fits.printed import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.fits.system import equations_of, fit_equation_runs, fit_equations
+from vettore.cli.fits.unknown_samples import taken_from, tell_unknowns, unknowns_options
 from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import OTHERS
@@ -119,6 +120,7 @@ SINGLE = {
 @click.option(
     "--figure", "figure", type=click.Path(path_type=Path), help="Save the figure (.svg, .pdf, .png, .tiff)."
 )
+@unknowns_options
 @figure_options
 @table_options
 def fit(
@@ -149,9 +151,14 @@ def fit(
         return
     del options["equations"]
     check_options(options)
+    samples = taken_from(options)
     looks = {name: options.pop(name) for name in LOOKS}
     single = {name: options.pop(name) for name in SINGLE}
     _check_looks(looks, single["figure"])
+    if samples is not None:
+        _check_alone(files, by, shared)
+        _fit_one(Path(files[0]), read, options, looks, **single, samples=samples, output=output)
+        return
     if shared is not None or len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
         _check_single({option: single[name] for name, option in SINGLE.items() if option})
         if shared is not None:
@@ -178,6 +185,8 @@ def _fit_one(
     next_rows: int | None,
     price: str | None,
     profile: bool,
+    samples: dict[str, Any] | None = None,
+    output: Path | None = None,
 ) -> None:
     """Fit one file, and tell and save what is asked for."""
     from vettore.study.derive import derive_fit
@@ -186,7 +195,10 @@ def _fit_one(
     derived = derive_fit(study, study.curves[0].id)
     study = with_plan(study, derived, improve, next_rows, price)
     readings = readings_of(study, derived) + (ranges_of(derived) if profile else [])
-    click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
+    if samples is not None:
+        tell_unknowns(derived, samples, read, output, as_json)
+    else:
+        click.echo(fit_json(derived, readings) if as_json else fit_text(derived, readings))
     if table is not None:
         save_rows(derived, table)
     if report is not None:
@@ -198,6 +210,14 @@ def _fit_one(
     tell_saved({"table": table, "report": report, "figure": figure}, as_json)
     if not derived.result.converged:
         raise SystemExit(NOT_CONVERGED)
+
+
+def _check_alone(files: Sequence[str], by: str | None, shared: str | None) -> None:
+    """Refuse several calibrations for one list of unknowns. Raises DataError."""
+    if len(files) > 1 or by is not None or shared is not None or Path(files[0]).is_dir():
+        raise DataError(
+            "Unknowns are read off one calibration: give one file, without --by and --shared.", Fault.CONFLICT
+        )
 
 
 def _check_looks(looks: Mapping[str, object], figure: Path | None) -> None:

@@ -168,8 +168,9 @@ def fit_all(
     """Fit all files, and all groups in them, and write one table."""
     from vettore.batch.pool import run
     from vettore.batch.sources import files_of
-    from vettore.batch.table import ReplayTable, check_ending
+    from vettore.batch.table import ReplayTable
     from vettore.cli.replay import SOME_FAILED, teller
+    from vettore.files.number_table import check_ending
 
     if output is not None:
         check_ending(output)

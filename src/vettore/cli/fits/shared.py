@@ -30,8 +30,9 @@ def fit_shared_all(
     options: dict[str, Any],
 ) -> None:
     """Fit all groups of all files together, write one table, and say whether what is taken for common is."""
-    from vettore.batch.table import ReplayTable, Row, check_ending
+    from vettore.batch.table import ReplayTable, Row
     from vettore.core.rounding import NumberStyle
+    from vettore.files.number_table import check_ending
     from vettore.study.fitting.fits import fit_series
     from vettore.study.fitting.quantities import coefficient_units
     from vettore.study.fitting.several import fit_together

@@ -70,7 +70,8 @@ def fit_equation_runs(
     """Fit several equations to all groups of all files together, write one table, and say whether what is common is."""
     from vettore import core
     from vettore.batch.sources import files_of
-    from vettore.batch.table import ReplayTable, check_ending
+    from vettore.batch.table import ReplayTable
+    from vettore.files.number_table import check_ending
 
     _check_options(options)
     if output is not None:
