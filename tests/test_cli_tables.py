@@ -258,3 +258,62 @@ def test_the_reference_of_commands_is_that_of_the_program(run):
     }
     assert "\\-\\-leave\\-out" in page
     assert run("replay", "-h") == run("replay", "--help")
+
+
+def plate(tmp_path):
+    """A file of six wells that decay, each by a rate of its own."""
+    rng, t = np.random.default_rng(0), np.arange(20.0)
+    wells = {
+        f"{row}{k}": np.round(5 * np.exp(-(0.1 + 0.05 * k) * t) + rng.normal(0, 0.02, 20), 4)
+        for row in "AB"
+        for k in (1, 2, 3)
+    }
+    lines = [",".join(["time", *wells]), *(",".join(map(str, row)) for row in zip(t, *wells.values(), strict=True))]
+    path = tmp_path / "plate.csv"
+    path.write_text("\n".join(lines))
+    return path, t, wells
+
+
+@pytest.mark.parametrize(
+    ("asked", "names"),
+    [
+        (["A1", "B2"], ["A1", "B2"]),
+        (["A*"], ["A1", "A2", "A3"]),
+        (["?2", "B2", "B3"], ["A2", "B2", "B3"]),
+        (["each"], ["A1", "A2", "A3", "B1", "B2", "B3"]),
+    ],
+)
+def test_columns_of_one_table_are_fitted_alike(run, tmp_path, asked, names):
+    path, t, wells = plate(tmp_path)
+    wanted = [text for name in asked for text in ("--y", name)]
+    code, out, _ = run("fit", path, "--model", "first-order", *wanted)
+    rates = {row["group"]: float(row["value"]) for row in csv.DictReader(io.StringIO(out)) if row["number"] == "k"}
+    assert code == 0
+    assert list(rates) == names
+    for name, rate in rates.items():
+        alone = core.fit("y = A*exp(-k*t)", {"t": t, "y": wells[name]}).coefficients["k"].value
+        assert rate == pytest.approx(alone, rel=1e-9)
+
+
+def test_wells_share_a_coefficient(run, tmp_path):
+    path, t, wells = plate(tmp_path)
+    _, out, _ = run("fit", path, "--model", "exponential-decay", "--y", "?1", "--shared", "k")
+    rates = {row["group"]: float(row["value"]) for row in csv.DictReader(io.StringIO(out)) if row["number"] == "k"}
+    both = core.fit_shared("y = A*exp(-k*t)", [{"t": t, "y": wells[name]} for name in ("A1", "B1")], ["k"])
+    assert rates == pytest.approx({"A1": both.coefficients[0]["k"].value, "B1": both.coefficients[0]["k"].value})
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["--y", "Z*"], "no column of numbers like “Z*”"),
+        (["--y", "A1", "--y", "time"], "time cannot be both x and y"),
+        (["--y", "A1", "--y", "Q7"], "has no column “Q7”"),
+        (["--y", "each", "--json"], "--json is for a single fit"),
+        (["--y", "each", "--unknowns", "1.0"], "one calibration"),
+    ],
+)
+def test_columns_that_cannot_be_fitted_are_said(run, tmp_path, arguments, sentence):
+    code, out, err = run("fit", plate(tmp_path)[0], *arguments)
+    assert code != 0
+    assert sentence in out + err

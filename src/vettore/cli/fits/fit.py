@@ -16,6 +16,7 @@ from vettore.cli.fits.planned import with_plan
 from vettore.cli.fits.printed import fit_json, fit_text, ranges_of, readings_of, save_rows, tell_saved
 from vettore.cli.fits.system import equations_of, fit_equation_runs, fit_equations
 from vettore.cli.fits.unknown_samples import taken_from, tell_unknowns, unknowns_options
+from vettore.cli.fits.wide import take_columns
 from vettore.cli.given import Reading, table_of, table_options
 from vettore.core.errors import DataError, Fault
 from vettore.core.fitting.noises.listed import OTHERS
@@ -55,7 +56,12 @@ SINGLE = {
 @click.option("--loss", help="squares (the default), huber, cauchy or tukey.")
 @click.option("--seed", type=int, help="Seed of the search for an answer (1 when left out).")
 @click.option("--x", "x_name", help="Column for x (name, or number from 1).")
-@click.option("--y", "y_name", help="Column for y (name, or number from 1).")
+@click.option(
+    "--y",
+    "y_names",
+    multiple=True,
+    help='Column for y (name, or number from 1); several, a pattern as "A*", or each: all are fitted alike.',
+)
 @click.option("--sigma", "sigma_name", help="Column with the standard deviations of y.")
 @click.option("--sigma-x", "sigma_x_name", help="Column with the standard deviations of x; it needs --sigma.")
 @click.option("--correlation", "correlation_name", help="Column with how the errors of x and y of a row go together.")
@@ -137,17 +143,10 @@ def fit(
     With several FILES (or folders, patterns, - for a list of files), with --by, or with -o, one table of all numbers is
     made: a row for each file, group and number; a group that fails is a row with its reason.
     """
+    several = take_columns(options)
     equations = equations_of(options)
     if equations is not None:
-        if len(files) > 1 or by is not None or shared is not None or output is not None or Path(files[0]).is_dir():
-            if shared is None:
-                raise DataError(
-                    "Several runs are fitted together: say which coefficients are common to all, as --shared k1,k2.",
-                    Fault.MISSING,
-                )
-            fit_equation_runs(equations, files, by, shared, output, read, options)
-            return
-        fit_equations(equations, Path(files[0]), read, options)
+        _fit_equations(equations, files, by, shared, output, read, options)
         return
     del options["equations"]
     check_options(options)
@@ -156,10 +155,17 @@ def fit(
     single = {name: options.pop(name) for name in SINGLE}
     _check_looks(looks, single["figure"])
     if samples is not None:
-        _check_alone(files, by, shared)
+        _check_alone(files, by, shared, several)
         _fit_one(Path(files[0]), read, options, looks, **single, samples=samples, output=output)
         return
-    if shared is not None or len(files) > 1 or by is not None or output is not None or Path(files[0]).is_dir():
+    if (
+        shared is not None
+        or len(files) > 1
+        or several
+        or by is not None
+        or output is not None
+        or Path(files[0]).is_dir()
+    ):
         _check_single({option: single[name] for name, option in SINGLE.items() if option})
         if shared is not None:
             from vettore.cli.fits.shared import fit_shared_all
@@ -169,6 +175,27 @@ def fit(
             fit_all(files, by, output, workers, read, options)
         return
     _fit_one(Path(files[0]), read, options, looks, **single)
+
+
+def _fit_equations(
+    equations: str,
+    files: Sequence[str],
+    by: str | None,
+    shared: str | None,
+    output: Path | None,
+    read: Reading,
+    options: dict[str, Any],
+) -> None:
+    """Fit several equations to one file, or to the runs of several."""
+    if len(files) == 1 and by is None and shared is None and output is None and not Path(files[0]).is_dir():
+        fit_equations(equations, Path(files[0]), read, options)
+        return
+    if shared is None:
+        raise DataError(
+            "Several runs are fitted together: say which coefficients are common to all, as --shared k1,k2.",
+            Fault.MISSING,
+        )
+    fit_equation_runs(equations, files, by, shared, output, read, options)
 
 
 def _fit_one(
@@ -212,9 +239,9 @@ def _fit_one(
         raise SystemExit(NOT_CONVERGED)
 
 
-def _check_alone(files: Sequence[str], by: str | None, shared: str | None) -> None:
+def _check_alone(files: Sequence[str], by: str | None, shared: str | None, several: bool) -> None:
     """Refuse several calibrations for one list of unknowns. Raises DataError."""
-    if len(files) > 1 or by is not None or shared is not None or Path(files[0]).is_dir():
+    if len(files) > 1 or by is not None or shared is not None or several or Path(files[0]).is_dir():
         raise DataError(
             "Unknowns are read off one calibration: give one file, without --by and --shared.", Fault.CONFLICT
         )

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vettore.cli.fits.of_table import study_of
-from vettore.cli.given import Reading, column_of, numbers_of
+from vettore.cli.fits.wide import columns_each, label_of
+from vettore.cli.given import Reading
 from vettore.core.errors import DataError, Fault, VettoreError
 
 if TYPE_CHECKING:
@@ -21,8 +22,6 @@ if TYPE_CHECKING:
 
 # A file is parted into so many shares for each process when there are few.
 SHARES = 16
-# As --y: each column of numbers beside x is fitted by itself.
-EACH = "each"
 
 
 @dataclass(frozen=True)
@@ -131,22 +130,16 @@ def groups_of(path: Path, table: Table, by: str | None) -> list[tuple[str, Rows 
 def _of_group(path: Path, group: str, table: Table, request: FilesRequest) -> Iterator[Row]:
     from vettore.batch.replay import failed
 
-    columns = numbers_of(table)
-    if request.options["y_name"] != EACH:
-        yield from _of_fit(path, group, table, request, request.options)
-        return
     try:
-        x = column_of(columns, request.options["x_name"], 0, path)
+        each = columns_each(table, path, request.options, request.by)
     except VettoreError as error:
         yield failed(path, str(error), group)
         return
-    for name in columns:
-        if name not in (x, request.by, request.options["sigma_name"]):
-            label = f"{group} · {name}" if group else name
-            yield from _of_fit(path, label, table, request, {**request.options, "x_name": x, "y_name": name})
+    for column, options in each:
+        yield from _of_fit(path, label_of(group, column), table, options)
 
 
-def _of_fit(path: Path, group: str, table: Table, request: FilesRequest, options: dict[str, Any]) -> list[Row]:
+def _of_fit(path: Path, group: str, table: Table, options: dict[str, Any]) -> list[Row]:
     from vettore.batch.replay import failed, row_of
     from vettore.study.kept_numbers import kept_numbers
 

@@ -62,7 +62,7 @@ def study_of(table: Table, file: Path, read: Reading, options: dict[str, Any]) -
     if options["model_key"] is not None:
         own = options["library"] is not None
         chosen = model_of(options["model_key"], options["library"])
-        recipe = edits.with_model(study.series[0], recipe, chosen if own else options["model_key"])
+        recipe = edits.with_model(study.series[0], recipe, chosen if own else chosen.key)
     recipe = recipe.changed(**_scatter(options))
     if options["span"] is not None:
         recipe = recipe.changed(span=span_of(options["span"], study.series[0]))

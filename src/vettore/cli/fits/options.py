@@ -42,7 +42,12 @@ def _of_the_model(options: dict[str, Any], formula: bool, model: bool) -> tuple[
         ("--loss", options["loss"] is not None, polynomial, "write the polynomial as a --formula for another loss"),
         ("--seed", options["seed"] is not None, polynomial, f"{searched}; nothing is searched for"),
         ("--x", options["x_name"] is not None, formula, "the formula names its columns"),
-        ("--y", options["y_name"] is not None, formula, "the formula names its columns"),
+        (
+            "--y",
+            options["y_name"] is not None or bool(options["several_y"]),
+            formula,
+            "the formula names its columns",
+        ),
     )
 
 

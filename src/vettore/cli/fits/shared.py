@@ -13,6 +13,7 @@ import click
 
 from vettore.cli.fits.many import groups_of, hand_out, part_of
 from vettore.cli.fits.of_table import study_of
+from vettore.cli.fits.wide import columns_each, label_of
 from vettore.cli.given import Reading, quiet_table
 from vettore.core.errors import DataError, Fault
 
@@ -77,11 +78,13 @@ def _series(
     for path in files_of(files, sys.stdin):
         table = quiet_table(path, read)
         for label, rows in groups_of(path, table, by):
-            study = study_of(part_of(table, rows), path, Reading(), options)
-            # The same identity would make them one.
-            series.append(replace(study.series[0], id=f"s{len(series) + 1}", name=label or path.stem))
-            recipe = recipe or study.curves[0]
-            places.append((str(path), label))
+            part = part_of(table, rows)
+            for column, chosen in columns_each(part, path, options, by):
+                study, name = study_of(part, path, Reading(), chosen), label_of(label, column)
+                # The same identity would make them one.
+                series.append(replace(study.series[0], id=f"s{len(series) + 1}", name=name or path.stem))
+                recipe = recipe or study.curves[0]
+                places.append((str(path), name))
     if recipe is None:
         raise DataError("There is no file to fit.", Fault.NOTHING)
     return places, series, recipe
