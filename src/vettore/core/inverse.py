@@ -48,6 +48,9 @@ class Readable(Protocol):
     def standard_error(self, x: Any) -> Any:
         """Return the standard error of the curve at x."""
 
+    def value_spread(self, x: float) -> Array | None:
+        """Return the spread of y at x (m,), whose square is its variance."""
+
 
 def error_of(curve: Readable, x: float, own: float) -> float | None:
     """Return the standard error of an x read back from a y that scatters by ``own``; None where the curve is level."""
@@ -55,6 +58,17 @@ def error_of(curve: Readable, x: float, own: float) -> float | None:
     if not slope > 0 or not math.isfinite(error) or not math.isfinite(own):
         return None
     return math.hypot(error, own) / slope
+
+
+def spread_of(curve: Readable, x: float, variance: float) -> tuple[Array | None, float]:
+    """Return how an x read back varies: with the curve (m,), and by itself as a y of this variance does (a variance).
+
+    None where the curve does not tell how it varies, or is level; then the variance of a measured y is unknown, too.
+    """
+    slope, shared = float(curve.slope(x)), curve.value_spread(x)
+    if not slope:
+        return None, math.nan if variance else 0.0
+    return None if shared is None else -shared / slope, variance / slope**2
 
 
 def interval_of(

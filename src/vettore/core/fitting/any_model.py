@@ -17,7 +17,7 @@ from vettore.core.formula.traced import formula_of
 from vettore.core.formula.tree import Name
 from vettore.core.formula.write import to_text
 from vettore.core.models.catalogue import model, named_model
-from vettore.core.models.model import Model
+from vettore.core.models.model import Model, checked_pair
 
 # A formula, a model of the catalogue or its key, or a function of columns and coefficients.
 AnyModel: TypeAlias = str | Model | Callable[..., Any]
@@ -98,15 +98,8 @@ def _columns_of(
 ) -> tuple[dict[str, str], str]:
     """Return the column that each argument takes, and the measured one. Raises DataError."""
     if pair is not None:
-        strange = [name for name in pair if name not in names]
-        if strange:
-            raise DataError(
-                f"There is no column “{strange[0]}”. The columns are {', '.join(names)}.", Fault.NO_SUCH_NAME
-            )
-        return {
-            arguments[0]: pair[0],
-            **{name: name for name in arguments[1:] if name in names and name != pair[1]},
-        }, pair[1]
+        x, y = checked_pair(names, pair)
+        return {arguments[0]: x, **{name: name for name in arguments[1:] if name in names and name != y}}, y
     across = {name: name for name in arguments if name in names}
     left = [name for name in names if name not in across]
     if arguments[0] not in across:

@@ -39,6 +39,20 @@ class Grip:
     sets: Mapping[str, str]
 
 
+def checked_pair(names: Sequence[str], pair: tuple[str, str]) -> tuple[str, str]:
+    """Return the columns that are said to be x and y. Raises DataError where they are not two of those there."""
+    strange = [name for name in pair if name not in names]
+    if strange or pair[0] == pair[1]:
+        listed = ", ".join(names)
+        raise DataError(
+            f"There is no column “{strange[0]}”. The columns are {listed}."
+            if strange
+            else f"{pair[0]} cannot be both x and y.",
+            Fault.CONFLICT,
+        )
+    return pair
+
+
 @dataclass(frozen=True)
 class Model:
     """One entry; ``group`` is the heading under which it is listed, ``use`` says when to take it."""
@@ -71,16 +85,7 @@ class Model:
         Raises DataError where that does not tell.
         """
         if pair is not None:
-            strange = [name for name in pair if name not in names]
-            if strange or pair[0] == pair[1]:
-                listed = ", ".join(names)
-                raise DataError(
-                    f"There is no column “{strange[0]}”. The columns are {listed}."
-                    if strange
-                    else f"{pair[0]} cannot be both x and y.",
-                    Fault.CONFLICT,
-                )
-            return pair
+            return checked_pair(names, pair)
         if {"x", "y"} <= set(names):
             return "x", "y"
         if len(names) == 2:

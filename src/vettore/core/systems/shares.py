@@ -52,13 +52,12 @@ def common_shares(base: Array, variance: float, freedom: float, n: int, columns:
 def column_shares(table: Array, sizes: tuple[int, ...], base: Array) -> ColumnShares:
     """Return what columns of so many rows tell; ``table`` (n, m) are slopes over scatters, ``base`` (m, m) is C."""
     n, m = table.shape
-    parts = np.split(table, np.cumsum(sizes)[:-1])
-    taken = [float(np.einsum("ij,jk,ik->", part, base, part)) for part in parts]
-    left = np.array([size - h for size, h in zip(sizes, taken, strict=True)])
+    shares = [base @ (part.T @ part) for part in np.split(table, np.cumsum(sizes)[:-1])]
+    left = np.array([size - float(np.trace(share)) for size, share in zip(sizes, shares, strict=True)])
     if len(sizes) == 1 or (left < LEAST_LEFT).any():
         return common_shares(base, n / (n - m), n - m, n, len(sizes))
     larger = np.array(sizes) / left
-    each = np.array([by * base @ (part.T @ part) @ base for by, part in zip(larger, parts, strict=True)])
+    each = np.array([by * share @ base for by, share in zip(larger, shares, strict=True)])
     own = np.array([np.diag(each_of) for each_of in each])
     squares = own.sum(axis=0) ** 2
     counted = squares / (own**2 / np.array(sizes)[:, None]).sum(axis=0)

@@ -23,7 +23,8 @@ from vettore.core.fitting.result import FitResult
 from vettore.core.formula.evaluate import evaluate
 from vettore.core.formula.formula import read_formula
 from vettore.core.formula.tree import names as names_in
-from vettore.core.telling import Tells, short
+from vettore.core.inverse import spread_of
+from vettore.core.telling import Tells
 
 # How far beyond the data a signal is followed, in spans of x.
 SEARCH_BEYOND = 1.0
@@ -124,15 +125,6 @@ class Unknowns(Tells):
         rows = [dict(zip(keys, row, strict=True)) for row in zip(*columns.values(), strict=True)]
         return {"formula": self.formula, "level": self.level, "unknowns": rows}
 
-    def lines(self) -> list[str]:
-        """Return a line for each unknown, with few digits."""
-        return [
-            f"{name}: {short(float(x))}"
-            + (f" ± {error:.2g}" if math.isfinite(error) else "")
-            + (f"  ({note})" if note else "")
-            for name, x, error, note in zip(self.names, self.x, self.standard_error, self.notes, strict=True)
-        ]
-
 
 def unknowns(
     result: FitResult,
@@ -170,12 +162,12 @@ def unknowns(
     recovered = _recovered(readings, called, factors, added, nominal)
     in_limits = ~((recovered[0] < min(within)) | (recovered[0] > max(within)))
     numbers = np.array([_numbers(entry.crossing) for entry in readings]).reshape(m, 4).T
-    notes = _notes(readings, numbers, in_limits, result.curve.span)
-    beyond = np.array([note.startswith(BEYOND) for note in notes], dtype=np.bool_)
+    span = result.curve.span
+    notes = _notes(readings, numbers, in_limits, span)
     means = np.array([values.mean() if len(values) else math.nan for values in each])
     counts = np.array([float(len(values)) for values in each])
     x, error, low, high = numbers
-    places = (x, error, low, high, beyond)
+    places = (x, error, low, high, (x < span[0]) | (x > span[1]))
     return Unknowns(result.formula, called, means, counts, *places, factors, *recovered, in_limits, notes, level)
 
 
@@ -255,11 +247,8 @@ def _read(curve: Curve, values: Array, level: float) -> _ReadBack:
     if not places:
         return nothing._replace(note=NOWHERE)
     chosen = inside[0] if inside else min(places, key=lambda place: max(low - place.x, place.x - high))
-    slope, spread = float(curve.slope(chosen.x)), curve.value_spread(chosen.x)
-    own = 0.0 if curve.scatter is None else float(curve.scatter(np.array([chosen.x]))[0]) ** 2 / m
-    if slope == 0:
-        return _ReadBack(chosen, None, math.nan, "")
-    return _ReadBack(chosen, None if spread is None else -spread / slope, own / slope**2, "")
+    own = 0.0 if curve.scatter is None else float(curve.scatter(np.array([chosen.x]))[0])
+    return _ReadBack(chosen, *spread_of(curve, chosen.x, own**2 / m), "")
 
 
 def _leads_to(curve: Curve, x: float, y: float) -> bool:

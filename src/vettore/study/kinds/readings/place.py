@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Sequence
 from typing import Self
@@ -11,6 +10,7 @@ import numpy as np
 
 from vettore.core.cells.typed import measured_in, numbers_in
 from vettore.core.errors import DataError, Fault
+from vettore.core.inverse import spread_of
 from vettore.core.rounding import read_number
 from vettore.study.fitting.fits import DerivedFit
 from vettore.study.kinds.readings.base import (
@@ -103,9 +103,7 @@ class PlaceReading(Reading, frozen=True, kw_only=True, tag="place reading"):
         if len(reading.crossings) != 1:
             return None
         x, curve = reading.crossings[0].x, fit.result.curve
-        slope, shared, own = float(curve.slope(x)), curve.value_spread(x), 0.0
+        own = 0.0
         if not self.exact and (self.error is not None or curve.scatter is not None):
-            value = self.error if self.error is not None else float(curve.scatter(np.array([x]))[0])  # type: ignore[misc]
-            own = value**2 / self.replicates / slope**2 if slope else math.nan
-        spread = Spread(None if shared is None or not slope else -shared / slope, own)
-        return Given(x, spread, powers_of({units_of(fit)[0]: 1.0}))
+            own = self.error if self.error is not None else float(curve.scatter(np.array([x]))[0])  # type: ignore[misc]
+        return Given(x, Spread(*spread_of(curve, x, own**2 / self.replicates)), powers_of({units_of(fit)[0]: 1.0}))
